@@ -1,0 +1,1 @@
+"""The job's rules and all computation: NumPy in, NumPy out."""

@@ -1,0 +1,39 @@
+"""Running a kernel over bands of rows on all cores.
+
+Kernels are Numba functions `kernel(y0, y1, *arrays)` that release the interpreter's lock. A pool of
+threads is used and not Numba's own: its default one may not be entered from two threads at once,
+which a web server does.
+"""
+
+from __future__ import annotations
+
+import os
+from collections.abc import Callable
+from concurrent.futures import ThreadPoolExecutor
+from typing import Any
+
+CORES = max(1, len(os.sched_getaffinity(0)))
+_pool: ThreadPoolExecutor | None = None
+
+
+def in_rows(kernel: Callable[..., Any], rows: int, *args: Any) -> None:
+    """Calls the kernel on bands that together cover 0 to `rows`; returns when all are done."""
+    global _pool
+    if CORES == 1 or rows < 64:
+        kernel(0, rows, *args)
+        return
+    if _pool is None:
+        _pool = ThreadPoolExecutor(CORES, thread_name_prefix="rows")
+    edges = [rows * i // CORES for i in range(CORES + 1)]
+    others = [_pool.submit(kernel, edges[i], edges[i + 1], *args) for i in range(1, CORES)]
+    kernel(edges[0], edges[1], *args)
+    for other in others:
+        other.result()
+
+
+def _forget_pool() -> None:
+    global _pool
+    _pool = None
+
+
+os.register_at_fork(after_in_child=_forget_pool)

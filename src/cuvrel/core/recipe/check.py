@@ -1,0 +1,99 @@
+"""Reading and checking a document: shape, references, declared parameters, older versions."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable
+from typing import Any
+
+from pydantic import ValidationError
+
+from cuvrel.core.recipe.declared import declared
+from cuvrel.core.recipe.errors import RecipeError
+from cuvrel.core.recipe.models import VERSION, Shot
+from cuvrel.core.recipe.values import Keys
+
+# upgrades[n] turns a document of version n into one of version n + 1
+UPGRADES: dict[int, Callable[[dict[str, Any]], dict[str, Any]]] = {}
+
+
+def read_shot(raw: Any) -> Shot:
+    """A checked document from plain JSON.
+
+    Raises RecipeError, with a sentence that names the place, for a wrong shape, a value out of range,
+    a repeated id, or a reference to something that is not there.
+    """
+    try:
+        shot = Shot.model_validate(upgrade(raw))
+    except ValidationError as fault:
+        first = fault.errors()[0]
+        path = "/".join(str(part) for part in first["loc"])
+        text = str(first["msg"]).removeprefix("Value error, ")
+        raise RecipeError(f"The document is wrong at {path}: {text}.") from fault
+    _unique("footage", (f.id for f in shot.footage))
+    _unique("mattes", (m.id for m in shot.mattes))
+    _unique("planes", (p.id for p in shot.planes))
+    _unique("pulls", (pull.id for m in shot.mattes for pull in m.pulls))
+    _unique("treatments", (step.id for p in shot.planes for step in p.treatments))
+    _references(shot)
+    _parameters(shot)
+    return shot
+
+
+def upgrade(raw: Any) -> Any:
+    """The document in today's version. Raises RecipeError for one from a newer program."""
+    if not isinstance(raw, dict):
+        raise RecipeError("The document must be a JSON object.")
+    version = raw.get("version", VERSION)
+    if not isinstance(version, int) or version > VERSION:
+        raise RecipeError(f"This document is of version {version}; this program reads up to {VERSION}.")
+    while version < VERSION:
+        if version not in UPGRADES:
+            raise RecipeError(f"Documents of version {version} can't be read any more.")
+        raw, version = UPGRADES[version](raw), version + 1
+    return raw
+
+
+def _unique(what: str, ids: Iterable[str]) -> None:
+    seen: set[str] = set()
+    for one in ids:
+        if one in seen:
+            raise RecipeError(f"Two {what} have the id '{one}'.")
+        seen.add(one)
+
+
+def _references(shot: Shot) -> None:
+    footage = {f.id for f in shot.footage}
+    mattes = {m.id for m in shot.mattes}
+    if shot.plate not in footage:
+        raise RecipeError(f"The shot '{shot.name}' names the plate '{shot.plate}', which is not there.")
+    for plane in shot.planes:
+        if plane.kind in ("cutout", "line") and plane.matte is None:
+            raise RecipeError(f"The plane '{plane.name}' needs a matte.")
+        for matte in filter(None, (plane.matte, plane.gate.matte if plane.gate else None)):
+            if matte not in mattes:
+                raise RecipeError(f"The plane '{plane.name}' uses the matte '{matte}', which is not there.")
+
+
+def _parameters(shot: Shot) -> None:
+    for matte in shot.mattes:
+        for pull in matte.pulls:
+            declared("pull", pull.kind).read(pull.params)
+            _unit(pull.strength, f"{matte.name}, strength")
+            _unique(f"marks of '{matte.name}'", (mark.id for mark in pull.marks))
+        declared("edge", "edge").read(matte.edge)
+    for plane in shot.planes:
+        declared("plane", plane.kind).read(plane.params)
+        _unit(plane.opacity, f"{plane.name}, opacity")
+        for step in plane.treatments:
+            entry = declared("treatment", step.kind)
+            entry.read(step.params)
+            if entry.needs_matte and plane.matte is None and plane.gate is None:
+                raise RecipeError(
+                    f"{entry.label} on the plane '{plane.name}' needs a matte.", "Give the plane a gate first."
+                )
+
+
+def _unit(value: Any, what: str) -> None:
+    plain = [key.value for key in value.keys] if isinstance(value, Keys) else [value]
+    if any(isinstance(one, tuple) or not 0.0 <= one <= 1.0 for one in plain):
+        raise RecipeError(f"{what} must lie between 0 and 1.")

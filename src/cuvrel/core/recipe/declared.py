@@ -1,0 +1,148 @@
+"""Declared pulls, edge steps and treatments: parameters with labels, units and ranges, and a function.
+
+A module declares itself with `declare`; the registry is what the interface draws its cards from, what
+the document is checked against and what the stand calls.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from typing import Any, Literal
+
+from pydantic import Field, ValidationError, model_validator
+
+from cuvrel.core.recipe.errors import RecipeError
+from cuvrel.core.recipe.values import Keys, Strict, at
+
+Family = Literal["pull", "edge", "treatment", "plane"]
+
+
+def number(
+    default: float,
+    label: str,
+    low: float,
+    high: float,
+    *,
+    step: float = 0.01,
+    unit: str = "",
+    animatable: bool = True,
+    hint: str = "",
+    neutral: float | None = None,
+) -> Any:
+    """A number's field: `low` and `high` are bounds, `neutral` the value that changes nothing."""
+    return Field(
+        default,
+        title=label,
+        description=hint,
+        json_schema_extra={
+            "control": "number", "low": low, "high": high, "step": step, "unit": unit,
+            "animatable": animatable, "neutral": neutral,
+        },
+    )  # fmt: skip
+
+
+def colour(default: tuple[float, float, float], label: str, *, hint: str = "") -> Any:
+    """A colour's field, display-encoded sRGB, 0 to 1 each."""
+    return Field(
+        default,
+        title=label,
+        description=hint,
+        json_schema_extra={"control": "colour", "low": 0.0, "high": 1.0, "animatable": True},
+    )
+
+
+def switch(default: bool, label: str, *, hint: str = "") -> Any:
+    """An on/off field."""
+    return Field(default, title=label, description=hint, json_schema_extra={"control": "switch"})
+
+
+class Params(Strict):
+    """Base of every declared parameters model. Values and keyframes are held to their range."""
+
+    @model_validator(mode="after")
+    def _in_range(self) -> Params:
+        for name, field in type(self).model_fields.items():
+            extra = field.json_schema_extra
+            if not isinstance(extra, dict) or "low" not in extra:
+                continue
+            low, high = float(extra["low"]), float(extra["high"])  # type: ignore[arg-type]
+            value = getattr(self, name)
+            if isinstance(value, Keys):
+                if not extra.get("animatable"):
+                    raise ValueError(f"{field.title} can't have keyframes")
+                plain: list[Any] = [key.value for key in value.keys]
+            else:
+                plain = [value]
+            for one in plain:
+                is_colour = isinstance(one, tuple)
+                if is_colour != (extra["control"] == "colour"):
+                    raise ValueError(f"{field.title} takes a {extra['control']}")
+                if any(not low <= part <= high for part in (one if is_colour else (one,))):
+                    raise ValueError(f"{field.title} must lie between {low:g} and {high:g}, not {one}")
+        return self
+
+    def at(self, frame: int) -> dict[str, Any]:
+        """Every value at this frame, as plain numbers, switches and colour triples."""
+        return {name: at(getattr(self, name), frame) for name in type(self).model_fields}
+
+
+@dataclass(frozen=True)
+class Declared:
+    """One pull, edge step, plane kind or treatment."""
+
+    family: Family
+    kind: str
+    label: str
+    hint: str
+    params: type[Params]
+    run: Callable[..., Any]
+    group: str = ""
+    needs_matte: bool = False
+
+    def read(self, raw: dict[str, Any]) -> Params:
+        """Checked parameters from plain JSON. Raises RecipeError with a sentence."""
+        try:
+            return self.params.model_validate(raw)
+        except ValidationError as fault:
+            first = fault.errors()[0]
+            field = self.params.model_fields.get(str(first["loc"][0])) if first["loc"] else None
+            where = f"{self.label}, {field.title}" if field and field.title else self.label
+            text = str(first["msg"]).removeprefix("Value error, ")
+            raise RecipeError(f"{where}: {text}.") from fault
+
+
+_registry: dict[tuple[Family, str], Declared] = {}
+
+
+def declare(
+    family: Family,
+    kind: str,
+    label: str,
+    params: type[Params],
+    *,
+    hint: str = "",
+    group: str = "",
+    needs_matte: bool = False,
+) -> Callable[[Callable[..., Any]], Callable[..., Any]]:
+    """Registers the decorated function under a family and a kind."""
+
+    def keep(run: Callable[..., Any]) -> Callable[..., Any]:
+        _registry[family, kind] = Declared(family, kind, label, hint, params, run, group, needs_matte)
+        return run
+
+    return keep
+
+
+def declared(family: Family, kind: str) -> Declared:
+    """What is registered under a family and a kind. Raises RecipeError when nothing is."""
+    try:
+        return _registry[family, kind]
+    except KeyError:
+        known = ", ".join(sorted(k for f, k in _registry if f == family)) or "none"
+        raise RecipeError(f"There is no {family} called '{kind}'.", f"Known: {known}.") from None
+
+
+def all_declared() -> list[Declared]:
+    """Everything registered, in the order of registration."""
+    return list(_registry.values())

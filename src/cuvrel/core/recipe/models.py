@@ -1,0 +1,127 @@
+"""The document of one shot."""
+
+from __future__ import annotations
+
+from typing import Any, Literal
+
+from pydantic import Field
+
+from cuvrel.core.recipe.values import Scalar, Strict
+
+VERSION = 1
+
+Id = Field(min_length=1, max_length=40, pattern=r"^[A-Za-z0-9_-]+$")
+Name = Field(min_length=1, max_length=120)
+Join = Literal["add", "subtract", "intersect", "difference"]
+Blend = Literal["normal", "add", "screen", "multiply"]
+PlaneKind = Literal["plate", "cutout", "glaze", "line"]
+Part = Literal["inside", "outside"]
+
+
+class Mark(Strict):
+    """A stroke of the artist's on one frame, in plate pixels, origin at the top left corner."""
+
+    id: str = Id
+    frame: int = Field(ge=0)
+    kind: Literal["in", "out"]
+    radius: float = Field(gt=0, le=2000, description="plate pixels")
+    points: list[tuple[float, float]] = Field(min_length=1, max_length=20_000)
+
+
+class Step(Strict):
+    """A treatment on a plane, or a declared step elsewhere: its kind and its parameters."""
+
+    id: str = Id
+    kind: str
+    on: bool = True
+    params: dict[str, Any] = Field(default_factory=dict)
+
+
+class Pull(Step):
+    """One step of a matte's recipe and how it joins what came before."""
+
+    join: Join = "add"
+    strength: Scalar = 1.0
+    invert: bool = False
+    marks: list[Mark] = Field(default_factory=list, max_length=100_000)
+
+
+class Matte(Strict):
+    """A named matte: pulls from left to right, then the edge step."""
+
+    id: str = Id
+    name: str = Name
+    pulls: list[Pull] = Field(default_factory=list, max_length=200)
+    edge: dict[str, Any] = Field(default_factory=dict, description="parameters of the edge step")
+
+
+class Gate(Strict):
+    """The matte that a plane is seen through, and which part of it."""
+
+    matte: str = Id
+    part: Part = "inside"
+
+
+class Plane(Strict):
+    """One level on the stand."""
+
+    id: str = Id
+    name: str = Name
+    kind: PlaneKind
+    on: bool = True
+    opacity: Scalar = 1.0
+    blend: Blend = "normal"
+    matte: str | None = Field(None, description="what a cut-out shows or a line follows")
+    gate: Gate | None = None
+    params: dict[str, Any] = Field(default_factory=dict, description="the plane kind's own parameters")
+    treatments: list[Step] = Field(default_factory=list, max_length=200)
+
+
+class Footage(Strict):
+    """What the shot knows of a piece of footage; the file itself is found by its content's hash."""
+
+    id: str = Id
+    name: str = Field(max_length=255)
+    hash: str = Field(pattern=r"^[0-9a-f]{32,64}$", description="blake2b of the file's bytes")
+    width: int = Field(gt=0)
+    height: int = Field(gt=0)
+    frames: int = Field(gt=0)
+    fps: float = Field(gt=0, le=1000)
+
+
+class Shot(Strict):
+    """The recipe. Planes run front to back."""
+
+    version: Literal[1] = VERSION
+    name: str = Name
+    plate: str = Field(description="id of the footage that the shot works on")
+    first_number: int = Field(1001, description="the number that the sheet shows for frame 0")
+    footage: list[Footage] = Field(min_length=1)
+    mattes: list[Matte] = Field(default_factory=list, max_length=200)
+    planes: list[Plane] = Field(default_factory=list, max_length=500)
+
+    def plate_footage(self) -> Footage:
+        """The plate's entry."""
+        return next(entry for entry in self.footage if entry.id == self.plate)
+
+    def matte(self, matte_id: str) -> Matte:
+        """A matte by id. Raises KeyError."""
+        for matte in self.mattes:
+            if matte.id == matte_id:
+                return matte
+        raise KeyError(matte_id)
+
+    def plane(self, plane_id: str) -> Plane:
+        """A plane by id. Raises KeyError."""
+        for plane in self.planes:
+            if plane.id == plane_id:
+                return plane
+        raise KeyError(plane_id)
+
+    def trace(self, pull_id: str) -> tuple[Matte, Pull]:
+        """The trace pull with this id and the matte it belongs to. Raises KeyError."""
+        for matte in self.mattes:
+            for pull in matte.pulls:
+                if pull.id == pull_id and pull.kind == "trace":
+                    return matte, pull
+        raise KeyError(pull_id)

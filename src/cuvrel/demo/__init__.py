@@ -1,0 +1,1 @@
+"""The demo project: made-up footage of a harbour's signal school, and the project built on it."""
