@@ -109,8 +109,7 @@ def strokes(scene: Signaller, number: int) -> list[dict[str, object]]:
     hip, chest = limbs[6]
     marks: list[dict[str, object]] = [
         {"kind": "in", "points": line(limbs[11][0], chest, hip)},
-        {"kind": "in", "points": line(limbs[0][0], limbs[0][1], limbs[1][1])},
-        {"kind": "in", "points": line(limbs[3][0], limbs[3][1], limbs[4][1])},
+        {"kind": "in", "points": line(limbs[1][1], limbs[0][1], limbs[0][0], limbs[3][0], limbs[3][1], limbs[4][1])},
     ]
     for a, b in ((arms[0], arms[1]), (arms[2], arms[3])):
         marks.append({"kind": "in", "points": line(limbs[a][0], limbs[a][1], limbs[b][1])})
@@ -120,11 +119,11 @@ def strokes(scene: Signaller, number: int) -> list[dict[str, object]]:
     x, y = hip
     marks += [
         {"kind": "out", "points": line((x, y + 110 * unit), (x, y + 205 * unit))},
-        {"kind": "out", "points": line((x - 130 * unit, y + 10 * unit), (x - 100 * unit, y + 190 * unit))},
-        {"kind": "out", "points": line((x + 130 * unit, y + 10 * unit), (x + 110 * unit, y + 190 * unit))},
+        {"kind": "out", "points": line((x - 80 * unit, y + 30 * unit), (x - 100 * unit, y + 190 * unit))},
+        {"kind": "out", "points": line((x + 80 * unit, y + 30 * unit), (x + 110 * unit, y + 190 * unit))},
+        {"kind": "out", "points": line((x - 105 * unit, y - 190 * unit), (x - 190 * unit, y - 50 * unit))},
+        {"kind": "out", "points": line((x + 120 * unit, y - 190 * unit), (x + 195 * unit, y - 50 * unit))},
         {"kind": "out", "points": line((x - 60 * unit, y - 290 * unit), (x + 60 * unit, y - 290 * unit))},
-        {"kind": "out", "points": line((40 * unit, 60 * unit), (40 * unit, 660 * unit))},
-        {"kind": "out", "points": line((1240 * unit, 60 * unit), (1240 * unit, 660 * unit))},
     ]
     return [{**mark, "radius": 5.0 * unit} for mark in marks]
 

@@ -1,0 +1,1 @@
+"""Carrying a traced matte from frame to frame, and how far to trust what was carried."""

@@ -1,0 +1,1 @@
+"""Pulls: ways of getting coverage. One module per pull."""

@@ -1,0 +1,157 @@
+"""A memory of colours: which were the subject's and which were not, and where in the picture.
+
+Samples are splatted into a coarse grid over position and colour, the grid is blurred, and a pixel's
+odds are read from it by interpolation: a bilateral grid (Chen, Paris and Durand, SIGGRAPH 2007) used as
+the local colour model of a video cut-out, as in Märki et al., Bilateral Space Video Segmentation
+(CVPR 2016). One grid is a colour model for every place in the picture at once.
+"""
+
+from __future__ import annotations
+
+import cv2
+import numpy as np
+from numba import njit
+from numpy.typing import NDArray
+
+from cuvrel.core.media.rows import in_rows
+
+F32 = NDArray[np.float32]
+U8 = NDArray[np.uint8]
+
+
+def to_lab(rgb: U8) -> U8:
+    """(H, W, 3) uint8 sRGB to OpenCV's 8-bit CIE Lab."""
+    return cv2.cvtColor(rgb, cv2.COLOR_RGB2LAB)  # type: ignore[no-any-return]
+
+
+@njit(nogil=True, cache=True, fastmath=True)
+def _place(lab, y, x, scale_y, scale_x, bins):  # type: ignore[no-untyped-def]
+    """Continuous grid coordinates of a pixel; a and b use their middle half, where pictures live."""
+    gy = y * scale_y
+    gx = x * scale_x
+    gl = lab[y, x, 0] * np.float32((bins - 1) / 255.0)
+    ga = min(max((lab[y, x, 1] - np.float32(68.0)) * np.float32((bins - 1) / 120.0), np.float32(0.0)), np.float32(bins - 1.001))
+    gb = min(max((lab[y, x, 2] - np.float32(68.0)) * np.float32((bins - 1) / 120.0), np.float32(0.0)), np.float32(bins - 1.001))
+    return gy, gx, min(gl, np.float32(bins - 1.001)), ga, gb
+
+
+@njit(nogil=True, cache=True, fastmath=True)
+def _splat(lab, subject, other, scale_y, scale_x, grid):  # type: ignore[no-untyped-def]
+    for y in range(lab.shape[0]):
+        for x in range(lab.shape[1]):
+            f, b = subject[y, x], other[y, x]
+            if f <= 0 and b <= 0:
+                continue
+            gy, gx, gl, ga, gb = _place(lab, y, x, scale_y, scale_x, grid.shape[2])
+            iy, ix = int(gy + 0.5), int(gx + 0.5)
+            il, ia, ib = int(gl + 0.5), int(ga + 0.5), int(gb + 0.5)
+            grid[iy, ix, il, ia, ib, 0] += f
+            grid[iy, ix, il, ia, ib, 1] += b
+
+
+@njit(nogil=True, cache=True, fastmath=True)
+def _blur_axis(source, out, before, n, after):  # type: ignore[no-untyped-def]
+    """[1 2 1] / 4 along the middle axis of an array seen as (before, n, after)."""
+    quarter, half = np.float32(0.25), np.float32(0.5)
+    for i in range(before):
+        for k in range(n):
+            here = (i * n + k) * after
+            left = here - after if k > 0 else here
+            right = here + after if k < n - 1 else here
+            for j in range(after):
+                out[here + j] = quarter * (source[left + j] + source[right + j]) + half * source[here + j]
+
+
+@njit(nogil=True, cache=True, fastmath=True)
+def _slice(y0, y1, lab, where, scale_y, scale_x, grid, floor, odds, trust):  # type: ignore[no-untyped-def]
+    ny, nx = grid.shape[0], grid.shape[1]
+    for y in range(y0, y1):
+        for x in range(lab.shape[1]):
+            if where[y, x] == 0:
+                continue
+            gy, gx, gl, ga, gb = _place(lab, y, x, scale_y, scale_x, grid.shape[2])
+            iy, ix = min(int(gy), max(ny - 2, 0)), min(int(gx), max(nx - 2, 0))
+            il, ia, ib = int(gl), int(ga), int(gb)
+            fy, fx, fl, fa, fb = gy - iy, gx - ix, gl - il, ga - ia, gb - ib
+            f = np.float32(0.0)
+            b = np.float32(0.0)
+            for cy in range(2 if ny > 1 else 1):
+                wy = fy if cy else 1 - fy
+                for cx in range(2 if nx > 1 else 1):
+                    wx = wy * (fx if cx else 1 - fx)
+                    for cl in range(2):
+                        wl = wx * (fl if cl else 1 - fl)
+                        for ca in range(2):
+                            wa = wl * (fa if ca else 1 - fa)
+                            for cb in range(2):
+                                weight = wa * (fb if cb else 1 - fb)
+                                f += weight * grid[iy + cy, ix + cx, il + cl, ia + ca, ib + cb, 0]
+                                b += weight * grid[iy + cy, ix + cx, il + cl, ia + ca, ib + cb, 1]
+            odds[y, x] = np.log((f + floor) / (b + floor))
+            trust[y, x] = (f + b) / (f + b + 4 * floor)
+
+
+class ColourMemory:
+    """Odds of a colour at a place, from what was seen.
+
+    shape: (H, W) of the pictures. cells: about how many grid cells lie along the longer side; 0 means
+    that the place does not count. reach: how far a sample counts, in passes of the blur over place.
+    bins: steps along each of the three colour axes.
+    """
+
+    def __init__(self, shape: tuple[int, int], cells: int = 0, reach: int = 1, bins: int = 0) -> None:
+        bins = bins or (16 if cells == 0 else 12)
+        long = max(shape)
+        self.ny = 1 if cells == 0 else max(2, round(cells * shape[0] / long) + 1)
+        self.nx = 1 if cells == 0 else max(2, round(cells * shape[1] / long) + 1)
+        self.scale_y = np.float32((self.ny - 1) / max(1, shape[0] - 1) * 0.9999)
+        self.scale_x = np.float32((self.nx - 1) / max(1, shape[1] - 1) * 0.9999)
+        self.reach = reach
+        self.grid = np.zeros((self.ny, self.nx, bins, bins, bins, 2), np.float32)
+        self._totals = np.zeros(2)
+        self._ready: F32 | None = None
+        self._floor = np.float32(1e-3)
+
+    def fade(self, factor: float) -> None:
+        """Forgets: everything seen so far counts `factor` times as much."""
+        self.grid *= np.float32(factor)
+        self._totals *= factor
+        self._ready = None
+
+    def add(self, lab: U8, subject: F32, other: F32) -> None:
+        """Sees a picture: (H, W, 3) uint8 Lab and the weights, (H, W) float32, of each kind of sample."""
+        _splat(lab, subject, other, self.scale_y, self.scale_x, self.grid)
+        self._totals += (float(subject.sum()), float(other.sum()))
+        self._ready = None
+
+    def odds(self, lab: U8, where: U8, balance: float = 0.5) -> tuple[F32, F32]:
+        """Log odds of being subject, and trust 0 to 1 (0: such a colour was never seen near there).
+
+        Both (H, W) float32, computed where `where` is not 0 and 0 elsewhere. balance 1 weighs the two
+        classes as if equally many had been seen, 0 as they were seen.
+        """
+        if self._ready is None:
+            self._ready = self._blurred(balance)
+        odds, trust = np.zeros(lab.shape[:2], np.float32), np.zeros(lab.shape[:2], np.float32)
+        in_rows(_slice, lab.shape[0], lab, where, self.scale_y, self.scale_x, self._ready, self._floor, odds, trust)
+        return odds, trust
+
+    def _blurred(self, balance: float) -> F32:
+        a = self.grid.reshape(-1).copy()
+        b = np.empty_like(a)
+        dims = self.grid.shape
+        for axis, passes in ((0, self.reach), (1, self.reach), (2, 1), (3, 1), (4, 1)):
+            if dims[axis] == 1:
+                continue
+            before = int(np.prod(dims[:axis], initial=1))
+            after = int(np.prod(dims[axis + 1 :], initial=1))
+            for _ in range(passes):
+                _blur_axis(a, b, before, dims[axis], after)
+                a, b = b, a
+        grid = a.reshape(dims)
+        totals = self._totals + 1e-6
+        share = (totals / totals.mean()) ** balance
+        grid /= share.astype(np.float32)
+        # a cell counts as seen from about a hundred-thousandth of all samples of a place
+        self._floor = np.float32(totals.mean() / (self.ny * self.nx) * 4e-5 + 1e-6)
+        return grid

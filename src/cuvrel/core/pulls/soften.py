@@ -1,0 +1,52 @@
+"""From a hard decision at working size to coverage at plate size."""
+
+from __future__ import annotations
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+F32 = NDArray[np.float32]
+U8 = NDArray[np.uint8]
+
+
+def bounds(mask: NDArray, pad: int) -> tuple[slice, slice] | None:
+    """The box of what is not 0, grown by `pad` and kept in the picture; None when all is 0."""
+    rows, cols = np.flatnonzero(mask.any(axis=1)), np.flatnonzero(mask.any(axis=0))
+    if rows.size == 0:
+        return None
+    h, w = mask.shape
+    return (
+        slice(max(0, int(rows[0]) - pad), min(h, int(rows[-1]) + 1 + pad)),
+        slice(max(0, int(cols[0]) - pad), min(w, int(cols[-1]) + 1 + pad)),
+    )
+
+
+def soften(u: F32, rgb: U8, detail: float = 1.0) -> F32:
+    """Coverage at the size of `rgb`, (H, W) float32, 0 to 1, with edges that follow the picture's.
+
+    u: the labelling at any size. detail: 0 keeps the plain outline, 1 lets soft edges (hair, blur) come
+    from the picture by a guided filter (He, Sun and Tang, TPAMI 2013) in a narrow band.
+    """
+    size = rgb.shape[1], rgb.shape[0]
+    ratio = max(1.0, rgb.shape[1] / u.shape[1])
+    full = u if u.shape == rgb.shape[:2] else cv2.resize(u, size, interpolation=cv2.INTER_CUBIC)
+    sigma = 0.6 * ratio
+    # an outline between pixels: blur a little, then steepen about one half
+    plain = np.clip((cv2.GaussianBlur(full, (0, 0), sigma) - 0.5) * 1.4 + 0.5, 0, 1)
+    if detail <= 0:
+        return plain.astype(np.float32)
+    radius = max(3, round(3 * ratio))
+    hard = (full > 0.5).astype(np.uint8)
+    kernel = cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (2 * radius + 1, 2 * radius + 1))
+    band = cv2.morphologyEx(hard, cv2.MORPH_GRADIENT, kernel)
+    box = bounds(band, 3 * radius)
+    if box is None:
+        return plain.astype(np.float32)
+    guide = rgb[box].astype(np.float32) * np.float32(1 / 255)
+    soft = cv2.ximgproc.guidedFilter(guide, plain[box].astype(np.float32), radius, 2e-4)
+    soft = np.clip((soft - 0.5) * 1.25 + 0.5, 0, 1)
+    blend = np.minimum(cv2.GaussianBlur(band[box].astype(np.float32), (0, 0), radius / 2), 1) * band[box] * detail
+    out = plain.astype(np.float32)
+    out[box] += blend * (soft - out[box])
+    return np.clip(out, 0, 1)

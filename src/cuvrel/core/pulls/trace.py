@@ -1,0 +1,255 @@
+"""Trace: the pull that is guided by marks.
+
+Coarse to fine. At a small size, colour odds from the marks, the reach of each mark along paths that do
+not cross edges, and the edges themselves go into one convex solve; colours are learned again from its
+answer and it is solved once more. The outline is then decided again in a narrow band at working size,
+and softened at plate size.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from cuvrel.core.pulls.marks import rasterise
+from cuvrel.core.pulls.memory import ColourMemory, to_lab
+from cuvrel.core.pulls.relax import edge_weights, geodesic, relax
+from cuvrel.core.pulls.soften import bounds, soften
+from cuvrel.core.recipe.declared import Params, declare, number, switch
+from cuvrel.core.recipe.errors import TraceError
+from cuvrel.core.recipe.models import Mark
+from cuvrel.core.recipe.values import Scalar
+
+F32 = NDArray[np.float32]
+U8 = NDArray[np.uint8]
+SMALL = 320  # the longer side of the first solve
+WORK = 960  # the longer side at which the outline is decided
+SURE = 40.0  # log odds of a marked pixel
+
+
+class TraceParams(Params):
+    """What an artist may set on a trace."""
+
+    snap: Scalar = number(0.7, "Snap to edge", 0, 1, animatable=False, hint="how strongly the outline seeks edges")
+    detail: Scalar = number(1.0, "Fine detail", 0, 1, animatable=False, hint="soft edges from the picture: hair, blur")
+    hold: Scalar = number(0.35, "Hold shape", 0, 1, animatable=False, hint="how strongly following keeps the shape it had")
+    halt: bool = switch(True, "Halt on doubt", hint="following stops by itself where it stops trusting itself")
+
+
+@dataclass(frozen=True)
+class Sizes:
+    """Plate, working and small sizes as (H, W)."""
+
+    plate: tuple[int, int]
+    work: tuple[int, int]
+    small: tuple[int, int]
+
+
+def sizes(height: int, width: int) -> Sizes:
+    """The sizes that a plate is worked on at."""
+
+    def fit(longest: int) -> tuple[int, int]:
+        ratio = min(1.0, longest / max(height, width))
+        return max(2, round(height * ratio)), max(2, round(width * ratio))
+
+    return Sizes((height, width), fit(WORK), fit(SMALL))
+
+
+def shrink(picture: NDArray, size: tuple[int, int]) -> NDArray:
+    """The picture at (H, W), averaged over the pixels it had."""
+    if picture.shape[:2] == size:
+        return picture
+    return cv2.resize(picture, (size[1], size[0]), interpolation=cv2.INTER_AREA)  # type: ignore[no-any-return]
+
+
+class Prepared:
+    """What does not change between marks on one frame: the picture at its sizes, Lab, edge weights."""
+
+    def __init__(self, rgb: U8, snap: float = 0.7) -> None:
+        self.rgb = rgb
+        self.sizes = sizes(*rgb.shape[:2])
+        self.work = np.ascontiguousarray(shrink(rgb, self.sizes.work))
+        small = np.ascontiguousarray(shrink(self.work, self.sizes.small))
+        self.lab_work, self.lab_small = to_lab(self.work), to_lab(small)
+        lab = cv2.GaussianBlur(self.lab_small, (0, 0), 0.8).astype(np.float32)
+        gx, gy = cv2.Sobel(lab, cv2.CV_32F, 1, 0, scale=0.125), cv2.Sobel(lab, cv2.CV_32F, 0, 1, scale=0.125)
+        slope = np.sqrt((gx * gx + gy * gy).sum(axis=2))
+        # the picture's own texture and grain are no border: only what rises above them is
+        self.slope = np.maximum(slope - 1.5 * float(np.median(slope)) - 0.5, 0)
+        self.wx, self.wy = edge_weights(self.lab_small.astype(np.float32), 1.2 + 2.6 * snap)
+
+
+def trace(
+    rgb: U8 | Prepared, marks: Sequence[Mark], prior: F32 | None = None, snap: float = 0.7, detail: float = 1.0
+) -> F32:
+    """The matte of one frame from its marks, (H, W) float32, 0 to 1.
+
+    rgb: (H, W, 3) uint8 sRGB, or what `Prepared` made of it. prior: a matte, (H, W), that the marks mend;
+    far from the marks it stays. Raises TraceError when there is neither an in mark nor a prior.
+    """
+    ready = rgb if isinstance(rgb, Prepared) else Prepared(rgb, snap)
+    plate, work, small = ready.sizes.plate, ready.sizes.work, ready.sizes.small
+
+    def masks(size: tuple[int, int]) -> tuple[NDArray[np.bool_], NDArray[np.bool_]]:
+        scale = size[1] / plate[1], size[0] / plate[0]
+        return rasterise(marks, "in", size, scale), rasterise(marks, "out", size, scale)
+
+    inside, outside = masks(small)
+    if prior is None:
+        if not inside.any():
+            raise TraceError("There is no in mark on this frame.", "Draw an in mark on the subject.")
+        u = _from_marks(ready, inside, outside)
+    else:
+        u = _mended(ready, inside, outside, shrink(prior, small).astype(np.float32))
+    fine = _in_band(ready, u, masks(work), snap, None if prior is None else shrink(prior, work))
+    alpha = soften(fine, ready.rgb, detail)
+    in_full, out_full = masks(plate)
+    alpha[in_full] = np.maximum(alpha[in_full], 1)
+    alpha[out_full] = 0
+    return alpha
+
+
+def _from_marks(ready: Prepared, inside: NDArray[np.bool_], outside: NDArray[np.bool_]) -> F32:
+    lab, shape = ready.lab_small, inside.shape
+    everywhere = np.ones(shape, np.uint8)
+    f, b = inside.astype(np.float32), outside.astype(np.float32)
+    # what lies far from all marks, above all the picture's border, is probably not the subject
+    frame = np.zeros(shape, bool)
+    edge = max(2, shape[0] // 40)
+    frame[:edge] = frame[:, :edge] = frame[:, -edge:] = True
+    frame[-edge:] = not inside[-edge * 3 :].any()
+    near = cv2.dilate(f, np.ones((2 * edge + 1, 2 * edge + 1), np.uint8)) > 0
+    frame &= ~near
+    weak = frame.astype(np.float32) * (0.1 if outside.any() else 0.5)
+    # a colour seen under a mark vouches for that colour near the mark more than for it elsewhere
+    seen = np.zeros(shape, np.float32)
+    for cells, weight in ((0, 0.4), (6, 0.6)):
+        colours = ColourMemory(shape, cells, reach=2)
+        colours.add(lab, f, b + weak)
+        odds, trust = colours.odds(lab, everywhere, balance=1.0)
+        seen += weight * np.clip(odds, -6, 6) * trust
+    # paths that stay in like colours are cheap: steps cost the change of picture and of odds
+    change = cv2.magnitude(cv2.Sobel(seen, cv2.CV_32F, 1, 0, scale=0.125), cv2.Sobel(seen, cv2.CV_32F, 0, 1, scale=0.125))
+    cost = 0.08 + 0.3 * ready.slope + 0.4 * np.maximum(change - 0.1, 0)
+    d_in = geodesic(inside, cost)
+    seeds = outside | frame if outside.any() else frame
+    d_out = geodesic(seeds, cost) + np.where(outside.any(), 0, 2).astype(np.float32)
+    # few marks are drawn along a subject, not across it: what lies far from all in marks needs other proof
+    apart = cv2.distanceTransform((~inside).astype(np.uint8), cv2.DIST_L2, 5) / (0.05 * float(np.hypot(*shape)))
+    far = 1.3 * np.clip(np.log(np.maximum(apart, 1e-3)), 0, 2.2)
+    reach = 2.0 * np.log((d_out + 0.6) / (d_in + 0.6)) - far
+    r = -np.clip(0.75 * seen + reach, -6, 6)
+    sure = _pin(r, inside, outside)
+    u = relax((r < 0).astype(np.float32), sure, ready.wx, ready.wy, 90)
+    for _ in range(2):
+        hard = _reached(u > 0.5, inside)
+        # only what is fairly certain teaches, or an early mistake would prove itself right
+        here = (hard * np.clip(-r / 2.5, 0, 1)).astype(np.float32)
+        away = (~hard * np.clip(r / 2.5, 0, 1)).astype(np.float32)
+        both = [ColourMemory(shape), ColourMemory(shape, cells=8, reach=2)]
+        learned = np.zeros(shape, np.float32)
+        for memory, weight in zip(both, (0.35, 0.65), strict=True):
+            memory.add(lab, here + 8 * f, away + 8 * b)
+            odds, trust = memory.odds(lab, everywhere, balance=0.7)
+            learned += weight * np.clip(odds, -5, 5) * trust
+        r = -np.clip(0.8 * learned + 0.9 * reach, -6, 6)
+        u = relax(u, _pin(r, inside, outside), ready.wx, ready.wy, 60)
+    return np.where(_reached(u > 0.5, inside), u, np.minimum(u, 0.49)).astype(np.float32)
+
+
+def _mended(ready: Prepared, inside: NDArray[np.bool_], outside: NDArray[np.bool_], prior: F32) -> F32:
+    """A prior matte after new marks: decided anew within the reach of marks that contradict it."""
+    lab, shape = ready.lab_small, inside.shape
+    everywhere = np.ones(shape, np.uint8)
+    was = np.clip((prior - 0.5) * 4, -1, 1)
+    wrong_in, wrong_out = inside & (prior < 0.5), outside & (prior >= 0.5)
+    colours = [ColourMemory(shape), ColourMemory(shape, cells=8, reach=2)]
+    learned = np.zeros(shape, np.float32)
+    for memory, weight in zip(colours, (0.3, 0.7), strict=True):
+        memory.add(lab, np.maximum(was, 0) + 14 * inside, np.maximum(-was, 0) + 14 * outside)
+        odds, trust = memory.odds(lab, everywhere, balance=0.7)
+        learned += weight * np.clip(odds, -5, 5) * trust
+    change = cv2.magnitude(cv2.Sobel(learned, cv2.CV_32F, 1, 0, scale=0.125), cv2.Sobel(learned, cv2.CV_32F, 0, 1, scale=0.125))  # fmt: skip
+    cost = 0.08 + 0.16 * ready.slope + 0.4 * change
+    keep = np.full(shape, np.float32(4.5))
+    pull = np.zeros(shape, np.float32)
+    for seeds, sign in ((wrong_in, 1.0), (wrong_out, -1.0)):
+        if not seeds.any():
+            continue
+        near = np.exp(-geodesic(seeds, cost) / 1.8).astype(np.float32)
+        # what agrees with this mark already shields what lies behind it
+        keep *= 1 - near
+        pull += np.float32(sign * 5) * near
+    r = -np.clip(0.5 * learned + keep * was + pull, -7, 7)
+    return relax(np.clip(prior, 0, 1), _pin(r, inside, outside), ready.wx, ready.wy, 90)
+
+
+def _in_band(
+    ready: Prepared, u: F32, marks: tuple[NDArray[np.bool_], NDArray[np.bool_]], snap: float, prior: NDArray | None
+) -> F32:
+    """Decides the outline again at working size, in a band about the small solve's outline."""
+    work = ready.sizes.work
+    if work == ready.sizes.small and prior is None:
+        return u
+    big = cv2.resize(u, (work[1], work[0]), interpolation=cv2.INTER_LINEAR)
+    step = work[1] / ready.sizes.small[1]
+    half = int(np.ceil(2.2 * step))
+    hard = (big > 0.5).astype(np.uint8)
+    kernel = cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (2 * half + 1, 2 * half + 1))
+    band = cv2.morphologyEx(hard, cv2.MORPH_GRADIENT, kernel)
+    if prior is not None:
+        # where the mend changed nothing, the outline it had stays to the pixel
+        moved = cv2.dilate((np.abs(big - prior) > 0.5).astype(np.uint8), kernel)
+        band &= moved
+        big = np.where(moved > 0, big, prior).astype(np.float32)
+        hard = (big > 0.5).astype(np.uint8)
+    return decide_in_band(ready.work, ready.lab_work, big, band, marks, snap)
+
+
+def decide_in_band(
+    rgb: U8, lab: U8, u: F32, band: U8, marks: tuple[NDArray[np.bool_], NDArray[np.bool_]], snap: float
+) -> F32:
+    """The labelling with its band solved at full resolution from colours on both sides of the outline."""
+    box = bounds(band, 2)
+    if box is None:
+        return u
+    hard = u > 0.5
+    near = cv2.dilate(band, np.ones((25, 25), np.uint8)) > 0
+    memory = ColourMemory(u.shape, cells=16, reach=1, bins=10)
+    memory.add(lab, (hard & near).astype(np.float32), (~hard & near).astype(np.float32))
+    odds, trust = memory.odds(lab, band)
+    r = np.where(band > 0, -np.clip(0.8 * odds * trust + 1.2 * (u - 0.5), -5, 5), np.where(hard, -SURE, SURE))
+    r = _pin(r.astype(np.float32), *marks)
+    wx, wy = edge_weights(lab[box].astype(np.float32), 1.0 + 2.0 * snap)
+    out = u.copy()
+    out[box] = relax(u[box], r[box], wx, wy, 36)
+    return out
+
+
+def _pin(r: F32, inside: NDArray[np.bool_], outside: NDArray[np.bool_]) -> F32:
+    """The costs with the marks made certain."""
+    r = r.astype(np.float32, copy=True)
+    r[inside] = -SURE
+    r[outside] = SURE
+    return r
+
+
+def _reached(mask: NDArray[np.bool_], seeds: NDArray[np.bool_]) -> NDArray[np.bool_]:
+    """The parts of a mask that hang together with a seed; all of it when there is none."""
+    if not seeds.any():
+        return mask
+    _, labels = cv2.connectedComponents((mask | seeds).astype(np.uint8), connectivity=8)
+    hit = np.unique(labels[seeds])
+    keep = np.zeros(int(labels.max()) + 1, bool)
+    keep[hit] = True
+    keep[0] = False
+    return keep[labels]
+
+
+@declare("pull", "trace", "Trace", TraceParams, hint="the subject from marks, carried from frame to frame")
+def _declared(*_: object) -> None:
+    """A trace's frames come from the follower's store; the stand asks its sources for them."""
