@@ -1,0 +1,1 @@
+"""The last step of every matte's recipe."""

@@ -1,0 +1,1 @@
+"""Treatments: steps on a plane that change its picture. One module per treatment."""

@@ -1,0 +1,173 @@
+"""From a recipe to nodes: mattes, planes and the whole stand at one frame."""
+
+from __future__ import annotations
+
+from typing import Protocol
+
+import numpy as np
+from numpy.typing import NDArray
+
+from cuvrel.core.media.colour import decode
+from cuvrel.core.recipe.declared import declared
+from cuvrel.core.recipe.models import Matte, Plane, Pull, Shot, Step
+from cuvrel.core.recipe.values import at
+from cuvrel.core.stand.blend import blend, mix, through
+from cuvrel.core.stand.nodes import Node, node
+from cuvrel.core.treatments.context import Context
+
+F32 = NDArray[np.float32]
+U8 = NDArray[np.uint8]
+
+
+class Sources(Protocol):
+    """Where pictures come from: footage and stored matte frames, at any size."""
+
+    def picture(self, footage_id: str, frame: int, size: tuple[int, int]) -> Node:
+        """A node of (H, W, 3) uint8 sRGB at `size` (H, W)."""
+
+    def traced(self, pull: Pull, frame: int, size: tuple[int, int]) -> Node | None:
+        """A node of (H, W) float32, 0 to 1, at `size`; None where the trace has no frame yet."""
+
+
+class Stand:
+    """Builds the nodes of one shot at one size. scale: the pictures' size over the plate's."""
+
+    def __init__(self, shot: Shot, sources: Sources, scale: float = 1.0) -> None:
+        self.shot, self.sources, self.scale = shot, sources, scale
+        plate = shot.plate_footage()
+        self.frames, self.fps = plate.frames, plate.fps
+        self.size = max(2, round(plate.height * scale)), max(2, round(plate.width * scale))
+        self._mattes: dict[tuple[str, int], Node] = {}
+
+    def plate(self, frame: int) -> Node:
+        """The plate's bytes, (H, W, 3) uint8 sRGB."""
+        return self.sources.picture(self.shot.plate, frame, self.size)
+
+    def _light(self, frame: int) -> Node:
+        return node("decode", None, [self.plate(frame)], decode)
+
+    def matte(self, matte_id: str, frame: int) -> Node:
+        """A matte, (H, W) float32, 0 to 1. Raises KeyError."""
+        if (matte_id, frame) not in self._mattes:
+            self._mattes[matte_id, frame] = self._matte(self.shot.matte(matte_id), frame)
+        return self._mattes[matte_id, frame]
+
+    def _matte(self, matte: Matte, frame: int) -> Node:
+        inputs: list[Node] = []
+        joins: list[tuple[str, float, bool]] = []
+        for pull in matte.pulls:
+            # a trace that has not reached this frame covers nothing
+            found = self.sources.traced(pull, frame, self.size) if pull.on else None
+            if found is not None:
+                inputs.append(found)
+                joins.append((pull.join, float(at(pull.strength, frame)), pull.invert))
+        size = self.size
+
+        def joined(*pulls: F32) -> F32:
+            total = np.zeros(size, np.float32)
+            for cover, (join, strength, invert) in zip(pulls, joins, strict=True):
+                total = join_pull(total, (1 - cover if invert else cover) * strength, join)
+            return total
+
+        base = node("pulls", [joins, size], inputs, joined, keep=len(inputs) != 1)
+        if len(inputs) == 1 and joins[0] == ("add", 1.0, False):
+            base = inputs[0]
+        entry = declared("edge", "edge")
+        params = entry.read(matte.edge)
+        values = params.at(frame)
+        if values == type(params)().at(frame):
+            return base
+        scale = self.scale
+        return node("edge", [values, scale], [base], lambda cover: entry.run(cover, values, scale))
+
+    def _treated(self, picture: Node, steps: list[Step], frame: int, matte: Node | None) -> Node:
+        for step in steps:
+            if not step.on:
+                continue
+            picture = self._step(picture, step, frame, matte)
+        return picture
+
+    def _step(self, picture: Node, step: Step, frame: int, matte: Node | None) -> Node:
+        entry = declared("treatment", step.kind)
+        values = entry.read(step.params).at(frame)
+        uses = [picture] if matte is None or not entry.needs_matte else [picture, matte]
+        scale, fps = self.scale, self.fps
+
+        def run(image: F32, cover: F32 | None = None) -> F32:
+            return entry.run(image, values, Context(frame, scale, fps, cover))
+
+        # only what changes with time by itself has the frame in its key
+        clock = [frame, fps] if values.get("wander") else None
+        return node(step.kind, [values, scale, clock], uses, run)
+
+    def plane(self, plane: Plane, frame: int, below: Node) -> Node:
+        """`below` with this plane laid over it, (H, W, 4) float32 premultiplied linear RGBA."""
+        opacity = float(at(plane.opacity, frame))
+        if not plane.on or opacity <= 0:
+            return below
+        gate = self._gate(plane, frame)
+        matte = self.matte(plane.matte, frame) if plane.matte else gate
+        if plane.kind == "glaze":
+            treated = self._treated(below, plane.treatments, frame, matte)
+            if treated is below:
+                return below
+            if plane.blend == "normal":
+                return node("glaze", opacity, [below, treated, *_some(gate)],
+                            lambda b, t, m=None: mix(b, t, opacity, m))  # fmt: skip
+            picture = treated
+        else:
+            picture = self.alone(plane, frame)
+        mode = plane.blend
+        return node("blend", [mode, opacity], [below, picture, *_some(gate)],
+                    lambda b, p, m=None: blend(b, p, mode, opacity, m))  # fmt: skip
+
+    def alone(self, plane: Plane, frame: int) -> Node:
+        """The plane's own picture before gate, opacity and blending. A glaze alone shows the plate glazed."""
+        gate = self._gate(plane, frame)
+        matte = self.matte(plane.matte, frame) if plane.matte else gate
+        scale = self.scale
+        if plane.kind == "line":
+            assert plane.matte is not None
+            entry = declared("plane", "line")
+            values = entry.read(plane.params).at(frame)
+            base = node("line", [values, scale], [self.matte(plane.matte, frame)], lambda m: entry.run(m, values, scale))
+        elif plane.kind == "cutout":
+            assert plane.matte is not None
+            base = node("through", None, [self._light(frame), self.matte(plane.matte, frame)], through)
+        else:
+            base = self._light(frame)
+        return self._treated(base, plane.treatments, frame, matte)
+
+    def _gate(self, plane: Plane, frame: int) -> Node | None:
+        if plane.gate is None:
+            return None
+        matte = self.matte(plane.gate.matte, frame)
+        if plane.gate.part == "inside":
+            return matte
+        return node("outside", None, [matte], lambda m: 1 - m)
+
+    def result(self, frame: int) -> Node:
+        """All planes, back to front, (H, W, 4) float32 premultiplied linear RGBA."""
+        size = self.size
+        picture = node("nothing", size, [], lambda: np.zeros((*size, 4), np.float32))
+        for plane in reversed(self.shot.planes):
+            picture = self.plane(plane, frame, picture)
+        return picture
+
+
+def join_pull(total: F32, cover: F32, join: str) -> F32:
+    """A pull joined to what came before, (H, W) float32, 0 to 1.
+
+    add: the union 1 - (1 - a)(1 - b). subtract: a (1 - b). intersect: a b. difference: |a - b|.
+    """
+    if join == "add":
+        return total + cover - total * cover
+    if join == "subtract":
+        return total * (1 - cover)
+    if join == "intersect":
+        return total * cover
+    return np.abs(total - cover)
+
+
+def _some(gate: Node | None) -> list[Node]:
+    return [] if gate is None else [gate]

@@ -1,0 +1,106 @@
+"""Nodes, and working them out.
+
+A node's key is a hash of its kind, its parameters at its frame and its inputs' keys. The same key means
+the same pixels, so nothing is ever invalidated: what is old is merely not asked for any more.
+"""
+
+from __future__ import annotations
+
+import threading
+from collections import OrderedDict
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from cuvrel.core.recipe.hashing import key_of
+
+
+@dataclass(frozen=True)
+class Node:
+    """Something to be computed: `run` takes the inputs' arrays and returns this node's.
+
+    `keep` says that the result is worth a place in the cache.
+    """
+
+    key: str
+    inputs: tuple[Node, ...]
+    run: Callable[..., NDArray[Any]]
+    keep: bool = True
+
+
+def node(
+    kind: str, params: Any, inputs: Sequence[Node], run: Callable[..., NDArray[Any]], keep: bool = True
+) -> Node:
+    """A node keyed by its kind, JSON-like parameters and inputs."""
+    return Node(key_of(kind, params, [i.key for i in inputs]), tuple(inputs), run, keep)
+
+
+class Cache:
+    """Arrays under their keys, the least recently used ones dropped beyond `room` bytes. Safe to share."""
+
+    def __init__(self, room: int) -> None:
+        self.room = room
+        self.size = 0
+        self._items: OrderedDict[str, NDArray[Any]] = OrderedDict()
+        self._lock = threading.Lock()
+        self._busy: dict[str, threading.Event] = {}
+
+    def get(self, key: str) -> NDArray[Any] | None:
+        """The array, which must not be written to, or None."""
+        with self._lock:
+            if key in self._items:
+                self._items.move_to_end(key)
+            return self._items.get(key)
+
+    def put(self, key: str, value: NDArray[Any]) -> None:
+        """Keeps an array, unless it is larger than a quarter of the room."""
+        if value.nbytes * 4 > self.room:
+            return
+        value.flags.writeable = False
+        with self._lock:
+            if key in self._items:
+                return
+            self._items[key] = value
+            self.size += value.nbytes
+            while self.size > self.room:
+                self.size -= self._items.popitem(last=False)[1].nbytes
+
+    def claim(self, key: str) -> threading.Event | None:
+        """None when the caller should compute this key (and then `release` it), else what to wait for."""
+        with self._lock:
+            if key in self._busy:
+                return self._busy[key]
+            self._busy[key] = threading.Event()
+            return None
+
+    def release(self, key: str) -> None:
+        """Ends a claim."""
+        with self._lock:
+            self._busy.pop(key).set()
+
+
+def work_out(wanted: Node, cache: Cache) -> NDArray[Any]:
+    """The node's array, from the cache where it is there. Two threads never compute one key at once."""
+    while True:
+        found = cache.get(wanted.key)
+        if found is not None:
+            return found
+        if not wanted.keep:
+            return _compute(wanted, cache)
+        other = cache.claim(wanted.key)
+        if other is None:
+            break
+        other.wait()
+    try:
+        value = _compute(wanted, cache)
+        cache.put(wanted.key, value)
+        return value
+    finally:
+        cache.release(wanted.key)
+
+
+def _compute(wanted: Node, cache: Cache) -> NDArray[Any]:
+    return np.asarray(wanted.run(*(work_out(i, cache) for i in wanted.inputs)))

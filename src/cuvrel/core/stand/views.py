@@ -1,0 +1,89 @@
+"""View modes: ways of looking that never change the work. Each ends in bytes for a screen."""
+
+from __future__ import annotations
+
+import numpy as np
+from numba import njit
+from numpy.typing import NDArray
+
+from cuvrel.core.media.colour import encode, encode_rgba
+from cuvrel.core.media.rows import in_rows
+from cuvrel.core.recipe.errors import RecipeError
+from cuvrel.core.stand.build import Stand
+from cuvrel.core.stand.nodes import Node, node
+
+F32 = NDArray[np.float32]
+U8 = NDArray[np.uint8]
+
+BLUE = np.array([0x3F, 0x8F, 0xC4], np.float32)
+PALE = np.array([0xBF, 0xE6, 0xFF], np.float32)
+GROUNDS = {"black": (0, 0), "white": (255, 255), "grey": (118, 118), "checks": (90, 150)}
+
+
+def view(stand: Stand, wanted: str, frame: int) -> Node:
+    """The node of a view at a frame, uint8: (H, W, 3) sRGB or (H, W, 4) for a plane alone.
+
+    wanted: `result`, `plate`, `matte:ID`, `veil:ID`, `cutout:ID:GROUND` or `plane:ID`. Raises
+    RecipeError for anything else.
+    """
+    kind, *rest = wanted.split(":")
+    try:
+        if kind == "result" and not rest:
+            return node("view-result", None, [stand.result(frame)], encode)
+        if kind == "plate" and not rest:
+            return stand.plate(frame)
+        if kind == "matte" and len(rest) == 1:
+            return node("view-matte", None, [stand.matte(rest[0], frame)], grey)
+        if kind == "veil" and len(rest) == 1:
+            return node("view-veil", stand.scale, [stand.plate(frame), stand.matte(rest[0], frame)], veil)
+        if kind == "cutout" and len(rest) == 2 and rest[1] in GROUNDS:
+            ground = GROUNDS[rest[1]]
+            size = max(4, round(16 * stand.scale))
+            return node("view-cutout", [ground, size], [stand.plate(frame), stand.matte(rest[0], frame)],
+                        lambda p, m: over_ground(p, m, ground, size))  # fmt: skip
+        if kind == "plane" and len(rest) == 1:
+            return node("view-plane", None, [stand.alone(stand.shot.plane(rest[0]), frame)], encode_rgba)
+    except KeyError as missing:
+        raise RecipeError(f"The view '{wanted}' names {missing}, which is not in the shot.") from missing
+    raise RecipeError(f"There is no view '{wanted}'.")
+
+
+def grey(matte: F32) -> U8:
+    """A matte as a picture."""
+    return np.repeat(np.round(np.clip(matte, 0, 1) * 255).astype(np.uint8)[..., None], 3, axis=2)
+
+
+@njit(nogil=True, cache=True, fastmath=True)
+def _veil(y0, y1, rgb, matte, blue, pale, out):  # type: ignore[no-untyped-def]
+    h, w = matte.shape
+    for y in range(y0, y1):
+        for x in range(w):
+            m = matte[y, x]
+            tint = np.float32(0.42) * m
+            here = m > 0.5
+            line = np.float32(0.0)
+            # the outline: inside pixels with a neighbour outside, and half of it one pixel further
+            if here:
+                for dy in range(-1, 2):
+                    for dx in range(-1, 2):
+                        yy, xx = min(max(y + dy, 0), h - 1), min(max(x + dx, 0), w - 1)
+                        if matte[yy, xx] <= 0.5:
+                            line = max(line, np.float32(0.9) if dx == 0 or dy == 0 else np.float32(0.55))
+            for k in range(3):
+                v = rgb[y, x, k] * (1 - tint) + blue[k] * tint
+                out[y, x, k] = np.uint8(v + (pale[k] - v) * line + np.float32(0.5))
+
+
+def veil(rgb: U8, matte: F32) -> U8:
+    """The matte over the picture as see-through blue, with its outline as a pale line."""
+    out = np.empty_like(rgb)
+    in_rows(_veil, rgb.shape[0], rgb, matte, BLUE, PALE, out)
+    return out
+
+
+def over_ground(rgb: U8, matte: F32, ground: tuple[int, int], size: int) -> U8:
+    """The plate through the matte over an even ground or checks of `size` pixels."""
+    h, w = matte.shape
+    y, x = (np.arange(h) // size)[:, None], (np.arange(w) // size)[None, :]
+    back = np.where((y + x) % 2, np.float32(ground[1]), np.float32(ground[0]))[..., None]
+    return np.asarray(back + (rgb - back) * matte[..., None] + 0.5, np.uint8)

@@ -1,0 +1,92 @@
+"""Glow outline: a hot core and a coloured halo along the edge of the plane's matte."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import cv2
+import numpy as np
+from numba import njit
+from numpy.typing import NDArray
+
+from cuvrel.core.edge.distance import signed_distance
+from cuvrel.core.media.colour import srgb_to_linear
+from cuvrel.core.media.rows import in_rows
+from cuvrel.core.recipe.declared import Params, colour, declare, number
+from cuvrel.core.recipe.values import Colour, Scalar
+from cuvrel.core.treatments.context import Context
+
+F32 = NDArray[np.float32]
+
+
+class GlowParams(Params):
+    """A glow that is seen at once."""
+
+    core: Scalar = number(5.0, "Core width", 0, 80, step=0.5, unit="px", neutral=0, hint="the hot line itself")
+    core_colour: Colour = colour((1.0, 0.96, 0.86), "Core colour")
+    reach: Scalar = number(26.0, "Halo reach", 0, 300, step=1, unit="px", neutral=0, hint="how far the light falls off")
+    halo_colour: Colour = colour((1.0, 0.55, 0.16), "Halo colour")
+    strength: Scalar = number(1.0, "Strength", 0, 5, step=0.05, neutral=0, hint="of core and halo together")
+    wander: Scalar = number(0.0, "Wander", 0, 60, step=0.5, unit="px", neutral=0, hint="how far the line strays from the edge")
+    wander_size: Scalar = number(48.0, "Wander size", 4, 400, step=1, unit="px", hint="length of the waves along the edge")
+    wander_pace: Scalar = number(3.0, "Wander pace", 0, 24, step=0.1, unit="/s", hint="how often it changes")
+
+
+@njit(nogil=True, cache=True, fastmath=True)
+def _light(y0, y1, distance, half, reach, strength, core, halo, picture, out):  # type: ignore[no-untyped-def]
+    for y in range(y0, y1):
+        for x in range(distance.shape[1]):
+            d = abs(distance[y, x])
+            c = min(max(half - d + np.float32(0.5), np.float32(0.0)), np.float32(1.0)) if half > 0 else np.float32(0.0)
+            c *= min(strength, np.float32(1.0))
+            h = np.float32(0.0)
+            if reach > 0:
+                t = max(d - half, np.float32(0.0)) / reach
+                h = strength * (np.float32(0.75) * np.exp(-t * np.float32(2.6)) + np.float32(0.25) * np.exp(-t * t * np.float32(5.0)))
+                h *= min(max(np.float32(1.6) - t * np.float32(0.4), np.float32(0.0)), np.float32(1.0))
+            heat = c * max(strength, np.float32(1.0))
+            for k in range(3):
+                out[y, x, k] = picture[y, x, k] * (1 - c) + heat * core[k] + h * (1 - c) * halo[k]
+            out[y, x, 3] = picture[y, x, 3] * (1 - c) + c
+
+
+@declare("treatment", "glow", "Glow outline", GlowParams, hint="a hot line and its halo along the matte's edge",
+         group="Light", needs_matte=True)  # fmt: skip
+def glow(picture: F32, values: dict[str, Any], context: Context) -> F32:
+    """The picture with light along the outline, (H, W, 4) float32 premultiplied linear RGBA.
+
+    The core covers what is behind it; the halo is light alone (it has no alpha) and falls off
+    exponentially with the distance. Wander displaces the distance by value noise in plate pixels.
+    """
+    if context.matte is None or values["strength"] <= 0 or not (context.matte > 0.5).any():
+        return picture
+    scale = context.scale
+    distance = signed_distance(context.matte)
+    if values["wander"] > 0:
+        distance = distance + float(values["wander"]) * scale * wander_field(
+            picture.shape[:2], float(values["wander_size"]) * scale, context.frame / context.fps * float(values["wander_pace"])
+        )  # fmt: skip
+    out = np.empty_like(picture)
+    in_rows(
+        _light, picture.shape[0], distance.astype(np.float32), np.float32(float(values["core"]) * scale / 2),
+        np.float32(float(values["reach"]) * scale), np.float32(values["strength"]),
+        srgb_to_linear(np.asarray(values["core_colour"])), srgb_to_linear(np.asarray(values["halo_colour"])), picture, out,
+    )  # fmt: skip
+    return out
+
+
+def wander_field(shape: tuple[int, ...], spacing: float, time: float, seed: int = 20) -> F32:
+    """Smooth noise over the picture, (H, W) float32 of about -1 to 1, which changes once per unit of time.
+
+    spacing: pixels between the noise's nodes. The nodes hang on the picture's corner, so that the field
+    looks the same at every preview size.
+    """
+    rows, cols = int(shape[0] / spacing) + 3, int(shape[1] / spacing) + 3
+    step = int(np.floor(time))
+    mix = time - step
+    mix = mix * mix * (3 - 2 * mix)
+    nodes = [np.random.default_rng((seed, abs(k), k < 0)).uniform(-1, 1, (512, 512)).astype(np.float32) for k in (step, step + 1)]
+    grid = (nodes[0] + (nodes[1] - nodes[0]) * np.float32(mix))[np.ix_(np.arange(rows) % 512, np.arange(cols) % 512)]
+    y = ((np.arange(shape[0], dtype=np.float32) + 0.5) / spacing)[:, None].repeat(shape[1], axis=1)
+    x = ((np.arange(shape[1], dtype=np.float32) + 0.5) / spacing)[None, :].repeat(shape[0], axis=0)
+    return cv2.remap(grid, x, y, cv2.INTER_CUBIC, borderMode=cv2.BORDER_REPLICATE)  # type: ignore[no-any-return]
