@@ -1,0 +1,1 @@
+"""Long work: bringing footage in, following, exporting. Tasks in a queue that lives in PostgreSQL."""

@@ -1,0 +1,1 @@
+"""What is kept: rows in PostgreSQL, blobs in a content-addressed store, and the rules of keeping them."""

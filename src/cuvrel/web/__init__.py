@@ -1,0 +1,1 @@
+"""The web service: resources, events, errors and the front end's files."""

@@ -64,13 +64,14 @@ class Follower:
         self._flow = Flow()
         work, lab, grey = self._look(rgb)
         u = shrink(matte, self.size).astype(np.float32)
-        self._grey, self._u, self._lab = grey, u, lab
-        self._key_u, self._key_flow, self._key_fault = u, np.zeros((*self.size, 2), np.float32), np.zeros(self.size, np.float32)
+        self._grey, self._u = grey, u
+        self._key_u, self._key_flow = u, np.zeros((*self.size, 2), np.float32)
+        self._key_fault = np.zeros(self.size, np.float32)
         self._recent = ColourMemory(self.size, cells=12, reach=1, bins=12)
         # the touched frame alone, for the rough place and for anywhere: never fed with what was followed
         self._touched = [ColourMemory(self.size, cells=4, reach=1, bins=16), ColourMemory(self.size, bins=20)]
         self._teach([self._recent, *self._touched], lab, u, 1.0)
-        self._areas = [float(u.sum())]
+        self._areas = [float((u > 0.5).sum())]
         self._looks = self._look_of(u, lab)
 
     def _look(self, rgb: U8) -> tuple[U8, U8, U8]:
@@ -86,6 +87,16 @@ class Follower:
         outside = (sure_out * weight).astype(np.float32)
         for memory in memories:
             memory.add(lab, inside, outside)
+
+    def take_up(self, rgb: U8, matte: F32) -> None:
+        """Goes on from another frame than the touched one, whose colours stay remembered."""
+        _, lab, grey = self._look(rgb)
+        u = shrink(matte, self.size).astype(np.float32)
+        self._grey, self._u = grey, u
+        self._key_u, self._key_flow = u, np.zeros((*self.size, 2), np.float32)
+        self._key_fault = np.zeros(self.size, np.float32)
+        self._teach([self._recent], lab, u, 1.0)
+        self._areas = [float((u > 0.5).sum())]
 
     def step(self, rgb: U8) -> Followed:
         """The next frame. Raises nothing: a lost subject is an empty matte with doubt 1."""
@@ -105,7 +116,7 @@ class Follower:
         self._recent.fade(0.75)
         self._teach([self._recent], lab, u, 0.4)
         evidence, blame = self._judge(shape, u, odds, trust, band, fault, lab)
-        self._grey, self._u, self._lab = grey, u, lab
+        self._grey, self._u = grey, u
         doubt = evidence.doubt()
         halt = None
         if doubt > HALT:

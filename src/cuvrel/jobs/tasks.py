@@ -1,0 +1,240 @@
+"""The work itself: ingest, follow, export. Each goes on from its last progress when run again."""
+
+from __future__ import annotations
+
+import json
+import shutil
+import tempfile
+import time
+from dataclasses import asdict
+from pathlib import Path
+
+from sqlalchemy import select
+from sqlalchemy.orm import Session
+
+from cuvrel.core.follow.carry import Halt
+from cuvrel.core.follow.run import Settings, span
+from cuvrel.core.media.probe import MediaInfo
+from cuvrel.core.media.writer import join_videos, zip_folder
+from cuvrel.core.recipe.check import read_shot
+from cuvrel.core.recipe.declared import declared
+from cuvrel.core.recipe.errors import CuvrelError, MediaError
+from cuvrel.core.stand.build import Stand
+from cuvrel.core.stand.export import Export, export_kind, open_writer, picture, sidecar, write_range
+from cuvrel.core.stand.nodes import Cache
+from cuvrel.jobs.queue import Stopped, advance
+from cuvrel.store.blobs import Blobs
+from cuvrel.store.db import Database, notify
+from cuvrel.store.footage import make_ready
+from cuvrel.store.mattes import plate_row, store_followed, store_matte, stored_matte
+from cuvrel.store.models import FootageRow, JobRow, MatteFrame, ShotRow
+from cuvrel.store.pictures import Readers, StoreSources
+
+PATIENCE = 12  # frames after a halt that was waved through in which no new halt is raised
+RANGE = 24  # frames of an export that are written, and lost at the most, at a time
+
+
+class Works:
+    """What the tasks need. One per worker process."""
+
+    def __init__(self, database: Database, blobs: Blobs, cache_bytes: int) -> None:
+        self.database, self.blobs = database, blobs
+        self.readers = Readers(blobs)
+        self.cache = Cache(cache_bytes)
+
+    def work(self, row: JobRow) -> str:
+        """Does the job of this row."""
+        return {"ingest": self.ingest, "follow": self.follow, "export": self.export}[row.kind](row)
+
+    def ingest(self, row: JobRow) -> str:
+        """Makes uploaded footage ready, or refuses it and leaves nothing behind but the sentence."""
+        last = 0.0
+
+        def progress(done: int, total: int) -> None:
+            nonlocal last
+            if done == total or time.monotonic() - last > 0.25:
+                last = time.monotonic()
+                with self.database.session() as session:
+                    advance(session, row.id, done, total)
+
+        try:
+            with self.database.session() as session:
+                footage = session.get(FootageRow, row.footage_id)
+                if footage is None:
+                    raise Stopped
+                make_ready(session, footage, self.blobs, progress)
+                notify(session, "footage", footage=footage.id, state="ready", project=row.project_id)
+            return "Ready."
+        except MediaError as fault:
+            self._refuse(row, str(fault))
+            raise
+        except Stopped:
+            self._refuse(row, "Bringing it in was stopped.")
+            raise
+
+    def _refuse(self, row: JobRow, message: str) -> None:
+        with self.database.session() as session:
+            footage = session.get(FootageRow, row.footage_id)
+            if footage is not None:
+                footage.state, footage.message = "refused", message
+                notify(session, "footage", footage=footage.id, state="refused", project=row.project_id)
+
+    def follow(self, row: JobRow) -> str:
+        """Carries a trace on from a frame until a touched frame, the end, a halt or a stop."""
+        pull_id, step = str(row.args["pull"]), int(row.args["step"])
+        start = int(row.progress.get("at", row.args["start"]))
+        with self.database.session() as session:
+            shot_row = session.get(ShotRow, row.shot_id)
+            if shot_row is None:
+                raise Stopped
+            shot = read_shot(shot_row.document)
+            try:
+                _, pull = shot.trace(pull_id)
+            except KeyError:
+                raise CuvrelError("The trace to follow is not in the shot any more.") from None
+            plate = plate_row(session, shot)
+            info, blob = MediaInfo.from_json(plate.info), plate.blob
+            frames, goal = _frames_to_go(session, shot_row.id, pull_id, start, step, info.frames)
+            begun = session.get(MatteFrame, (shot_row.id, pull_id, start))
+            matte = stored_matte(self.blobs, begun) if begun else None
+            if matte is None:
+                raise CuvrelError("There is no matte on this frame to follow from.", "Draw an in mark on it first.")
+            taught = self._taught(session, shot_row.id, pull_id, begun, step)
+        reader = self.readers.get(blob, info)
+        values = declared("pull", "trace").read(pull.params).at(0)
+        settings = Settings(float(values["snap"]), float(values["detail"]), float(values["hold"]))
+        halting = bool(values["halt"])
+        patience = PATIENCE if begun is not None and begun.halt else 0
+        first = int(row.args["start"])
+        total = abs(goal - first)
+        seen = None if taught is None else (reader.frame(taught[0]), taught[1])
+        for number, found in span(reader.frame, frames, (reader.frame(start), matte), settings, seen):
+            halt = found.halt if halting and patience <= 0 else None
+            patience -= 1
+            kept_blob = store_matte(self.blobs, found.matte)
+            with self.database.session() as session:
+                kept = store_followed(session, shot_row.id, pull_id, number, kept_blob, found.doubt,
+                                      asdict(found.halt) if found.halt and halting else None)  # fmt: skip
+                if not kept:
+                    return f"Followed up to the touched frame {number}."
+                advance(session, row.id, abs(number - first), total, at=number)
+                if halt is not None:
+                    self._halted(session, row.id, number, halt)
+                    return f"Halted: {halt.reason}."
+        return "Followed to the next touched frame." if goal not in (0, info.frames - 1) else "Followed to the end."
+
+    def _halted(self, session: Session, job_id: int, number: int, halt: Halt) -> None:
+        row = session.get(JobRow, job_id)
+        if row is not None:
+            row.result = {"halt": asdict(halt), "frame": number}
+
+    def _taught(
+        self, session: Session, shot_id: int, pull_id: str, begun: MatteFrame | None, step: int
+    ) -> tuple[int, object] | None:
+        """The touched frame behind a followed start, whose colours are to be remembered."""
+        if begun is None or begun.origin == "touched":
+            return None
+        where = MatteFrame.frame < begun.frame if step > 0 else MatteFrame.frame > begun.frame
+        order = MatteFrame.frame.desc() if step > 0 else MatteFrame.frame.asc()
+        behind = session.scalar(
+            select(MatteFrame)
+            .where(MatteFrame.shot_id == shot_id, MatteFrame.pull_id == pull_id, MatteFrame.origin == "touched",
+                   MatteFrame.blob.is_not(None), where)  # fmt: skip
+            .order_by(order)
+            .limit(1)
+        )
+        matte = stored_matte(self.blobs, behind) if behind else None
+        return None if behind is None or matte is None else (behind.frame, matte)
+
+    def export(self, row: JobRow) -> str:
+        """Writes the export range by range, then joins the ranges; ranges that are done are not done again."""
+        export = export_kind(str(row.args["kind"]))
+        shot = read_shot(row.args["document"])
+        frames = json.loads(self.blobs.get(str(row.args["frames"])))
+        first, last = int(row.args["first"]), int(row.args["last"])
+        target = row.args.get("target")
+        name = str(row.args["name"])
+        with self.database.session() as session:
+            sources = StoreSources(session, row.shot_id or 0, shot, self.blobs, self.readers, proxies=False, frames=frames)
+        stand = Stand(shot, sources)
+        parts: list[list[object]] = list(row.progress.get("parts", []))
+        total = last - first + 1
+        with tempfile.TemporaryDirectory(prefix="cuvrel-") as folder:
+            for index, begin in enumerate(range(first, last + 1, RANGE)):
+                end = min(last, begin + RANGE - 1)
+                if index < len(parts) and self.blobs.has(str(parts[index][0])):
+                    continue
+                part = self._range(row, export, stand, target, (begin, end), first, total, Path(folder), name)
+                parts = [*parts[:index], [part, end - begin + 1]]
+                with self.database.session() as session:
+                    advance(session, row.id, end - first + 1, total, parts=parts)
+            about = sidecar(export, name, (first, last), shot.first_number, stand.fps, stand.size)
+            joined = self._join(export, parts, Path(folder), name, about)
+            size = joined.stat().st_size
+            blob = self.blobs.put_file(joined)
+        with self.database.session() as session:
+            fresh = session.get(JobRow, row.id)
+            if fresh is None or fresh.stop:
+                raise Stopped
+            fresh.result = {"blob": blob, "filename": name + export.suffix, "size": size, "sidecar": about}
+            fresh.progress = {}
+        return "Ready."
+
+    def _range(
+        self, row: JobRow, export: Export, stand: Stand, target: object, span_: tuple[int, int], first: int, total: int,
+        folder: Path, name: str,
+    ) -> str:  # fmt: skip
+        begin, end = span_
+        where = folder / (f"part-{begin}" + ("" if export.form == "png" else export.suffix))
+        number = stand.shot.first_number + begin
+        writer = open_writer(export, where, stand.size, stand.fps, name, number)
+        nodes = (picture(stand, export.what, None if target is None else str(target), export.alpha, f)
+                 for f in range(begin, end + 1))  # fmt: skip
+        count, last = begin, time.monotonic()
+
+        def tick() -> bool:
+            nonlocal count, last
+            count += 1
+            if time.monotonic() - last > 0.3:
+                last = time.monotonic()
+                with self.database.session() as session:
+                    advance(session, row.id, count - first, total)
+            return True
+
+        write_range(nodes, writer, self.cache, tick)
+        if export.form == "png":
+            packed = folder / f"part-{begin}.zip"
+            zip_folder(where, packed)
+            shutil.rmtree(where)
+            where = packed
+        return self.blobs.put_file(where)
+
+    def _join(self, export: Export, parts: list[list[object]], folder: Path, name: str, about: dict[str, object]) -> Path:
+        to = folder / ("joined" + export.suffix)
+        if export.form == "png":
+            pictures = folder / "pictures"
+            pictures.mkdir()
+            for blob, _ in parts:
+                shutil.unpack_archive(self.blobs.path(str(blob)), pictures, "zip")
+            (pictures / f"{name}.json").write_text(json.dumps(about, indent=1) + "\n")
+            zip_folder(pictures, to)
+            return to
+        join_videos([(self.blobs.path(str(blob)), int(str(count))) for blob, count in parts], to)
+        return to
+
+
+def _frames_to_go(
+    session: Session, shot_id: int, pull_id: str, start: int, step: int, count: int
+) -> tuple[range, int]:
+    """The frames from `start` (left out) up to, not including, the next touched one; and the last of them."""
+    rows = session.scalars(
+        select(MatteFrame.frame).where(
+            MatteFrame.shot_id == shot_id, MatteFrame.pull_id == pull_id, MatteFrame.origin == "touched"
+        )
+    ).all()
+    ahead = [f for f in rows if (f - start) * step > 0]
+    if step > 0:
+        end = min(ahead) if ahead else count
+        return range(start + 1, end), end - 1
+    end = max(ahead) if ahead else -1
+    return range(start - 1, end, -1), end + 1

@@ -1,0 +1,65 @@
+"""The worker: takes jobs from the queue, one at a time, and picks up what a dead worker left."""
+
+from __future__ import annotations
+
+import asyncio
+import contextlib
+import logging
+import os
+
+import procrastinate
+
+from cuvrel.jobs.queue import queue_app, recover, run
+from cuvrel.jobs.tasks import Works
+from cuvrel.store.blobs import Blobs
+from cuvrel.store.config import Config
+from cuvrel.store.db import Database
+from cuvrel.store.sweep import sweep
+
+log = logging.getLogger("cuvrel.worker")
+
+
+def worker_app(config: Config, works: Works) -> procrastinate.App:
+    """The queue with its one task, for a worker."""
+    app = procrastinate.App(connector=procrastinate.PsycopgConnector(conninfo=config.conninfo, min_size=1, max_size=4))
+
+    @app.task(name="cuvrel.job", queue="work")
+    def job(job_id: int) -> None:
+        run(works.database, job_id, works.work)
+
+    return app
+
+
+async def _look_after(database: Database, config: Config) -> None:
+    """Every few seconds, takes up jobs whose worker died."""
+    putter = queue_app(config)
+    with putter.open():
+        while True:
+            with contextlib.suppress(Exception):
+                await asyncio.to_thread(recover, database, putter)
+            await asyncio.sleep(3)
+
+
+async def _serve(config: Config) -> None:
+    database = Database(config.database)
+    blobs = Blobs(config.blobs, config.var)
+    works = Works(database, blobs, config.cache_bytes)
+    with contextlib.suppress(Exception):
+        await asyncio.to_thread(sweep, database, blobs)
+    app = worker_app(config, works)
+    async with app.open_async():
+        watch = asyncio.create_task(_look_after(database, config))
+        try:
+            await app.run_worker_async(
+                queues=["work"], concurrency=1, name=f"worker-{os.getpid()}", fetch_job_polling_interval=1.0,
+                update_heartbeat_interval=3.0, stalled_worker_timeout=12.0, delete_jobs="successful",
+                shutdown_graceful_timeout=2.0,
+            )  # fmt: skip
+        finally:
+            watch.cancel()
+
+
+def main(config: Config) -> None:
+    """Runs until it is told to stop."""
+    logging.basicConfig(level=logging.WARNING, format="%(asctime)s worker %(name)s: %(message)s")
+    asyncio.run(_serve(config))

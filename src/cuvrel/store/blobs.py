@@ -1,0 +1,111 @@
+"""Blobs under the hash of their content: a folder, or any object store that fsspec knows."""
+
+from __future__ import annotations
+
+import contextlib
+import os
+import re
+import shutil
+import time
+import uuid
+from pathlib import Path
+
+import fsspec
+from fsspec.implementations.local import LocalFileSystem
+
+from cuvrel.core.recipe.hashing import hash_bytes, hash_file
+
+_KEY = re.compile(r"^[0-9a-f]{40}$")
+
+
+class Blobs:
+    """A write is complete or absent: it is made beside its place and then moved there.
+
+    url: a folder or an fsspec URL. scratch: a local folder for copies of remote blobs.
+    """
+
+    def __init__(self, url: str, scratch: Path) -> None:
+        self.fs, self.root = fsspec.core.url_to_fs(url)
+        self._local = isinstance(self.fs, LocalFileSystem)
+        self._scratch = scratch
+        self.fs.makedirs(self.root, exist_ok=True)
+
+    def _place(self, key: str) -> str:
+        if not _KEY.match(key):
+            raise ValueError(f"not a blob key: {key!r}")
+        return f"{self.root}/{key[:2]}/{key}"
+
+    def put(self, data: bytes) -> str:
+        """Keeps the bytes and returns their key."""
+        key = hash_bytes(data)
+        place = self._place(key)
+        if not self.fs.exists(place):
+            beside = self._beside(place)
+            with self.fs.open(beside, "wb") as file:
+                file.write(data)
+            self._move(beside, place)
+        return key
+
+    def put_file(self, path: Path) -> str:
+        """Takes the file in (it is moved where that is possible) and returns its key."""
+        key = hash_file(path)
+        place = self._place(key)
+        if self.fs.exists(place):
+            path.unlink()
+            return key
+        beside = self._beside(place)
+        if self._local:
+            shutil.move(path, beside)
+        else:
+            self.fs.put_file(str(path), beside)
+            path.unlink()
+        self._move(beside, place)
+        return key
+
+    def _beside(self, place: str) -> str:
+        folder = place.rsplit("/", 1)[0]
+        self.fs.makedirs(folder, exist_ok=True)
+        return f"{folder}/.new-{uuid.uuid4().hex}"
+
+    def _move(self, beside: str, place: str) -> None:
+        if self._local:
+            os.replace(beside, place)
+        else:
+            self.fs.mv(beside, place)
+
+    def get(self, key: str) -> bytes:
+        """The bytes. Raises FileNotFoundError."""
+        return bytes(self.fs.cat_file(self._place(key)))
+
+    def has(self, key: str) -> bool:
+        """Whether the blob is there."""
+        return bool(self.fs.exists(self._place(key)))
+
+    def path(self, key: str) -> Path:
+        """A local file with the blob's content; a remote blob is fetched once."""
+        place = self._place(key)
+        if self._local:
+            return Path(place)
+        local = self._scratch / "fetched" / key
+        if not local.exists():
+            local.parent.mkdir(parents=True, exist_ok=True)
+            beside = local.with_suffix(f".{uuid.uuid4().hex}")
+            self.fs.get_file(place, str(beside))
+            beside.replace(local)
+        return local
+
+    def sweep(self, used: set[str], older: float = 3600.0) -> int:
+        """Removes blobs that are not in `used` and were made over `older` seconds ago; returns how many.
+
+        What is half-made counts too, so a killed write leaves nothing for long.
+        """
+        gone = 0
+        for entry in self.fs.find(self.root, detail=True).values():
+            name = entry["name"].rsplit("/", 1)[-1]
+            made = entry.get("mtime") or entry.get("created") or 0
+            seconds = made if isinstance(made, (int, float)) else made.timestamp()
+            if name not in used and time.time() - seconds > older:
+                with contextlib.suppress(FileNotFoundError):
+                    self.fs.rm_file(entry["name"])
+                    gone += 1
+        return gone

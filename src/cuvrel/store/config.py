@@ -1,0 +1,35 @@
+"""Where things are, from the environment."""
+
+from __future__ import annotations
+
+import os
+from dataclasses import dataclass
+from pathlib import Path
+
+
+@dataclass(frozen=True)
+class Config:
+    """database: SQLAlchemy URL. blobs: a folder or an fsspec URL. var: scratch folder of this machine."""
+
+    database: str
+    blobs: str
+    var: Path
+    max_upload: int = 16 << 30
+    cache_bytes: int = 768 << 20
+
+    @staticmethod
+    def from_env() -> Config:
+        """CUVREL_DATABASE_URL, CUVREL_BLOBS, CUVREL_VAR, CUVREL_MAX_UPLOAD, CUVREL_CACHE_BYTES."""
+        var = Path(os.environ.get("CUVREL_VAR", "var")).resolve()
+        return Config(
+            database=os.environ.get("CUVREL_DATABASE_URL", "postgresql+psycopg://cuvrel@127.0.0.1:5432/cuvrel"),
+            blobs=os.environ.get("CUVREL_BLOBS", str(var / "blobs")),
+            var=var,
+            max_upload=int(os.environ.get("CUVREL_MAX_UPLOAD", 16 << 30)),
+            cache_bytes=int(os.environ.get("CUVREL_CACHE_BYTES", 768 << 20)),
+        )
+
+    @property
+    def conninfo(self) -> str:
+        """The database for libpq."""
+        return self.database.replace("postgresql+psycopg://", "postgresql://")

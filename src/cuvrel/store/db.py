@@ -1,0 +1,44 @@
+"""Sessions, migrations and notices."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Iterator
+from contextlib import contextmanager
+from pathlib import Path
+from typing import Any
+
+from alembic import command
+from alembic.config import Config as AlembicConfig
+from sqlalchemy import Engine, create_engine, text
+from sqlalchemy.orm import Session, sessionmaker
+
+CHANNEL = "cuvrel"
+
+
+class Database:
+    """One engine and its sessions."""
+
+    def __init__(self, url: str) -> None:
+        self.url = url
+        self.engine: Engine = create_engine(url, pool_pre_ping=True, pool_size=12, max_overflow=12)
+        self._make = sessionmaker(self.engine, expire_on_commit=False)
+
+    @contextmanager
+    def session(self) -> Iterator[Session]:
+        """A session that commits when the block ends well and rolls back when it does not."""
+        with self._make() as session, session.begin():
+            yield session
+
+    def migrate(self) -> None:
+        """Brings the tables, and the queue's, up to date."""
+        config = AlembicConfig()
+        config.set_main_option("script_location", str(Path(__file__).parent / "migrations"))
+        config.set_main_option("sqlalchemy.url", self.url)
+        command.upgrade(config, "head")
+
+
+def notify(session: Session, event: str, **data: Any) -> None:
+    """Tells every listener, when the transaction commits. The data must be small (8,000 bytes in all)."""
+    payload = json.dumps({"event": event, **data})
+    session.execute(text("SELECT pg_notify(:channel, :payload)"), {"channel": CHANNEL, "payload": payload})

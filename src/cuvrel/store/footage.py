@@ -1,0 +1,98 @@
+"""Bringing footage in: checked, indexed, with a proxy and a film strip, or refused whole."""
+
+from __future__ import annotations
+
+import os
+import tempfile
+from collections.abc import Callable
+from pathlib import Path
+
+import cv2
+import numpy as np
+from sqlalchemy.orm import Session
+
+from cuvrel.core.media.probe import MediaInfo, check_size, open_video, probe
+from cuvrel.core.media.reader import Reader
+from cuvrel.core.media.writer import VideoWriter
+from cuvrel.core.recipe.errors import MediaError
+from cuvrel.core.recipe.models import Footage
+from cuvrel.store.blobs import Blobs
+from cuvrel.store.models import FootageRow
+
+PROXY_SIDE = 960
+FILM_HEIGHT = 72
+FILM_MOST = 120
+
+
+def first_look(path: Path) -> None:
+    """A quick check of an uploaded file: it opens and its first frame decodes. Raises MediaError."""
+    with path.open("rb") as file:
+        head = file.read(4)
+    if head == b"PK\x03\x04":
+        return
+    with open_video(path) as container:
+        stream = container.streams.video[0]
+        check_size(stream.codec_context.width, stream.codec_context.height)
+        try:
+            if next(container.decode(stream), None) is None:
+                raise MediaError("The file has no frames.", "Export it again.")
+        except (OSError, ValueError) as fault:
+            raise MediaError("The first frame of the file can't be read.", "Copy or export it again.") from fault
+
+
+def clean_name(name: str) -> str:
+    """A name to show: no folders, no control characters, at most 255 characters."""
+    base = os.path.basename(name.replace("\\", "/"))
+    return "".join(c for c in base if c.isprintable())[:255].strip() or "footage"
+
+
+def make_ready(
+    session: Session, row: FootageRow, blobs: Blobs, progress: Callable[[int, int], None] = lambda done, total: None
+) -> None:
+    """Indexes the footage and makes its proxy and film strip. Raises MediaError; the row is unchanged then."""
+    path = blobs.path(row.blob)
+    info = probe(path)
+    with tempfile.TemporaryDirectory(prefix="cuvrel-") as folder:
+        proxy, film = _proxy_and_film(path, info, Path(folder), progress)
+        proxy_info = probe(proxy)
+        if proxy_info.frames != info.frames:
+            raise MediaError("The proxy did not come out whole.", "Bring the footage in again.")
+        row.proxy = {"blob": blobs.put_file(proxy), "width": proxy_info.width, "height": proxy_info.height,
+                     "info": proxy_info.to_json()}  # fmt: skip
+        step, strip = film
+        height = strip.shape[0]
+        data = cv2.imencode(".jpg", strip[..., ::-1], [cv2.IMWRITE_JPEG_QUALITY, 86])[1].tobytes()
+        count = -(-info.frames // step)
+        row.film = {"blob": blobs.put(data), "step": step, "width": strip.shape[1] // count, "height": height, "count": count}
+    row.info, row.state, row.message = info.to_json(), "ready", ""
+    session.flush()
+
+
+def _proxy_and_film(
+    path: Path, info: MediaInfo, folder: Path, progress: Callable[[int, int], None]
+) -> tuple[Path, tuple[int, np.ndarray]]:
+    ratio = min(1.0, PROXY_SIDE / max(info.width, info.height))
+    width, height = max(2, round(info.width * ratio) & ~1), max(2, round(info.height * ratio) & ~1)
+    step = max(1, -(-info.frames // FILM_MOST))
+    film_width = max(8, round(info.width / info.height * FILM_HEIGHT))
+    reader = Reader(path, info, keep_bytes=0)
+    to = folder / "proxy.mkv"
+    writer = VideoWriter(to, "proxy", width, height, info.fps)
+    strip = []
+    try:
+        for number in range(info.frames):
+            picture = cv2.resize(reader.frame(number), (width, height), interpolation=cv2.INTER_AREA)
+            writer.write(picture)
+            if number % step == 0:
+                strip.append(cv2.resize(picture, (film_width, FILM_HEIGHT), interpolation=cv2.INTER_AREA))
+            progress(number + 1, info.frames)
+    finally:
+        writer.close()
+        reader.close()
+    return to, (step, np.hstack(strip))
+
+
+def entry(row: FootageRow) -> Footage:
+    """What a shot's document says of this footage."""
+    return Footage(id=str(row.id), name=row.name, hash=row.blob, width=row.info["width"], height=row.info["height"],
+                   frames=row.info["frames"], fps=row.info["fps"])  # fmt: skip

@@ -1,0 +1,126 @@
+"""The rows."""
+
+from __future__ import annotations
+
+from datetime import UTC, datetime
+from typing import Any
+
+from sqlalchemy import BigInteger, ForeignKey, Index, String, UniqueConstraint
+from sqlalchemy.dialects.postgresql import JSONB, TIMESTAMP
+from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column
+
+
+def now() -> datetime:
+    """The time, with its zone."""
+    return datetime.now(UTC)
+
+
+class Base(DeclarativeBase):
+    """Base of all rows."""
+
+    type_annotation_map = {dict[str, Any]: JSONB, list[Any]: JSONB, datetime: TIMESTAMP(timezone=True)}
+
+
+class Project(Base):
+    """A project holds footage and shots."""
+
+    __tablename__ = "projects"
+    id: Mapped[int] = mapped_column(primary_key=True)
+    name: Mapped[str] = mapped_column(String(200))
+    created: Mapped[datetime] = mapped_column(default=now)
+    updated: Mapped[datetime] = mapped_column(default=now)
+
+
+class FootageRow(Base):
+    """Media brought in. state: working, ready or refused (with a message)."""
+
+    __tablename__ = "footage"
+    id: Mapped[int] = mapped_column(primary_key=True)
+    project_id: Mapped[int] = mapped_column(ForeignKey("projects.id", ondelete="CASCADE"), index=True)
+    name: Mapped[str] = mapped_column(String(255))
+    state: Mapped[str] = mapped_column(String(16), default="working")
+    message: Mapped[str] = mapped_column(default="")
+    blob: Mapped[str] = mapped_column(String(40))
+    size: Mapped[int] = mapped_column(BigInteger)
+    info: Mapped[dict[str, Any]] = mapped_column(default=dict)
+    proxy: Mapped[dict[str, Any]] = mapped_column(default=dict)  # blob, width, height, info
+    film: Mapped[dict[str, Any]] = mapped_column(default=dict)  # blob, step, width, height
+    created: Mapped[datetime] = mapped_column(default=now)
+
+
+class ShotRow(Base):
+    """A shot: its document at `revision`; `cursor` is the last edit that is in force."""
+
+    __tablename__ = "shots"
+    id: Mapped[int] = mapped_column(primary_key=True)
+    project_id: Mapped[int] = mapped_column(ForeignKey("projects.id", ondelete="CASCADE"), index=True)
+    name: Mapped[str] = mapped_column(String(200))
+    document: Mapped[dict[str, Any]]
+    revision: Mapped[int] = mapped_column(default=0)
+    cursor: Mapped[int] = mapped_column(default=0)
+    updated: Mapped[datetime] = mapped_column(default=now)
+
+
+class EditRow(Base):
+    """One step of the history, to undo (`inverse`) and redo (`ops`); `seq` counts from 1."""
+
+    __tablename__ = "edits"
+    shot_id: Mapped[int] = mapped_column(ForeignKey("shots.id", ondelete="CASCADE"), primary_key=True)
+    seq: Mapped[int] = mapped_column(primary_key=True)
+    label: Mapped[str] = mapped_column(String(200), default="")
+    ops: Mapped[list[Any]]
+    inverse: Mapped[list[Any]]
+    at: Mapped[datetime] = mapped_column(default=now)
+
+
+class ChangeRow(Base):
+    """What led from revision - 1 to revision, undo and redo included: what a stale edit is held against."""
+
+    __tablename__ = "changes"
+    shot_id: Mapped[int] = mapped_column(ForeignKey("shots.id", ondelete="CASCADE"), primary_key=True)
+    revision: Mapped[int] = mapped_column(primary_key=True)
+    ops: Mapped[list[Any]]
+
+
+class MatteFrame(Base):
+    """One stored frame of a trace. origin: touched or followed.
+
+    `blob` is a grey PNG at plate size, none where a touch can't be solved yet. `base` is the followed
+    frame that a touch mends; it comes back when the touch is undone.
+    """
+
+    __tablename__ = "matte_frames"
+    shot_id: Mapped[int] = mapped_column(ForeignKey("shots.id", ondelete="CASCADE"), primary_key=True)
+    pull_id: Mapped[str] = mapped_column(String(40), primary_key=True)
+    frame: Mapped[int] = mapped_column(primary_key=True)
+    origin: Mapped[str] = mapped_column(String(16))
+    doubt: Mapped[float] = mapped_column(default=0.0)
+    blob: Mapped[str | None] = mapped_column(String(40))
+    base: Mapped[dict[str, Any] | None] = mapped_column(JSONB(none_as_null=True))
+    halt: Mapped[dict[str, Any] | None] = mapped_column(JSONB(none_as_null=True))
+
+
+class JobRow(Base):
+    """Long work. state: waiting, working, done, failed or stopped."""
+
+    __tablename__ = "jobs"
+    id: Mapped[int] = mapped_column(primary_key=True)
+    kind: Mapped[str] = mapped_column(String(16))
+    project_id: Mapped[int] = mapped_column(ForeignKey("projects.id", ondelete="CASCADE"), index=True)
+    shot_id: Mapped[int | None] = mapped_column(ForeignKey("shots.id", ondelete="CASCADE"), index=True)
+    footage_id: Mapped[int | None] = mapped_column(ForeignKey("footage.id", ondelete="CASCADE"))
+    title: Mapped[str] = mapped_column(String(200), default="")
+    args: Mapped[dict[str, Any]] = mapped_column(default=dict)
+    progress: Mapped[dict[str, Any]] = mapped_column(default=dict)  # the job's own, to go on from
+    result: Mapped[dict[str, Any]] = mapped_column(default=dict)
+    state: Mapped[str] = mapped_column(String(16), default="waiting", index=True)
+    done: Mapped[int] = mapped_column(default=0)
+    total: Mapped[int] = mapped_column(default=0)
+    message: Mapped[str] = mapped_column(default="")
+    stop: Mapped[bool] = mapped_column(default=False)
+    queue_id: Mapped[int | None] = mapped_column(BigInteger)
+    created: Mapped[datetime] = mapped_column(default=now)
+    started: Mapped[datetime | None]
+    finished: Mapped[datetime | None]
+
+    __table_args__ = (Index("jobs_by_shot_and_state", "shot_id", "state"), UniqueConstraint("queue_id"))

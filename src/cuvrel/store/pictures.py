@@ -1,0 +1,96 @@
+"""Pictures from the store: open readers, matte frames, and the stand's sources."""
+
+from __future__ import annotations
+
+import threading
+from collections import OrderedDict
+from typing import Any
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+from sqlalchemy import select
+from sqlalchemy.orm import Session
+
+from cuvrel.core.media.probe import MediaInfo
+from cuvrel.core.media.reader import Reader
+from cuvrel.core.media.writer import read_grey
+from cuvrel.core.recipe.errors import MediaError
+from cuvrel.core.recipe.models import Pull, Shot
+from cuvrel.core.stand.nodes import Node, node
+from cuvrel.store.blobs import Blobs
+from cuvrel.store.models import FootageRow, MatteFrame
+
+U8 = NDArray[np.uint8]
+
+
+class Readers:
+    """Open readers by blob, the least recently used ones closed."""
+
+    def __init__(self, blobs: Blobs, most: int = 6) -> None:
+        self._blobs, self._most = blobs, most
+        self._open: OrderedDict[str, Reader] = OrderedDict()
+        self._lock = threading.Lock()
+
+    def get(self, blob: str, info: MediaInfo) -> Reader:
+        """A reader of this blob."""
+        with self._lock:
+            if blob not in self._open:
+                self._open[blob] = Reader(self._blobs.path(blob), info)
+                while len(self._open) > self._most:
+                    # whoever still uses it keeps it alive; it is closed with its last user
+                    self._open.popitem(last=False)
+            self._open.move_to_end(blob)
+            return self._open[blob]
+
+
+def resized(picture: NDArray[Any], size: tuple[int, int]) -> NDArray[Any]:
+    """The picture at (H, W): averaged when it shrinks, cubic when it grows."""
+    if picture.shape[:2] == size:
+        return picture
+    way = cv2.INTER_AREA if size[0] < picture.shape[0] else cv2.INTER_CUBIC
+    return np.asarray(cv2.resize(picture, (size[1], size[0]), interpolation=way))
+
+
+def snapshot(session: Session, shot_id: int) -> list[list[Any]]:
+    """Every stored matte frame of a shot as [pull, frame, blob]."""
+    rows = session.execute(
+        select(MatteFrame.pull_id, MatteFrame.frame, MatteFrame.blob).where(MatteFrame.shot_id == shot_id)
+    )
+    return [list(row) for row in rows]
+
+
+class StoreSources:
+    """The stand's sources for one shot, as the rows are now."""
+
+    def __init__(
+        self, session: Session, shot_id: int, shot: Shot, blobs: Blobs, readers: Readers, proxies: bool = True,
+        frames: list[list[Any]] | None = None,
+    ) -> None:  # fmt: skip
+        """proxies: small pictures may come from the proxy. frames: a snapshot to use in place of the rows."""
+        self._blobs, self._readers, self._proxies = blobs, readers, proxies
+        ids = [int(f.id) for f in shot.footage if f.id.isdigit()]
+        self._footage = {str(r.id): r for r in session.scalars(select(FootageRow).where(FootageRow.id.in_(ids)))}
+        self._frames = {(pull, frame): blob for pull, frame, blob in (snapshot(session, shot_id) if frames is None else frames) if blob}
+
+    def picture(self, footage_id: str, frame: int, size: tuple[int, int]) -> Node:
+        """A node of (H, W, 3) uint8 sRGB at `size`, from the proxy where that is large enough."""
+        row = self._footage.get(footage_id)
+        if row is None or row.state != "ready":
+            raise MediaError("The footage of this shot is not there (yet).")
+        proxy = row.proxy
+        if self._proxies and proxy and size[0] <= proxy["height"] and size[1] <= proxy["width"]:
+            blob, info = proxy["blob"], MediaInfo.from_json(proxy["info"])
+        else:
+            blob, info = row.blob, MediaInfo.from_json(row.info)
+        readers = self._readers
+        return node("footage", [blob, frame, size], [], lambda: resized(readers.get(blob, info).frame(frame), size))
+
+    def traced(self, pull: Pull, frame: int, size: tuple[int, int]) -> Node | None:
+        """A node of a stored matte frame, (H, W) float32; None where there is none."""
+        blob = self._frames.get((pull.id, frame))
+        if blob is None:
+            return None
+        blobs = self._blobs
+        return node("stored", [blob, size], [],
+                    lambda: resized(read_grey(blobs.get(blob)), size).astype(np.float32) / np.float32(255))  # fmt: skip

@@ -1,0 +1,71 @@
+"""The application factory."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from urllib.parse import urlsplit
+
+from flask import Response, request, send_from_directory
+from flask_openapi3 import Info, OpenAPI
+
+from cuvrel import __version__
+from cuvrel.store.config import Config
+from cuvrel.web import events, exports, footage, pictures, problems, projects, shots
+from cuvrel.web.services import Services
+
+STATIC = Path(__file__).parent / "static"
+
+
+def create_app(config: Config | None = None) -> OpenAPI:
+    """The Flask application on a database that has been migrated."""
+    config = config or Config.from_env()
+    app = OpenAPI(
+        "cuvrel", info=Info(title="Cuvrel", version=__version__), doc_ui=False, doc_prefix="/api", doc_url="/openapi.json",
+        validation_error_callback=problems.invalid, validation_error_model=problems.Problem, static_folder=None,
+    )  # fmt: skip
+    app.config["MAX_CONTENT_LENGTH"] = config.max_upload
+    app.config["MAX_FORM_MEMORY_SIZE"] = 4 << 20
+    app.config["MAX_FORM_PARTS"] = 20_000
+    app.extensions["cuvrel"] = Services(config)
+    problems.register(app)
+    for module in (projects, footage, shots, pictures, exports):
+        app.register_api(module.api)
+    app.register_blueprint(events.blueprint)
+    app.before_request(_same_origin)
+    app.after_request(_headers)
+
+    @app.route("/", defaults={"path": ""})
+    @app.route("/<path:path>")
+    def front_end(path: str) -> Response:
+        if path.startswith("api/"):
+            return problems.problem(404, "There is nothing at this address.")
+        if path and (STATIC / path).is_file():
+            answer = send_from_directory(STATIC, path)
+            if path.startswith("assets/"):
+                answer.headers["Cache-Control"] = "public, max-age=31536000, immutable"
+            return answer
+        if not (STATIC / "index.html").is_file():
+            return problems.problem(503, "The front end is not built yet.", "Run 'make build'.")
+        return send_from_directory(STATIC, "index.html", max_age=0)
+
+    return app
+
+
+def _same_origin() -> Response | None:
+    """Changes may only come from our own pages (or from no page at all)."""
+    origin = request.headers.get("Origin")
+    if request.method in ("GET", "HEAD", "OPTIONS") or not origin:
+        return None
+    if urlsplit(origin).netloc != request.host:
+        return problems.problem(403, "This request comes from another site's page.")
+    return None
+
+
+def _headers(answer: Response) -> Response:
+    """Nothing is loaded from outside, and no type is guessed."""
+    answer.headers.setdefault("X-Content-Type-Options", "nosniff")
+    answer.headers.setdefault(
+        "Content-Security-Policy",
+        "default-src 'self'; img-src 'self' blob: data:; style-src 'self' 'unsafe-inline'; frame-ancestors 'none'",
+    )
+    return answer

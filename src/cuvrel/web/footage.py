@@ -1,0 +1,98 @@
+"""Bringing footage in."""
+
+from __future__ import annotations
+
+import tempfile
+from pathlib import Path
+
+from flask import Response, request
+from flask_openapi3 import APIBlueprint
+from pydantic import BaseModel, Field
+
+from cuvrel.core.media.probe import PICTURE_SUFFIXES, pack_sequence
+from cuvrel.core.recipe.errors import MediaError
+from cuvrel.jobs.queue import put
+from cuvrel.store.footage import clean_name, first_look
+from cuvrel.store.models import FootageRow, Project
+from cuvrel.store.shots import NotFound
+from cuvrel.web.models import ById, Uploaded
+from cuvrel.web.present import answer, footage_out, job_out
+from cuvrel.web.problems import Problem
+from cuvrel.web.services import services
+
+api = APIBlueprint("footage", __name__, url_prefix="/api", abp_responses={"422": Problem, "404": Problem, "413": Problem})
+VIDEO_SUFFIXES = {".mp4", ".m4v", ".mov", ".mkv", ".webm"}
+
+
+@api.post("/projects/<int:id>/footage", responses={202: Uploaded})
+def upload(path: ById) -> Response:
+    """A video file, or several PNG pictures (or one ZIP of them) as a sequence, as multipart `file` parts."""
+    shared = services()
+    with shared.database.session() as session:
+        if session.get(Project, path.id) is None:
+            raise NotFound("There is no such project.")
+    shared.config.var.mkdir(parents=True, exist_ok=True)
+    with tempfile.TemporaryDirectory(prefix="upload-", dir=shared.config.var) as folder:
+        name, file = _received(Path(folder))
+        size = file.stat().st_size
+        first_look(file)
+        blob = shared.blobs.put_file(file)
+    with shared.database.session() as session:
+        row = FootageRow(project_id=path.id, name=name, blob=blob, size=size)
+        session.add(row)
+        session.flush()
+        job = put(session, "ingest", path.id, name, footage_id=row.id)
+        out = Uploaded(footage=footage_out(row), job=job_out(job))
+    shared.enqueue(out.job.id)
+    return answer(out, 202)
+
+
+def _received(folder: Path) -> tuple[str, Path]:
+    """The uploaded files as one file in `folder`, and the name to show. Raises MediaError."""
+    parts = [part for part in request.files.getlist("file") if part.filename]
+    if not parts:
+        raise MediaError("No file arrived.", "Drop a video file, or the PNG pictures of a sequence.")
+    names = [clean_name(part.filename or "") for part in parts]
+    suffixes = {Path(name).suffix.lower() for name in names}
+    if suffixes <= PICTURE_SUFFIXES:
+        pictures = []
+        for index, (part, name) in enumerate(zip(parts, names, strict=True)):
+            to = folder / f"{index}.png"
+            part.save(to)
+            pictures.append((name, to))
+        if len({name for name, _ in pictures}) < len(pictures):
+            raise MediaError("Two pictures of the sequence have the same name.")
+        packed = folder / "sequence.zip"
+        pack_sequence(pictures, packed)
+        return names[0] if len(names) == 1 else f"{Path(names[0]).stem} – {len(names)} pictures", packed
+    if len(parts) > 1:
+        raise MediaError("Several files are taken together only when all are PNG pictures.", "Drop videos one by one.")
+    if not suffixes <= VIDEO_SUFFIXES | {".zip"}:
+        raise MediaError(
+            f"Files of the kind '{suffixes.pop() or 'without an ending'}' are not taken.",
+            "Videos may be MP4, MOV, MKV or WebM; sequences are PNG pictures or a ZIP of them.",
+        )
+    to = folder / "received"
+    parts[0].save(to)
+    if to.stat().st_size == 0:
+        raise MediaError("The file is empty.", "Copy it again from where it came from.")
+    return names[0], to
+
+
+class FilmPath(BaseModel):
+    """A film strip under its key."""
+
+    id: int = Field(ge=1, le=2_147_483_647)
+    key: str = Field(pattern=r"^[0-9a-f]{40}$")
+
+
+@api.get("/footage/<int:id>/film/<string:key>.jpg")
+def film(path: FilmPath) -> Response:
+    """The film strip: small pictures side by side."""
+    shared = services()
+    with shared.database.session() as session:
+        row = session.get(FootageRow, path.id)
+        if row is None or row.film.get("blob") != path.key:
+            raise NotFound("There is no such film strip.")
+    data = shared.blobs.get(path.key)
+    return Response(data, content_type="image/jpeg", headers={"Cache-Control": "private, max-age=31536000, immutable"})

@@ -1,0 +1,277 @@
+"""Requests and answers. The front end's types are generated from these."""
+
+from __future__ import annotations
+
+from typing import Any, Literal
+
+from pydantic import BaseModel, ConfigDict, Field
+
+from cuvrel.core.recipe.models import Shot
+
+
+class In(BaseModel):
+    """Base of requests: unknown fields are refused."""
+
+    model_config = ConfigDict(extra="forbid")
+
+
+class ById(BaseModel):
+    """A path with an id."""
+
+    id: int = Field(ge=1, le=2_147_483_647)
+
+
+class NewName(In):
+    """A name for something."""
+
+    name: str = Field(min_length=1, max_length=120)
+
+
+class NewShot(In):
+    """A shot on a piece of footage."""
+
+    name: str = Field(min_length=1, max_length=120)
+    footage: int
+
+
+class Edits(In):
+    """JSON Patch operations made on a revision."""
+
+    revision: int = Field(ge=0)
+    ops: list[dict[str, Any]] = Field(min_length=1, max_length=5000)
+    label: str = Field("", max_length=200)
+
+
+class FollowRequest(In):
+    """Follow a trace from a frame: step 1 is on, -1 is back."""
+
+    pull: str
+    start: int = Field(ge=0)
+    step: Literal[1, -1]
+
+
+class ExportRequest(In):
+    """An export of frames `first` to `last`; target is a matte's id where the kind needs one."""
+
+    kind: str
+    target: str | None = None
+    first: int = Field(0, ge=0)
+    last: int | None = Field(None, ge=0)
+
+
+class JobOut(BaseModel):
+    """Long work and how it stands."""
+
+    id: int
+    kind: str
+    shot: int | None
+    footage: int | None
+    project: int
+    title: str
+    state: Literal["waiting", "working", "done", "failed", "stopped"]
+    done: int
+    total: int
+    message: str
+    result: dict[str, Any]
+    stopping: bool
+    started: str | None
+    finished: str | None
+    args: dict[str, Any]
+
+
+class FilmOut(BaseModel):
+    """A strip of small pictures, one for every `step` frames."""
+
+    url: str
+    step: int
+    width: int
+    height: int
+    count: int
+
+
+class FootageOut(BaseModel):
+    """A piece of footage."""
+
+    id: int
+    name: str
+    state: Literal["working", "ready", "refused"]
+    message: str
+    size: int
+    width: int = 0
+    height: int = 0
+    frames: int = 0
+    fps: float = 0
+    codec: str = ""
+    alpha: bool = False
+    variable: bool = False
+    film: FilmOut | None = None
+
+
+class ShotCard(BaseModel):
+    """A shot in a list. `picture` is the address of a small picture of it."""
+
+    id: int
+    name: str
+    frames: int
+    fps: float
+    mattes: int
+    updated: str
+    picture: str
+
+
+class ProjectOut(BaseModel):
+    """A project with its shots and footage."""
+
+    id: int
+    name: str
+    updated: str
+    shots: list[ShotCard]
+    footage: list[FootageOut]
+    jobs: list[JobOut]
+
+
+class ProjectList(BaseModel):
+    """All projects, the one last worked on first."""
+
+    projects: list[ProjectOut]
+
+
+class HaltOut(BaseModel):
+    """Why and where following stopped trusting itself; plate pixels."""
+
+    reason: str
+    advice: str
+    x: float
+    y: float
+    radius: float
+
+
+class FrameOut(BaseModel):
+    """A stored matte frame. `blob` changes when its picture does."""
+
+    pull: str
+    frame: int
+    origin: Literal["touched", "followed"]
+    doubt: float
+    blob: str | None
+    halt: HaltOut | None
+
+
+class History(BaseModel):
+    """What undo and redo would take back and make again; None where there is nothing."""
+
+    undo: str | None
+    redo: str | None
+
+
+class ShotOut(BaseModel):
+    """A shot with all that the workspace needs at once."""
+
+    id: int
+    project: int
+    project_name: str
+    revision: int
+    document: Shot
+    history: History
+    frames: list[FrameOut]
+    jobs: list[JobOut]
+    plate: FootageOut
+
+
+class EditOut(BaseModel):
+    """The shot after an edit, an undo or a redo. `touched` are the frames whose matte changed with it."""
+
+    revision: int
+    document: Shot
+    history: History
+    touched: list[int]
+
+
+class FramesOut(BaseModel):
+    """The stored matte frames of a shot."""
+
+    frames: list[FrameOut]
+
+
+class KeysQuery(BaseModel):
+    """Which frames' picture keys are asked for, in which view and width."""
+
+    view: str = Field(max_length=200)
+    first: int = Field(ge=0)
+    last: int = Field(ge=0)
+    width: int = Field(ge=16, le=16384)
+
+
+class KeysOut(BaseModel):
+    """A key per frame, from `first`; pictures under it never change."""
+
+    first: int
+    keys: list[str]
+    width: int
+    height: int
+
+
+class PicturePath(BaseModel):
+    """A shot's picture under its key."""
+
+    id: int = Field(ge=1, le=2_147_483_647)
+    key: str = Field(pattern=r"^[0-9a-f]{40}$")
+
+
+class PictureQuery(BaseModel):
+    """What the picture shows."""
+
+    view: str = Field(max_length=200)
+    frame: int = Field(ge=0)
+    width: int = Field(ge=16, le=16384)
+
+
+class FieldOut(BaseModel):
+    """One declared parameter."""
+
+    name: str
+    label: str
+    hint: str = ""
+    control: Literal["number", "colour", "switch"]
+    default: Any = None
+    low: float = 0
+    high: float = 1
+    step: float = 0.01
+    unit: str = ""
+    animatable: bool = False
+    neutral: float | None = None
+
+
+class DeclaredOut(BaseModel):
+    """A declared pull, edge step, plane kind or treatment."""
+
+    family: Literal["pull", "edge", "treatment", "plane"]
+    kind: str
+    label: str
+    hint: str
+    group: str
+    needs_matte: bool
+    fields: list[FieldOut]
+
+
+class ExportKind(BaseModel):
+    """A kind of export."""
+
+    kind: str
+    label: str
+    hint: str
+    what: Literal["result", "cutout", "matte", "plane"]
+
+
+class CatalogueOut(BaseModel):
+    """Everything that can be added to a recipe, and every kind of export."""
+
+    declared: list[DeclaredOut]
+    exports: list[ExportKind]
+
+
+class Uploaded(BaseModel):
+    """Footage that has arrived, and the job that makes it ready."""
+
+    footage: FootageOut
+    job: JobOut

@@ -1,0 +1,78 @@
+"""Pictures under their keys: asked for by key, kept by the browser for ever."""
+
+from __future__ import annotations
+
+import cv2
+import numpy as np
+from flask import Response
+from flask_openapi3 import APIBlueprint
+from numpy.typing import NDArray
+from sqlalchemy.orm import Session
+
+from cuvrel.core.media.writer import png_bytes
+from cuvrel.core.recipe.check import read_shot
+from cuvrel.core.recipe.errors import RecipeError
+from cuvrel.core.stand.build import Stand
+from cuvrel.core.stand.nodes import work_out
+from cuvrel.core.stand.views import view
+from cuvrel.store import shots as store
+from cuvrel.store.models import ShotRow
+from cuvrel.store.pictures import StoreSources
+from cuvrel.web.models import ById, KeysOut, KeysQuery, PicturePath, PictureQuery
+from cuvrel.web.present import answer
+from cuvrel.web.problems import Problem
+from cuvrel.web.services import services
+
+api = APIBlueprint("pictures", __name__, url_prefix="/api", abp_responses={"422": Problem, "404": Problem})
+MOST_KEYS = 2000
+
+
+def _stand(session: Session, row: ShotRow, width: int) -> Stand:
+    shared = services()
+    shot = read_shot(row.document)
+    scale = min(1.0, width / shot.plate_footage().width)
+    return Stand(shot, StoreSources(session, row.id, shot, shared.blobs, shared.readers), scale)
+
+
+@api.get("/shots/<int:id>/keys", responses={200: KeysOut})
+def keys(path: ById, query: KeysQuery) -> Response:
+    """The keys of a range of frames in a view."""
+    with services().database.session() as session:
+        stand = _stand(session, store.found(session, path.id), query.width)
+    last = min(query.last, stand.frames - 1, query.first + MOST_KEYS - 1)
+    found = [view(stand, query.view, frame).key for frame in range(query.first, last + 1)]
+    return answer(KeysOut(first=query.first, keys=found, width=stand.size[1], height=stand.size[0]))
+
+
+@api.get("/shots/<int:id>/picture/<string:key>")
+def picture(path: PicturePath, query: PictureQuery) -> Response:
+    """A frame's picture: JPEG, or PNG where it has alpha. 404 when the shot has moved on from this key."""
+    shared = services()
+    with shared.database.session() as session:
+        stand = _stand(session, store.found(session, path.id), query.width)
+    if query.frame >= stand.frames:
+        raise RecipeError(f"There is no frame {query.frame}.")
+    node = view(stand, query.view, query.frame)
+    if node.key != path.key:
+        raise store.NotFound("The shot has changed; ask for the keys again.")
+    pixels = work_out(node, shared.cache)
+    data, kind = _encoded(pixels, 95 if query.view.startswith("matte") else 90)
+    headers = {"Cache-Control": "private, max-age=31536000, immutable", "ETag": f'"{node.key}"'}
+    return Response(data, content_type=kind, headers=headers)
+
+
+@api.get("/shots/<int:id>/card.jpg")
+def card(path: ById) -> Response:
+    """A small picture of the result, of a frame a third into the shot."""
+    shared = services()
+    with shared.database.session() as session:
+        stand = _stand(session, store.found(session, path.id), 480)
+    data, kind = _encoded(work_out(view(stand, "result", stand.frames // 3), shared.cache), 86)
+    return Response(data, content_type=kind, headers={"Cache-Control": "no-cache"})
+
+
+def _encoded(pixels: NDArray[np.uint8], quality: int) -> tuple[bytes, str]:
+    if pixels.shape[2] == 4:
+        return png_bytes(pixels), "image/png"
+    data = cv2.imencode(".jpg", cv2.cvtColor(pixels, cv2.COLOR_RGB2BGR), [cv2.IMWRITE_JPEG_QUALITY, quality])[1]
+    return data.tobytes(), "image/jpeg"

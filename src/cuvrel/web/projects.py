@@ -1,0 +1,61 @@
+"""Projects, and what can be added to a recipe."""
+
+from __future__ import annotations
+
+from flask import Response
+from flask_openapi3 import APIBlueprint
+from sqlalchemy import select, text
+
+from cuvrel.core import catalogue
+from cuvrel.core.stand.export import EXPORTS
+from cuvrel.store.models import Project
+from cuvrel.store.shots import NotFound
+from cuvrel.web.models import ById, CatalogueOut, DeclaredOut, ExportKind, NewName, ProjectList, ProjectOut
+from cuvrel.web.present import answer, project_out
+from cuvrel.web.problems import Problem
+from cuvrel.web.services import services
+
+api = APIBlueprint("projects", __name__, url_prefix="/api", abp_responses={"422": Problem, "404": Problem})
+
+
+@api.get("/projects", responses={200: ProjectList})
+def list_projects() -> Response:
+    """All projects."""
+    with services().database.session() as session:
+        rows = session.scalars(select(Project).order_by(Project.updated.desc())).all()
+        return answer(ProjectList(projects=[project_out(session, row) for row in rows]))
+
+
+@api.post("/projects", responses={201: ProjectOut})
+def new_project(body: NewName) -> Response:
+    """A new, empty project."""
+    with services().database.session() as session:
+        row = Project(name=body.name)
+        session.add(row)
+        session.flush()
+        return answer(project_out(session, row), 201)
+
+
+@api.get("/projects/<int:id>", responses={200: ProjectOut})
+def get_project(path: ById) -> Response:
+    """One project."""
+    with services().database.session() as session:
+        row = session.get(Project, path.id)
+        if row is None:
+            raise NotFound("There is no such project.")
+        return answer(project_out(session, row))
+
+
+@api.get("/catalogue", responses={200: CatalogueOut})
+def get_catalogue() -> Response:
+    """Declared pulls, edge steps, plane kinds and treatments, and the kinds of exports."""
+    kinds = [ExportKind(kind=e.kind, label=e.label, hint=e.hint, what=e.what) for e in EXPORTS.values()]
+    return answer(CatalogueOut(declared=[DeclaredOut(**d) for d in catalogue.describe()], exports=kinds))
+
+
+@api.get("/health")
+def health() -> Response:
+    """Answers when the server and its database are up."""
+    with services().database.session() as session:
+        session.execute(text("SELECT 1"))
+    return Response('{"ok": true}', content_type="application/json")

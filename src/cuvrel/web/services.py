@@ -1,0 +1,43 @@
+"""What the resources share in one process."""
+
+from __future__ import annotations
+
+from typing import cast
+
+import procrastinate
+from flask import current_app
+
+from cuvrel.core.stand.nodes import Cache
+from cuvrel.jobs.queue import enqueue, queue_app
+from cuvrel.store.blobs import Blobs
+from cuvrel.store.config import Config
+from cuvrel.store.db import Database
+from cuvrel.store.mattes import Touches
+from cuvrel.store.pictures import Readers
+from cuvrel.web.listen import Listener
+
+
+class Services:
+    """Database, blobs, readers, the picture cache, the queue and the listener for events."""
+
+    def __init__(self, config: Config) -> None:
+        self.config = config
+        self.database = Database(config.database)
+        self.blobs = Blobs(config.blobs, config.var)
+        self.readers = Readers(self.blobs)
+        self.touches = Touches(self.blobs, self.readers)
+        self.cache = Cache(config.cache_bytes)
+        self.listener = Listener(config.conninfo)
+        self._queue: procrastinate.App | None = None
+
+    def enqueue(self, job_id: int) -> None:
+        """Puts a job, whose row is committed, into the queue."""
+        if self._queue is None:
+            self._queue = queue_app(self.config)
+            self._queue.open()
+        enqueue(self.database, self._queue, job_id)
+
+
+def services() -> Services:
+    """The current application's services."""
+    return cast(Services, current_app.extensions["cuvrel"])

@@ -1,0 +1,132 @@
+"""Shots: the document, its edits and history, its matte frames, following."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+from flask import Response
+from flask_openapi3 import APIBlueprint
+from pydantic import BaseModel, Field
+from sqlalchemy import select
+from sqlalchemy.orm import Session
+
+from cuvrel.core.recipe.errors import CuvrelError
+from cuvrel.core.recipe.models import Plane, Shot
+from cuvrel.jobs.queue import OPEN, put
+from cuvrel.store import shots as store
+from cuvrel.store.footage import entry
+from cuvrel.store.mattes import frames_of
+from cuvrel.store.models import FootageRow, JobRow, MatteFrame, Project, ShotRow
+from cuvrel.web.models import ById, EditOut, Edits, FollowRequest, FramesOut, History, JobOut, NewShot, ShotOut
+from cuvrel.web.present import answer, frame_out, job_out, shot_out
+from cuvrel.web.problems import Problem
+from cuvrel.web.services import services
+
+api = APIBlueprint("shots", __name__, url_prefix="/api",
+                   abp_responses={"422": Problem, "404": Problem, "409": Problem})  # fmt: skip
+
+
+@api.post("/projects/<int:id>/shots", responses={201: ShotOut})
+def new_shot(path: ById, body: NewShot) -> Response:
+    """A shot on a plate, with one plane: the plate itself."""
+    with services().database.session() as session:
+        footage = session.get(FootageRow, body.footage)
+        if session.get(Project, path.id) is None or footage is None or footage.project_id != path.id:
+            raise store.NotFound("There is no such project or footage.")
+        if footage.state != "ready":
+            raise CuvrelError("The footage is not ready yet.", "Wait until it has been brought in.")
+        plate = entry(footage)
+        shot = Shot(name=body.name, plate=plate.id, footage=[plate], planes=[Plane(id="plate", name="Plate", kind="plate")])  # type: ignore[call-arg]
+        row = store.create(session, path.id, shot.model_dump(mode="json"))
+        return answer(shot_out(session, row), 201)
+
+
+@api.get("/shots/<int:id>", responses={200: ShotOut})
+def get_shot(path: ById) -> Response:
+    """A shot with all that the workspace needs."""
+    with services().database.session() as session:
+        return answer(shot_out(session, store.found(session, path.id)))
+
+
+@api.get("/shots/<int:id>/frames", responses={200: FramesOut})
+def get_frames(path: ById) -> Response:
+    """The stored matte frames."""
+    with services().database.session() as session:
+        store.found(session, path.id)
+        return answer(FramesOut(frames=[frame_out(f) for f in frames_of(session, path.id)]))
+
+
+Step = Callable[[Session], "tuple[ShotRow, Shot, Shot] | None"]
+
+
+def _changed(step: Step) -> Response:
+    shared = services()
+    with shared.database.session() as session:
+        done = step(session)
+        if done is None:
+            raise CuvrelError("There is nothing more to take back or to make again.")
+        row, before, after = done
+        touched = shared.touches.sync(session, row.id, before, after)
+        history = History(**store.history(session, row))
+        return answer(EditOut(revision=row.revision, document=after, history=history, touched=touched))
+
+
+@api.post("/shots/<int:id>/edits", responses={200: EditOut})
+def edit(path: ById, body: Edits) -> Response:
+    """Applies an edit. Marks that come or go with it change their frames at once."""
+    return _changed(lambda session: store.edit(session, path.id, body.revision, body.ops, body.label))
+
+
+@api.post("/shots/<int:id>/undo", responses={200: EditOut})
+def undo(path: ById) -> Response:
+    """Takes the last edit back."""
+    return _changed(lambda session: store.undo(session, path.id))
+
+
+@api.post("/shots/<int:id>/redo", responses={200: EditOut})
+def redo(path: ById) -> Response:
+    """Makes the last undone edit again."""
+    return _changed(lambda session: store.redo(session, path.id))
+
+
+class FrameQuery(BaseModel):
+    """A frame."""
+
+    frame: int = Field(ge=0)
+
+
+@api.post("/shots/<int:id>/ready")
+def ready(path: ById, query: FrameQuery) -> Response:
+    """Prepares a frame that is about to be marked, so that its first mark answers as quickly as the next."""
+    shared = services()
+    with shared.database.session() as session:
+        row = store.found(session, path.id)
+        shot = Shot.model_validate(row.document)
+        shared.touches.warm(session, shot, min(query.frame, shot.plate_footage().frames - 1))
+    return Response(status=204)
+
+
+@api.post("/shots/<int:id>/follow", responses={202: JobOut})
+def follow(path: ById, body: FollowRequest) -> Response:
+    """Starts following a trace from a frame that has a matte."""
+    shared = services()
+    with shared.database.session() as session:
+        row = store.locked(session, path.id)
+        shot = Shot.model_validate(row.document)
+        try:
+            matte, pull = shot.trace(body.pull)
+        except KeyError:
+            raise store.NotFound("There is no such trace in this shot.") from None
+        start = session.get(MatteFrame, (path.id, body.pull, body.start))
+        if start is None or start.blob is None:
+            raise CuvrelError("There is no matte on this frame to follow from.", "Draw an in mark on it first.")
+        running = session.scalars(
+            select(JobRow).where(JobRow.shot_id == path.id, JobRow.kind == "follow", JobRow.state.in_(OPEN))
+        ).all()
+        if any(job.args.get("pull") == pull.id for job in running):
+            raise CuvrelError("This trace is being followed already.", "Stop that first, or wait for its end.")
+        job = put(session, "follow", row.project_id, f"Following {matte.name}", shot_id=row.id,
+                  args={"pull": pull.id, "start": body.start, "step": body.step})  # fmt: skip
+        out = job_out(job)
+    shared.enqueue(out.id)
+    return answer(out, 202)
