@@ -68,6 +68,7 @@ class EditRow(Base):
     shot_id: Mapped[int] = mapped_column(ForeignKey("shots.id", ondelete="CASCADE"), primary_key=True)
     seq: Mapped[int] = mapped_column(primary_key=True)
     label: Mapped[str] = mapped_column(String(200), default="")
+    gesture: Mapped[str | None] = mapped_column(String(40))  # edits of one gesture are one step of the history
     ops: Mapped[list[Any]]
     inverse: Mapped[list[Any]]
     at: Mapped[datetime] = mapped_column(default=now)

@@ -6,14 +6,13 @@ import threading
 from collections import OrderedDict
 from typing import Any
 
-import cv2
 import numpy as np
 from numpy.typing import NDArray
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from cuvrel.core.media.probe import MediaInfo
-from cuvrel.core.media.reader import Reader
+from cuvrel.core.media.reader import Reader, resized
 from cuvrel.core.media.writer import read_grey
 from cuvrel.core.recipe.errors import MediaError
 from cuvrel.core.recipe.models import Pull, Shot
@@ -42,14 +41,6 @@ class Readers:
                     self._open.popitem(last=False)
             self._open.move_to_end(blob)
             return self._open[blob]
-
-
-def resized(picture: NDArray[Any], size: tuple[int, int]) -> NDArray[Any]:
-    """The picture at (H, W): averaged when it shrinks, cubic when it grows."""
-    if picture.shape[:2] == size:
-        return picture
-    way = cv2.INTER_AREA if size[0] < picture.shape[0] else cv2.INTER_CUBIC
-    return np.asarray(cv2.resize(picture, (size[1], size[0]), interpolation=way))
 
 
 def snapshot(session: Session, shot_id: int) -> list[list[Any]]:

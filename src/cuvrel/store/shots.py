@@ -58,8 +58,12 @@ def create(session: Session, project_id: int, document: Doc) -> ShotRow:
     return row
 
 
-def edit(session: Session, shot_id: int, revision: int, ops: edits.Ops, label: str = "") -> tuple[ShotRow, Shot, Shot]:
+def edit(
+    session: Session, shot_id: int, revision: int, ops: edits.Ops, label: str = "", gesture: str | None = None
+) -> tuple[ShotRow, Shot, Shot]:
     """Applies an edit made on `revision`; returns the row and the document before and after.
+
+    Edits that follow one another with one `gesture` (a slider being dragged) are one step of the history.
 
     An edit on an older revision is rebased when what has changed since lies elsewhere. Raises Stale when
     it does not, RecipeError when the result would not be a good document; nothing is changed then.
@@ -76,11 +80,16 @@ def edit(session: Session, shot_id: int, revision: int, ops: edits.Ops, label: s
     before = read_shot(row.document)
     after = read_shot(edits.apply(row.document, ops))
     document = after.model_dump(mode="json")
-    inverse = edits.inverse(row.document, document)
     session.execute(delete(EditRow).where(EditRow.shot_id == shot_id, EditRow.seq > row.cursor))
-    row.cursor += 1
-    session.add(EditRow(shot_id=shot_id, seq=row.cursor, label=label[:200], ops=edits.inverse(document, row.document),
-                        inverse=inverse))  # fmt: skip
+    last = session.get(EditRow, (shot_id, row.cursor)) if gesture else None
+    if last is not None and last.gesture == gesture:
+        base = edits.apply(row.document, last.inverse)
+    else:
+        base = row.document
+        row.cursor += 1
+        last = EditRow(shot_id=shot_id, seq=row.cursor, label=label[:200], gesture=gesture)
+        session.add(last)
+    last.ops, last.inverse = edits.inverse(document, base), edits.inverse(base, document)
     _advance(session, row, document, ops)
     return row, before, after
 

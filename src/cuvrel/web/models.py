@@ -40,6 +40,7 @@ class Edits(In):
     revision: int = Field(ge=0)
     ops: list[dict[str, Any]] = Field(min_length=1, max_length=5000)
     label: str = Field("", max_length=200)
+    gesture: str | None = Field(None, max_length=40)
 
 
 class FollowRequest(In):

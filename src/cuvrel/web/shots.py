@@ -74,7 +74,7 @@ def _changed(step: Step) -> Response:
 @api.post("/shots/<int:id>/edits", responses={200: EditOut})
 def edit(path: ById, body: Edits) -> Response:
     """Applies an edit. Marks that come or go with it change their frames at once."""
-    return _changed(lambda session: store.edit(session, path.id, body.revision, body.ops, body.label))
+    return _changed(lambda session: store.edit(session, path.id, body.revision, body.ops, body.label, body.gesture))
 
 
 @api.post("/shots/<int:id>/undo", responses={200: EditOut})

@@ -13,6 +13,7 @@ from typing import Any
 import av
 import cv2
 import numpy as np
+from numpy.typing import NDArray
 
 from cuvrel.core.media.colour import U8
 from cuvrel.core.media.probe import MediaInfo, open_video
@@ -137,6 +138,14 @@ class Reader:
             raise MediaError(f"The footage is damaged near frame {number}.") from fault
         self._shut()
         return None
+
+
+def resized(picture: NDArray[Any], size: tuple[int, int]) -> NDArray[Any]:
+    """The picture at (H, W): averaged when it shrinks, cubic when it grows."""
+    if picture.shape[:2] == size:
+        return picture
+    way = cv2.INTER_AREA if size[0] < picture.shape[0] else cv2.INTER_CUBIC
+    return np.asarray(cv2.resize(picture, (size[1], size[0]), interpolation=way))
 
 
 def exact_rate(fps: float) -> Fraction:

@@ -58,6 +58,7 @@ def upgrade() -> None:
         _key("shots", primary=True),
         sa.Column("seq", sa.Integer, primary_key=True),
         sa.Column("label", sa.String(200), nullable=False),
+        sa.Column("gesture", sa.String(40)),
         sa.Column("ops", JSONB, nullable=False),
         sa.Column("inverse", JSONB, nullable=False),
         sa.Column("at", WHEN, nullable=False),

@@ -1,0 +1,17 @@
+import svelte from "eslint-plugin-svelte";
+import globals from "globals";
+import ts from "typescript-eslint";
+import svelteConfig from "./svelte.config.js";
+
+export default ts.config(
+  { ignores: ["node_modules/", "src/lib/api-types.ts"] },
+  ...ts.configs.recommended,
+  ...svelte.configs.recommended,
+  { languageOptions: { globals: { ...globals.browser } } },
+  {
+    files: ["**/*.svelte", "**/*.svelte.ts"],
+    languageOptions: {
+      parserOptions: { parser: ts.parser, extraFileExtensions: [".svelte"], svelteConfig },
+    },
+  },
+);

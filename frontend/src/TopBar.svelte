@@ -1,0 +1,210 @@
+<script lang="ts">
+  import { api } from "./lib/api";
+  import type { Desk, Ground, Mode } from "./lib/desk.svelte";
+  import Hint from "./lib/Hint.svelte";
+  import Icon from "./lib/Icon.svelte";
+  import { notes } from "./lib/notes.svelte";
+
+  let { desk }: { desk: Desk } = $props();
+  const shot = $derived(desk.shot);
+  const modes: [Mode, string][] = [
+    ["result", "Result"],
+    ["veil", "Veil"],
+    ["matte", "Matte"],
+    ["cutout", "Cut-out"],
+  ];
+  const grounds: [Ground, string][] = [
+    ["checks", "checks"],
+    ["black", "black"],
+    ["white", "white"],
+    ["grey", "grey"],
+  ];
+  const job = $derived(shot.following ?? shot.exporting);
+  let night = $state(document.documentElement.classList.contains("night"));
+
+  function turn() {
+    night = !night;
+    document.documentElement.classList.toggle("night", night);
+    localStorage.setItem("night", night ? "1" : "0");
+  }
+</script>
+
+<header>
+  <a class="brand" href="#/" title="All projects">
+    <img src="/mark.svg" alt="" width="16" height="16" />Cuvrel
+  </a>
+  <div class="where">
+    <a href="#/">{shot.about!.project_name}</a> / <strong>{shot.doc!.name}</strong>
+  </div>
+  <div class="modes" role="radiogroup" aria-label="View">
+    {#each modes as [mode, name], i (mode)}
+      <button
+        role="radio"
+        aria-checked={desk.mode === mode}
+        title={`${name}  (${i + 1})`}
+        onclick={() => (desk.mode = mode)}>{name}</button
+      >
+    {/each}
+  </div>
+  {#if desk.mode === "cutout"}
+    <select class="field" aria-label="Ground of the cut-out" bind:value={desk.ground}>
+      {#each grounds as [value, name] (value)}<option {value}>over {name}</option>{/each}
+    </select>
+  {/if}
+  <div class="right">
+    {#if !shot.online}
+      <span class="lost" role="alert">No connection; trying again …</span>
+    {:else if job}
+      <span class="job">
+        <progress value={job.total ? job.done / job.total : 0} aria-label={job.title}></progress>
+        <span class="say">{job.title} {job.done} of {job.total}</span>
+        <button class="btn-bare" onclick={() => api.stop(job.id).catch((e) => notes.fault(e))}>Stop</button>
+      </span>
+    {:else}
+      <span class="saved" aria-live="polite">{shot.saving ? "Saving …" : "All saved"}</span>
+    {/if}
+    <Hint text={shot.history.undo ? `Undo: ${shot.history.undo}` : "Nothing to undo"} keys="Ctrl Z">
+      {#snippet child(props)}
+        <button {...props} class="btn-bare" disabled={!shot.history.undo} onclick={() => shot.step("undo")}
+          >Undo</button
+        >
+      {/snippet}
+    </Hint>
+    <Hint text={shot.history.redo ? `Redo: ${shot.history.redo}` : "Nothing to redo"} keys="Ctrl Shift Z">
+      {#snippet child(props)}
+        <button {...props} class="btn-bare" disabled={!shot.history.redo} onclick={() => shot.step("redo")}
+          >Redo</button
+        >
+      {/snippet}
+    </Hint>
+    <Hint text="Footage of this project">
+      {#snippet child(props)}
+        <button
+          {...props}
+          class="btn-bare"
+          aria-label="Footage"
+          aria-expanded={desk.slide === "footage"}
+          onclick={() => (desk.slide = desk.slide === "footage" ? "none" : "footage")}><Icon name="reel" /></button
+        >
+      {/snippet}
+    </Hint>
+    <Hint text={night ? "Day colours" : "Night colours"}>
+      {#snippet child(props)}
+        <button {...props} class="btn-bare" aria-label={night ? "Day colours" : "Night colours"} onclick={turn}
+          ><Icon name={night ? "sun" : "moon"} /></button
+        >
+      {/snippet}
+    </Hint>
+    <Hint text="All keys" keys="?">
+      {#snippet child(props)}
+        <button {...props} class="btn-bare" aria-label="All keys" onclick={() => (desk.keysOpen = true)}
+          ><Icon name="keys" /></button
+        >
+      {/snippet}
+    </Hint>
+    <button
+      class="btn btn-red"
+      aria-expanded={desk.slide === "exports"}
+      onclick={() => (desk.slide = desk.slide === "exports" ? "none" : "exports")}>Export</button
+    >
+  </div>
+</header>
+
+<style>
+  header {
+    grid-column: 1 / -1;
+    display: flex;
+    align-items: center;
+    gap: 12px;
+    padding: 0 12px;
+    border-bottom: 1px solid var(--rule);
+    background: var(--paper);
+    min-width: 0;
+  }
+  .brand {
+    display: flex;
+    align-items: center;
+    gap: 6px;
+    font-weight: 600;
+    font-size: 15px;
+    color: inherit;
+    text-decoration: none;
+  }
+  .where {
+    flex: 1;
+    min-width: 60px;
+    overflow: hidden;
+    text-overflow: ellipsis;
+    white-space: nowrap;
+    color: var(--quiet);
+  }
+  .where a {
+    color: inherit;
+    text-decoration: none;
+  }
+  .where strong {
+    color: var(--ink);
+    font-weight: 600;
+  }
+  .modes {
+    display: flex;
+    border: 1px solid var(--rule);
+    border-radius: 5px;
+    background: var(--card);
+    overflow: hidden;
+  }
+  .modes button {
+    border: 0;
+    border-left: 1px solid var(--rule);
+    background: none;
+    padding: 4px 11px;
+    white-space: nowrap;
+  }
+  .modes button:first-child {
+    border-left: 0;
+  }
+  .modes button[aria-checked="true"] {
+    background: var(--ink);
+    color: var(--on-ink);
+  }
+  .right {
+    flex: 1.4;
+    display: flex;
+    justify-content: end;
+    align-items: center;
+    gap: 3px;
+    min-width: 0;
+  }
+  .job,
+  .saved {
+    display: flex;
+    align-items: center;
+    gap: 7px;
+    min-width: 0;
+    color: var(--quiet);
+    font-size: 12px;
+    white-space: nowrap;
+  }
+  .say {
+    overflow: hidden;
+    text-overflow: ellipsis;
+  }
+  .lost {
+    color: var(--redtext);
+    font-weight: 600;
+  }
+  progress {
+    width: 62px;
+    height: 6px;
+    appearance: none;
+    border: 0;
+  }
+  progress::-webkit-progress-bar {
+    background: var(--rule);
+    border-radius: 3px;
+  }
+  progress::-webkit-progress-value {
+    background: var(--blue);
+    border-radius: 3px;
+  }
+</style>

@@ -1,0 +1,190 @@
+<script lang="ts">
+  import { DropdownMenu } from "bits-ui";
+  import type { CatalogueOut, DeclaredOut, Step } from "../lib/api-types";
+  import type { Desk } from "../lib/desk.svelte";
+  import Icon from "../lib/Icon.svelte";
+  import Card from "./Card.svelte";
+  import Field from "./Field.svelte";
+  import PlaneCard from "./PlaneCard.svelte";
+  import TraceCard from "./TraceCard.svelte";
+
+  let { desk, catalogue }: { desk: Desk; catalogue: CatalogueOut } = $props();
+  const shot = $derived(desk.shot);
+  const matte = $derived(desk.selected?.kind === "matte" ? shot.matte(desk.selected.id) : undefined);
+  const plane = $derived(desk.selected?.kind === "plane" ? shot.plane(desk.selected.id) : undefined);
+  const treatments = $derived(catalogue.declared.filter((d) => d.family === "treatment"));
+
+  function entry(family: DeclaredOut["family"], kind: string): DeclaredOut {
+    return catalogue.declared.find((d) => d.family === family && d.kind === kind)!;
+  }
+
+  function rename(name: string) {
+    const path = matte ? shot.mattePath(matte.id) : shot.planePath(plane!.id);
+    if (name.trim()) shot.edit([{ op: "replace", path: `${path}/name`, value: name.trim().slice(0, 120) }], "rename");
+  }
+
+  function addStep(kind: string) {
+    if (!plane) return;
+    const value = { id: shot.freshId("s"), kind, on: true, params: {} };
+    shot.edit([{ op: "add", path: `${shot.planePath(plane.id)}/treatments/-`, value }], `add ${entry("treatment", kind).label}`);
+  }
+
+  function stepPath(index: number): string {
+    return `${shot.planePath(plane!.id)}/treatments/${index}`;
+  }
+
+  function shift(index: number, by: number) {
+    const to = index + by;
+    if (to < 0 || to >= plane!.treatments.length) return;
+    shot.edit([{ op: "move", from: stepPath(index), path: stepPath(to) }], "move treatment");
+  }
+
+  function copy(step: Step, index: number) {
+    shot.edit([{ op: "add", path: stepPath(index + 1), value: { ...step, id: shot.freshId("s") } }], "copy treatment");
+  }
+
+  const joins = { add: "plus", subtract: "minus", intersect: "and", difference: "differs" };
+</script>
+
+<section class="bench" aria-label="Bench">
+  {#if matte || plane}
+    <div class="title">
+      <span class="dot" class:matte={!!matte}></span>
+      <input
+        class="name"
+        aria-label="Name"
+        value={(matte ?? plane)!.name}
+        onchange={(e) => rename(e.currentTarget.value)}
+        onkeydown={(e) => e.key === "Enter" && e.currentTarget.blur()}
+      />
+      <span class="what">{matte ? "matte recipe, read left to right" : "plane and its treatments, read left to right"}</span>
+      {#if plane}
+        <DropdownMenu.Root>
+          <DropdownMenu.Trigger class="btn-bare"><Icon name="plus" size={13} /> Treatment</DropdownMenu.Trigger>
+          <DropdownMenu.Portal>
+            <DropdownMenu.Content class="menu" align="end">
+              {#each treatments as item (item.kind)}
+                <DropdownMenu.Item
+                  class="menu-item"
+                  disabled={item.needs_matte && !plane.matte && !plane.gate}
+                  onSelect={() => addStep(item.kind)}
+                >
+                  {item.label}<small>{item.needs_matte && !plane.matte && !plane.gate ? "needs a matte: give the plane a gate" : item.hint}</small>
+                </DropdownMenu.Item>
+              {/each}
+            </DropdownMenu.Content>
+          </DropdownMenu.Portal>
+        </DropdownMenu.Root>
+      {/if}
+    </div>
+    <div class="cards">
+      {#if matte}
+        {#each matte.pulls as pull, i (pull.id)}
+          {#if i > 0}<span class="join">{joins[pull.join]}</span>{/if}
+          <TraceCard {desk} {matte} {pull} declared={entry("pull", pull.kind)} />
+        {/each}
+        <span class="join">then</span>
+        <Card title="Edge" note="whole matte">
+          {#each entry("edge", "edge").fields as field (field.name)}
+            <Field {desk} {field} value={matte.edge[field.name]} path={`${shot.mattePath(matte.id)}/edge/${field.name}`} about="Edge" />
+          {/each}
+        </Card>
+      {:else if plane}
+        <PlaneCard {desk} {plane} declared={entry("plane", plane.kind)} />
+        {#each plane.treatments as step, i (step.id)}
+          {@const item = entry("treatment", step.kind)}
+          <span class="join">then</span>
+          <Card
+            title={item.label}
+            on={step.on}
+            onturn={() => shot.edit([{ op: "replace", path: `${stepPath(i)}/on`, value: !step.on }], `${step.on ? "switch off" : "switch on"} ${item.label}`)}
+            onleft={i > 0 ? () => shift(i, -1) : undefined}
+            onright={i + 1 < plane.treatments.length ? () => shift(i, 1) : undefined}
+            oncopy={() => copy(step, i)}
+            onremove={() => shot.edit([{ op: "remove", path: stepPath(i) }], `remove ${item.label}`)}
+          >
+            {#each item.fields as field (field.name)}
+              <Field {desk} {field} value={step.params[field.name]} path={`${stepPath(i)}/params/${field.name}`} about={item.label} />
+            {/each}
+          </Card>
+        {:else}
+          <p class="none">No treatment yet. “+ Treatment” changes this plane’s picture.</p>
+        {/each}
+      {/if}
+    </div>
+  {:else}
+    <p class="none">Select a plane on the stand or a matte to see its recipe here.</p>
+  {/if}
+</section>
+
+<style>
+  .bench {
+    display: grid;
+    grid-template-rows: 31px minmax(0, 1fr);
+    min-height: 0;
+    min-width: 0;
+    background: var(--paper);
+  }
+  .title {
+    display: flex;
+    align-items: center;
+    gap: 8px;
+    padding: 0 8px 0 12px;
+    border-bottom: 1px solid var(--rule);
+  }
+  .dot {
+    width: 9px;
+    height: 9px;
+    background: var(--quiet);
+  }
+  .dot.matte {
+    border-radius: 50%;
+    background: #b98524;
+  }
+  .name {
+    border: 1px solid transparent;
+    border-radius: 4px;
+    background: none;
+    font-weight: 600;
+    font-size: 13.5px;
+    width: 150px;
+    padding: 1px 4px;
+  }
+  .name:hover,
+  .name:focus {
+    border-color: var(--rule);
+    background: var(--card);
+  }
+  .what {
+    flex: 1;
+    color: var(--quiet);
+    font-size: 12px;
+  }
+  .cards {
+    display: flex;
+    align-items: stretch;
+    overflow-x: auto;
+    padding: 9px 12px;
+    min-height: 0;
+  }
+  .join {
+    flex: none;
+    align-self: center;
+    width: 34px;
+    text-align: center;
+    font-size: 11px;
+    font-weight: 600;
+    color: var(--quiet);
+    background: linear-gradient(var(--rule) 0 0) center / 100% 1px no-repeat;
+    text-shadow:
+      0 0 3px var(--paper),
+      0 0 3px var(--paper),
+      0 0 3px var(--paper),
+      0 0 3px var(--paper);
+  }
+  .none {
+    align-self: center;
+    margin: 0 16px;
+    color: var(--quiet);
+  }
+</style>

@@ -1,0 +1,88 @@
+<script lang="ts">
+  import { DropdownMenu } from "bits-ui";
+  import type { Snippet } from "svelte";
+  import Icon from "../lib/Icon.svelte";
+
+  type Props = {
+    title: string;
+    note?: string;
+    selected?: boolean;
+    on?: boolean;
+    onturn?: () => void;
+    onleft?: () => void;
+    onright?: () => void;
+    oncopy?: () => void;
+    onremove?: () => void;
+    children: Snippet;
+  };
+  let { title, note = "", selected = false, on = true, onturn, onleft, onright, oncopy, onremove, children }: Props = $props();
+</script>
+
+<article class="card" class:selected class:off={!on} aria-label={title}>
+  <header>
+    <h3>{title}</h3>
+    <span>{note}</span>
+    {#if onturn}
+      <button class="btn-bare" aria-label={`${title}: ${on ? "switch off" : "switch on"}`} aria-pressed={on} onclick={onturn}
+        ><Icon name={on ? "eye" : "shut"} size={15} /></button
+      >
+    {/if}
+    {#if onremove}
+      <DropdownMenu.Root>
+        <DropdownMenu.Trigger class="btn-bare" aria-label={`More for ${title}`}><Icon name="more" size={15} /></DropdownMenu.Trigger>
+        <DropdownMenu.Portal>
+          <DropdownMenu.Content class="menu" align="end">
+            <DropdownMenu.Item class="menu-item" disabled={!onleft} onSelect={onleft}>Earlier (to the left)</DropdownMenu.Item>
+            <DropdownMenu.Item class="menu-item" disabled={!onright} onSelect={onright}>Later (to the right)</DropdownMenu.Item>
+            <DropdownMenu.Item class="menu-item" onSelect={oncopy}>Copy</DropdownMenu.Item>
+            <DropdownMenu.Item class="menu-item" onSelect={onremove}>Remove</DropdownMenu.Item>
+          </DropdownMenu.Content>
+        </DropdownMenu.Portal>
+      </DropdownMenu.Root>
+    {/if}
+  </header>
+  <div class="body">{@render children()}</div>
+</article>
+
+<style>
+  .card {
+    flex: none;
+    display: flex;
+    flex-direction: column;
+    width: 226px;
+    background: var(--card);
+    border: 1px solid var(--rule);
+    border-radius: 6px;
+    min-height: 0;
+  }
+  .card.selected {
+    border: 2px solid var(--ink);
+  }
+  header {
+    display: flex;
+    align-items: center;
+    gap: 2px;
+    padding: 5px 4px 3px 11px;
+    min-height: 29px;
+  }
+  h3 {
+    margin: 0;
+    font-size: 13px;
+    font-weight: 600;
+  }
+  header span {
+    flex: 1;
+    text-align: right;
+    padding-right: 6px;
+    font-size: 12px;
+    color: var(--quiet);
+  }
+  .body {
+    flex: 1;
+    overflow-y: auto;
+    padding: 0 10px 8px 11px;
+  }
+  .off .body {
+    opacity: 0.5;
+  }
+</style>

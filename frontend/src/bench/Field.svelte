@@ -1,0 +1,244 @@
+<script lang="ts">
+  import type { FieldOut } from "../lib/api-types";
+  import type { Desk } from "../lib/desk.svelte";
+  import { fromHex, isKeys, ringOf, toHex, toggledKey, valueAt, withEase, withValue, type Ease, type Plain, type Rgb } from "../lib/values";
+
+  type Props = { desk: Desk; field: FieldOut; value: unknown; path: string; about: string };
+  let { desk, field, value, path, about }: Props = $props();
+
+  const stored = $derived(value === undefined ? field.default : value);
+  const now = $derived(valueAt(stored, desk.frame));
+  const ring = $derived(ringOf(stored, desk.frame));
+  const name = $derived(`${about}: ${field.label}`);
+  const ease = $derived(isKeys(stored) ? stored.keys.find((k) => k.frame === desk.frame)?.ease : undefined);
+  let gesture = "";
+  let typing = $state<string | null>(null);
+  const decimals = $derived(field.step >= 1 ? 0 : field.step >= 0.1 ? 1 : 2);
+
+  function put(next: unknown, label: string, kept: string | null = null) {
+    desk.shot.edit([{ op: "add", path, value: next }], label, kept);
+  }
+
+  function set(plain: Plain, kept: string | null = null) {
+    put(withValue(stored, desk.frame, plain), field.label.toLowerCase(), kept);
+  }
+
+  function slide(event: Event & { currentTarget: HTMLInputElement }) {
+    gesture ||= `g${Math.random().toString(36).slice(2, 12)}`;
+    set(event.currentTarget.valueAsNumber, gesture);
+  }
+
+  function typed(text: string) {
+    typing = null;
+    const number = Number(text.replace(",", ".").replace(/[^\d.eE+-]/g, ""));
+    if (!Number.isFinite(number) || text.trim() === "") return;
+    set(Math.max(field.low, Math.min(field.high, number)));
+  }
+
+  function keyed() {
+    if (field.animatable) put(toggledKey(stored, desk.frame), ring === "here" ? "remove keyframe" : "keyframe");
+  }
+
+  const eases: Ease[] = ["smooth", "linear", "hold"];
+  const easeLines = { smooth: "M2 10 C6 10 6 2 10 2", linear: "M2 10 L10 2", hold: "M2 10 H9 V2" };
+
+  function nextEase() {
+    if (!isKeys(stored) || !ease) return;
+    const to = eases[(eases.indexOf(ease) + 1) % eases.length];
+    put(withEase(stored, desk.frame, to), `ease: ${to}`);
+  }
+
+  function step(event: KeyboardEvent) {
+    if (event.key === "Enter") (event.currentTarget as HTMLInputElement).blur();
+    if (event.key === "Escape") ((typing = null), (event.currentTarget as HTMLInputElement).blur());
+    if (event.key !== "ArrowUp" && event.key !== "ArrowDown") return;
+    event.preventDefault();
+    const by = field.step * (event.shiftKey ? 10 : 1) * (event.key === "ArrowUp" ? 1 : -1);
+    typing = null;
+    set(Math.max(field.low, Math.min(field.high, Math.round(((now as number) + by) * 1e4) / 1e4)));
+  }
+</script>
+
+<!-- svelte-ignore a11y_no_static_element_interactions (only tells which value the K key is for) -->
+<div
+  class="field-row"
+  onpointerenter={() => (desk.hovered = keyed)}
+  onpointerleave={() => desk.hovered === keyed && (desk.hovered = null)}
+>
+  <span class="label" title={field.hint}>{field.label}</span>
+  {#if field.control === "number"}
+    <input
+      class="slider"
+      type="range"
+      aria-label={name}
+      min={field.low}
+      max={field.high}
+      step={field.step}
+      value={now as number}
+      title="Double-click: back to the default"
+      oninput={slide}
+      onchange={() => (gesture = "")}
+      ondblclick={() => put(field.default, `reset ${field.label.toLowerCase()}`)}
+      style:--share={`${(((now as number) - field.low) / (field.high - field.low)) * 100}%`}
+    />
+    <span class="number">
+      <input
+        type="text"
+        inputmode="decimal"
+        aria-label={`${name}, value`}
+        value={typing ?? (now as number).toFixed(decimals)}
+        onfocus={(e) => e.currentTarget.select()}
+        oninput={(e) => (typing = e.currentTarget.value)}
+        onblur={(e) => typing !== null && typed(e.currentTarget.value)}
+        onkeydown={step}
+      />{#if field.unit}<small>{field.unit}</small>{/if}
+    </span>
+  {:else if field.control === "colour"}
+    <input
+      class="colour"
+      type="color"
+      aria-label={name}
+      value={toHex(now as Rgb)}
+      oninput={(e) => {
+        gesture ||= `g${Math.random().toString(36).slice(2, 12)}`;
+        set(fromHex(e.currentTarget.value), gesture);
+      }}
+      onchange={() => (gesture = "")}
+    />
+    <span class="number"><small>{toHex(now as Rgb)}</small></span>
+  {:else}
+    <button class="switch" role="switch" aria-checked={now === true} aria-label={name} onclick={() => set(!now)}>{now ? "on" : "off"}</button>
+    <span></span>
+  {/if}
+  {#if field.animatable}
+    <span class="key">
+      {#if ease}
+        <button class="ease" aria-label={`${name}: ease is ${ease}`} title={`Leaves this key: ${ease}`} onclick={nextEase}>
+          <svg width="12" height="12" viewBox="0 0 12 12"><path d={easeLines[ease]} fill="none" stroke="currentColor" stroke-width="1.5" /></svg>
+        </button>
+      {/if}
+      <button
+        class="ring {ring}"
+        aria-label={`${name}: ${ring === "here" ? "keyed here" : ring === "elsewhere" ? "keyed elsewhere" : "no keyframe"}`}
+        title={`Keyframe (K): ${ring === "here" ? "keyed here" : ring === "elsewhere" ? "keyed elsewhere" : "none"}`}
+        onclick={keyed}
+      ></button>
+    </span>
+  {:else}<span></span>{/if}
+</div>
+
+<style>
+  .field-row {
+    display: grid;
+    grid-template-columns: 78px minmax(0, 1fr) 48px 18px;
+    align-items: center;
+    gap: 5px;
+    min-height: 22px;
+  }
+  .label {
+    color: var(--quiet);
+    font-size: 12px;
+    line-height: 1.1;
+    overflow: hidden;
+    text-overflow: ellipsis;
+    white-space: nowrap;
+  }
+  .slider {
+    appearance: none;
+    width: 100%;
+    height: 18px;
+    margin: 0;
+    background: linear-gradient(90deg, var(--ink) var(--share), var(--rule) var(--share)) center / 100% 2px no-repeat;
+  }
+  .slider::-webkit-slider-thumb {
+    appearance: none;
+    width: 11px;
+    height: 11px;
+    border-radius: 50%;
+    border: 1.6px solid var(--ink);
+    background: var(--card);
+  }
+  .number {
+    display: flex;
+    align-items: baseline;
+    gap: 2px;
+    font-family: var(--font-mono);
+    font-size: 12px;
+  }
+  .number input {
+    flex: 1;
+    min-width: 0;
+    width: 100%;
+    border: 0;
+    border-radius: 3px;
+    background: none;
+    text-align: right;
+    padding: 1px 1px;
+  }
+  .number input:hover,
+  .number input:focus {
+    background: var(--paper);
+  }
+  small {
+    font-size: 10px;
+    color: var(--quiet);
+    font-family: var(--font-cond);
+  }
+  .colour {
+    width: 100%;
+    height: 17px;
+    padding: 0;
+    border: 1px solid var(--rule);
+    border-radius: 3px;
+    background: none;
+  }
+  .colour::-webkit-color-swatch-wrapper {
+    padding: 0;
+  }
+  .colour::-webkit-color-swatch {
+    border: 0;
+  }
+  .switch {
+    justify-self: start;
+    border: 1px solid var(--rule);
+    border-radius: 9px;
+    background: var(--paper);
+    padding: 0 9px;
+    font-size: 11.5px;
+  }
+  .switch[aria-checked="true"] {
+    background: var(--ink);
+    color: var(--on-ink);
+    border-color: var(--ink);
+  }
+  .key {
+    position: relative;
+    display: flex;
+    justify-content: end;
+    align-items: center;
+  }
+  .ease {
+    position: absolute;
+    right: 14px;
+    border: 0;
+    background: var(--card);
+    padding: 0 1px;
+    line-height: 0;
+  }
+  .ring {
+    width: 12px;
+    height: 12px;
+    border-radius: 50%;
+    border: 1.5px solid var(--quiet);
+    background: none;
+    padding: 0;
+  }
+  .ring.here {
+    border-color: var(--ink);
+    background: radial-gradient(var(--ink) 0 3px, transparent 3.6px);
+  }
+  .ring.elsewhere {
+    border-color: var(--ink);
+    border-width: 2.4px;
+  }
+</style>

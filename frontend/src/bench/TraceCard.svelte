@@ -1,0 +1,78 @@
+<script lang="ts">
+  import { api } from "../lib/api";
+  import type { DeclaredOut, Matte, Pull } from "../lib/api-types";
+  import type { Desk } from "../lib/desk.svelte";
+  import { follow } from "../lib/keys";
+  import { notes } from "../lib/notes.svelte";
+  import Card from "./Card.svelte";
+  import Field from "./Field.svelte";
+
+  let { desk, matte, pull, declared }: { desk: Desk; matte: Matte; pull: Pull; declared: DeclaredOut } = $props();
+  const shot = $derived(desk.shot);
+  const path = $derived(`${shot.mattePath(matte.id)}/pulls/${matte.pulls.findIndex((p) => p.id === pull.id)}`);
+  const here = $derived(pull.marks.filter((m) => m.frame === desk.frame));
+  const ins = $derived(here.filter((m) => m.kind === "in").length);
+  const solved = $derived(!!shot.frame(pull.id, desk.frame)?.blob);
+  const busy = $derived(shot.following);
+
+  function clear() {
+    // from the back, so that the places before stay what they were
+    const ops = pull.marks
+      .map((m, i) => ({ op: "remove", path: `${path}/marks/${i}`, frame: m.frame }))
+      .filter((op) => op.frame === desk.frame)
+      .reverse()
+      .map(({ op, path }) => ({ op, path }));
+    if (ops.length) shot.edit(ops, "clear marks of this frame");
+  }
+</script>
+
+<Card title={declared.label} note={`frame ${shot.doc!.first_number + desk.frame}`} selected on={pull.on}>
+  <div class="marks">
+    <button class="in" aria-pressed={desk.tool === "in"} onclick={() => (desk.tool = "in")} title="In mark (I)">● in marks {ins}</button>
+    <button class="out" aria-pressed={desk.tool === "out"} onclick={() => (desk.tool = "out")} title="Out mark (O)"
+      >┼ out marks {here.length - ins}</button
+    >
+  </div>
+  {#each declared.fields as field (field.name)}
+    <Field {desk} {field} value={pull.params[field.name]} path={`${path}/params/${field.name}`} about={declared.label} />
+  {/each}
+  <div class="deeds">
+    {#if busy}
+      <button class="btn" onclick={() => api.stop(busy.id).catch((e) => notes.fault(e))}>Stop following</button>
+    {:else}
+      <button class="btn" disabled={!solved || desk.frame === 0} title="Follow back (Shift F)" onclick={() => follow(desk, -1)}>◀ Follow back</button>
+      <button class="btn" disabled={!solved || desk.frame === shot.count - 1} title="Follow on (F)" onclick={() => follow(desk, 1)}>Follow on ▶</button>
+    {/if}
+    {#if here.length}<button class="btn-bare" onclick={clear}>Clear marks</button>{/if}
+  </div>
+</Card>
+
+<style>
+  .marks,
+  .deeds {
+    display: flex;
+    flex-wrap: wrap;
+    gap: 5px;
+    margin: 1px 0 4px;
+  }
+  .deeds {
+    margin: 6px 0 0;
+  }
+  .deeds .btn {
+    padding: 2px 7px;
+  }
+  .marks button {
+    border: 1.5px solid var(--red);
+    border-radius: 4px;
+    background: none;
+    color: var(--redtext);
+    font-size: 12px;
+    padding: 2px 7px;
+  }
+  .marks .out {
+    border-style: dashed;
+  }
+  .marks button[aria-pressed="true"] {
+    background: color-mix(in srgb, var(--red) 12%, transparent);
+  }
+</style>

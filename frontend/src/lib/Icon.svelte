@@ -1,0 +1,42 @@
+<script lang="ts" module>
+  // drawn for this program on a 20 x 20 grid, in pencil strokes
+  export const ICONS = {
+    in: "M4 16 L9 9 M8 12.5 C11 7 14 5 16 4 C15.5 7 13.5 11 9.5 14 Z",
+    out: "M3 14 C7 12 12 9 16 4 M6 9.5 L9 14 M10 6.5 L13 11 M13.5 4 L16.5 8",
+    erase: "M4 13 L11 5 L16 9.5 L9 16.5 H6.5 Z M7.5 9 L12.5 13.5 M9 16.5 H17",
+    hand: "M10 3 V17 M3 10 H17 M10 3 L8 5 M10 3 L12 5 M10 17 L8 15 M10 17 L12 15 M3 10 L5 8 M3 10 L5 12 M17 10 L15 8 M17 10 L15 12",
+    undo: "M4 8 H12 A4 4 0 0 1 12 16 H8 M4 8 L8 4.5 M4 8 L8 11.5",
+    redo: "M16 8 H8 A4 4 0 0 0 8 16 H12 M16 8 L12 4.5 M16 8 L12 11.5",
+    plus: "M10 4 V16 M4 10 H16",
+    more: "M4.5 10 H5.5 M9.5 10 H10.5 M14.5 10 H15.5",
+    eye: "M2.5 10 C5 5.5 15 5.5 17.5 10 C15 14.5 5 14.5 2.5 10 Z M10 8.2 A1.8 1.8 0 1 0 10 11.8 A1.8 1.8 0 1 0 10 8.2",
+    shut: "M2.5 9 C5 13 15 13 17.5 9 M5 11.5 L3.8 13.5 M10 12 V14.4 M15 11.5 L16.2 13.5",
+    moon: "M13.5 3.5 A7 7 0 1 0 16.5 12.5 A6 6 0 0 1 13.5 3.5 Z",
+    sun: "M10 6.5 A3.5 3.5 0 1 0 10 13.5 A3.5 3.5 0 1 0 10 6.5 M10 2 V4 M10 16 V18 M2 10 H4 M16 10 H18 M4.5 4.5 L5.8 5.8 M14.2 14.2 L15.5 15.5 M15.5 4.5 L14.2 5.8 M5.8 14.2 L4.5 15.5",
+    reel: "M3 5 H17 V15 H3 Z M6 5 V15 M14 5 V15 M3 8.3 H6 M3 11.6 H6 M14 8.3 H17 M14 11.6 H17",
+    up: "M10 16 V4 M10 4 L5.5 8.5 M10 4 L14.5 8.5",
+    down: "M10 4 V16 M10 16 L5.5 11.5 M10 16 L14.5 11.5",
+    left: "M16 10 H4 M4 10 L8.5 5.5 M4 10 L8.5 14.5",
+    right: "M4 10 H16 M16 10 L11.5 5.5 M16 10 L11.5 14.5",
+    close: "M5 5 L15 15 M15 5 L5 15",
+    play: "M6 4 L16 10 L6 16 Z",
+    stop: "M5.5 5.5 H14.5 V14.5 H5.5 Z",
+    keys: "M7.2 7.4 A2.9 2.9 0 1 1 10.6 10.4 Q10 10.6 10 11.6 V12.4 M10 15.4 V15.6",
+  } as const;
+  export type IconName = keyof typeof ICONS;
+</script>
+
+<script lang="ts">
+  let { name, size = 16 }: { name: IconName; size?: number } = $props();
+</script>
+
+<svg width={size} height={size} viewBox="0 0 20 20" aria-hidden="true">
+  <path
+    d={ICONS[name]}
+    fill={name === "play" ? "currentColor" : "none"}
+    stroke="currentColor"
+    stroke-width="1.6"
+    stroke-linecap="round"
+    stroke-linejoin="round"
+  />
+</svg>

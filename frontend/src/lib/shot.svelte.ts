@@ -1,0 +1,210 @@
+/** The document of the open shot: edits are applied at once and confirmed by the server. */
+import jsonpatch, { type Operation } from "fast-json-patch";
+import { api, Problem, type Op } from "./api";
+import type { FrameOut, History, JobOut, Matte, Plane, Pull, Shot, ShotOut } from "./api-types";
+import type { Event } from "./events";
+import { notes } from "./notes.svelte";
+
+type Pending = { ops: Op[]; label: string; gesture: string | null };
+
+export class ShotStore {
+  id = 0;
+  about = $state.raw<ShotOut | null>(null);
+  doc = $state.raw<Shot | null>(null);
+  history = $state.raw<History>({ undo: null, redo: null });
+  frames = $state.raw<Map<string, Map<number, FrameOut>>>(new Map());
+  jobs = $state.raw<JobOut[]>([]);
+  online = $state(true);
+  saving = $state(false);
+  /** Counts up when pictures may have changed. */
+  version = $state(0);
+  /** Counts up with each frame that a follow brings, with the frame. */
+  arrived = $state.raw<{ pull: string; frame: number } | null>(null);
+  halted = $state.raw<{ pull: string; frame: number } | null>(null);
+
+  private revision = 0;
+  private queue: Pending[] = [];
+  private sending = false;
+  private behind = false;
+
+  async open(id: number): Promise<void> {
+    this.id = id;
+    this.take(await api.shot(id));
+  }
+
+  private take(shot: ShotOut): void {
+    this.about = shot;
+    this.doc = shot.document;
+    this.revision = shot.revision;
+    this.history = shot.history;
+    this.jobs = shot.jobs;
+    this.takeFrames(shot.frames);
+    this.version++;
+  }
+
+  private takeFrames(list: FrameOut[]): void {
+    const frames = new Map<string, Map<number, FrameOut>>();
+    for (const frame of list) {
+      if (!frames.has(frame.pull)) frames.set(frame.pull, new Map());
+      frames.get(frame.pull)!.set(frame.frame, frame);
+    }
+    this.frames = frames;
+  }
+
+  get count(): number {
+    return this.about?.plate.frames ?? 1;
+  }
+
+  matte(id: string | null | undefined): Matte | undefined {
+    return this.doc?.mattes.find((m) => m.id === id);
+  }
+
+  plane(id: string | null | undefined): Plane | undefined {
+    return this.doc?.planes.find((p) => p.id === id);
+  }
+
+  trace(matte: Matte | undefined): Pull | undefined {
+    return matte?.pulls.find((p) => p.kind === "trace");
+  }
+
+  frame(pull: string | undefined, frame: number): FrameOut | undefined {
+    return pull ? this.frames.get(pull)?.get(frame) : undefined;
+  }
+
+  mattePath(id: string): string {
+    return `/mattes/${this.doc!.mattes.findIndex((m) => m.id === id)}`;
+  }
+
+  planePath(id: string): string {
+    return `/planes/${this.doc!.planes.findIndex((p) => p.id === id)}`;
+  }
+
+  /** An id that nothing in the document has yet. */
+  freshId(prefix: string): string {
+    const text = JSON.stringify(this.doc);
+    for (;;) {
+      const id = `${prefix}-${Math.random().toString(36).slice(2, 8)}`;
+      if (!text.includes(`"${id}"`)) return id;
+    }
+  }
+
+  edit(ops: Op[], label: string, gesture: string | null = null): void {
+    if (!this.doc) return;
+    try {
+      const plain = jsonpatch.deepClone(this.doc) as Shot;
+      this.doc = jsonpatch.applyPatch(plain, jsonpatch.deepClone(ops) as Operation[]).newDocument;
+    } catch (error) {
+      notes.fault(error);
+      return;
+    }
+    const last = this.queue.at(-1);
+    const replaces = gesture !== null && last?.gesture === gesture && samePaths(last.ops, ops);
+    // the head of the queue may be on its way already: it is never changed any more
+    if (replaces && !(this.sending && this.queue.length === 1)) last.ops = ops;
+    else this.queue.push({ ops, label, gesture });
+    void this.pump();
+  }
+
+  private async pump(): Promise<void> {
+    if (this.sending) return;
+    this.sending = this.saving = true;
+    while (this.queue.length) {
+      const head = this.queue[0];
+      try {
+        const done = await api.edit(this.id, this.revision, head.ops, head.label, head.gesture);
+        this.queue.shift();
+        this.revision = done.revision;
+        this.history = done.history;
+        if (!this.queue.length) this.doc = done.document;
+        if (done.touched.length) this.takeFrames((await api.frames(this.id)).frames);
+        this.version++;
+      } catch (error) {
+        if (error instanceof Problem && (error.status === 0 || error.status === 503)) {
+          this.online = false;
+          await new Promise((go) => setTimeout(go, 1000));
+          continue;
+        }
+        notes.fault(error);
+        this.queue = [];
+        await this.reload();
+      }
+    }
+    this.sending = this.saving = false;
+    if (this.behind) await this.reload();
+  }
+
+  async step(way: "undo" | "redo"): Promise<void> {
+    if (this.queue.length || this.sending) return;
+    if (!this.history[way]) return;
+    this.sending = true;
+    try {
+      const done = await api[way](this.id);
+      this.revision = done.revision;
+      this.history = done.history;
+      this.doc = done.document;
+      if (done.touched.length) this.takeFrames((await api.frames(this.id)).frames);
+      this.version++;
+    } catch (error) {
+      notes.fault(error);
+    } finally {
+      this.sending = false;
+    }
+    void this.pump();
+  }
+
+  private async reload(): Promise<void> {
+    this.behind = false;
+    try {
+      this.take(await api.shot(this.id));
+    } catch (error) {
+      notes.fault(error);
+    }
+  }
+
+  told(event: Event): void {
+    if (event.event === "again") void (this.sending ? (this.behind = true) : this.reload());
+    if (event.event === "shot" && event.shot === this.id && event.revision > this.revision) {
+      // our own edit is confirmed by its answer; another window's is fetched
+      if (this.sending) setTimeout(() => event.revision > this.revision && void this.reload(), 400);
+      else void this.reload();
+    }
+    if (event.event === "frame" && event.shot === this.id) this.takeFrame(event);
+    if (event.event === "job" && event.job.shot === this.id) this.takeJob(event.job);
+  }
+
+  private takeFrame(event: Extract<Event, { event: "frame" }>): void {
+    const frames = new Map(this.frames);
+    const of = new Map(frames.get(event.pull) ?? []);
+    if (event.origin === null) of.delete(event.frame);
+    else of.set(event.frame, { ...event, origin: event.origin });
+    frames.set(event.pull, of);
+    this.frames = frames;
+    if (event.origin === "followed") this.arrived = { pull: event.pull, frame: event.frame };
+  }
+
+  takeJob(job: JobOut): void {
+    const before = this.jobs.find((j) => j.id === job.id);
+    this.jobs = before ? this.jobs.map((j) => (j.id === job.id ? job : j)) : [job, ...this.jobs];
+    if (before?.state === job.state) return;
+    if (job.kind === "follow" && !["waiting", "working"].includes(job.state)) {
+      this.version++;
+      if (job.result.halt)
+        this.halted = { pull: String(job.args.pull), frame: Number(job.result.frame) };
+    }
+    if (job.state === "failed") notes.add(`${job.title} failed.`, job.message, "fault");
+    if (job.kind === "export" && job.state === "done") notes.add(`${job.title}: ready.`);
+  }
+
+  /** The follow that is under way, if any. */
+  get following(): JobOut | undefined {
+    return this.jobs.find((j) => j.kind === "follow" && ["waiting", "working"].includes(j.state));
+  }
+
+  get exporting(): JobOut | undefined {
+    return this.jobs.find((j) => j.kind === "export" && ["waiting", "working"].includes(j.state));
+  }
+}
+
+function samePaths(a: Op[], b: Op[]): boolean {
+  return a.length === b.length && a.every((op, i) => op.path === b[i].path && op.op === b[i].op);
+}

@@ -1,0 +1,5 @@
+import { mount } from "svelte";
+import "./app.css";
+import App from "./App.svelte";
+
+mount(App, { target: document.getElementById("app")! });

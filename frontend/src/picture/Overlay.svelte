@@ -1,0 +1,94 @@
+<script lang="ts">
+  import type { HaltOut, Mark } from "../lib/api-types";
+  import type { Point } from "./strokes";
+
+  type Props = {
+    marks: Mark[];
+    drawing: { kind: "in" | "out"; points: Point[] } | null;
+    halt: HaltOut | null;
+    radius: number;
+    pointer: Point | null;
+    scale: number;
+    left: number;
+    top: number;
+  };
+  let { marks, drawing, halt, radius, pointer, scale, left, top }: Props = $props();
+
+  function path(points: Point[]): string {
+    const [first, ...rest] = points;
+    const tail = rest.length ? rest : [[first[0] + 0.01, first[1]] as Point];
+    return `M${first[0]} ${first[1]}` + tail.map(([x, y]) => `L${x} ${y}`).join("");
+  }
+
+  const lines = $derived([
+    ...marks.map((m) => ({ kind: m.kind, points: m.points, radius: m.radius, id: m.id })),
+    ...(drawing ? [{ ...drawing, radius, id: "drawing" }] : []),
+  ]);
+</script>
+
+<svg aria-hidden="true" data-marks={marks.length}>
+  <g transform={`translate(${left} ${top}) scale(${scale})`}>
+    {#each lines as line (line.id)}
+      {@const wide = Math.max(2 * line.radius, 5 / scale)}
+      {#if line.kind === "in"}
+        <path d={path(line.points)} class="edge" stroke-width={wide + 2.4 / scale} />
+        <path d={path(line.points)} class="in" stroke-width={wide} />
+      {:else}
+        <path d={path(line.points)} class="edge" stroke-width={wide + 2 / scale} />
+        <path
+          d={path(line.points)}
+          class="ticks"
+          stroke-width={wide}
+          stroke-dasharray={`${3.2 / scale} ${3.8 / scale}`}
+        />
+        <path d={path(line.points)} class="in" stroke-width={2.4 / scale} />
+      {/if}
+    {/each}
+    {#if pointer}
+      <circle class="brush" cx={pointer[0]} cy={pointer[1]} r={Math.max(radius, 1.5 / scale)} stroke-width={1.2 / scale} />
+    {/if}
+    {#if halt}
+      <circle class="ring-back" cx={halt.x} cy={halt.y} r={halt.radius} stroke-width={5 / scale} />
+      <circle class="ring" cx={halt.x} cy={halt.y} r={halt.radius} stroke-width={2.6 / scale} />
+    {/if}
+  </g>
+</svg>
+
+<style>
+  svg {
+    position: absolute;
+    inset: 0;
+    width: 100%;
+    height: 100%;
+    pointer-events: none;
+  }
+  path {
+    fill: none;
+    stroke-linecap: round;
+    stroke-linejoin: round;
+  }
+  .in {
+    stroke: #cf3f2b;
+  }
+  .edge {
+    stroke: rgb(255 255 255 / 0.86);
+  }
+  .ticks {
+    stroke: #cf3f2b;
+    stroke-linecap: butt;
+  }
+  circle {
+    fill: none;
+  }
+  .brush {
+    stroke: #fff;
+    mix-blend-mode: difference;
+  }
+  .ring {
+    stroke: #cf3f2b;
+    stroke-dasharray: 14 7;
+  }
+  .ring-back {
+    stroke: rgb(255 255 255 / 0.8);
+  }
+</style>

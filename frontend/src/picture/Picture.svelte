@@ -1,0 +1,279 @@
+<script lang="ts">
+  import type { Mark } from "../lib/api-types";
+  import { api } from "../lib/api";
+  import type { Desk } from "../lib/desk.svelte";
+  import { follow } from "../lib/keys";
+  import { notes } from "../lib/notes.svelte";
+  import Tools from "./Tools.svelte";
+  import Overlay from "./Overlay.svelte";
+  import { thinned, touches, type Point } from "./strokes";
+
+  let { desk }: { desk: Desk } = $props();
+  const shot = $derived(desk.shot);
+  const plate = $derived(shot.about!.plate);
+  let box = $state<HTMLDivElement>();
+  let canvas = $state<HTMLCanvasElement>();
+  let room = $state.raw({ width: 784, height: 490 });
+  // zoom 0 means: fit
+  let zoom = $state(0);
+  let centre = $state.raw<Point>([0.5, 0.5]);
+
+  const fit = $derived(Math.min((room.width - 2) / plate.width, (room.height - 2) / plate.height));
+  const scale = $derived(zoom || fit);
+  const left = $derived(zoom ? room.width / 2 - centre[0] * plate.width * scale : (room.width - plate.width * scale) / 2);
+  const top = $derived(zoom ? room.height / 2 - centre[1] * plate.height * scale : (room.height - plate.height * scale) / 2);
+
+  let drawing = $state.raw<{ kind: "in" | "out"; points: Point[] } | null>(null);
+  let pointer = $state.raw<Point | null>(null);
+  let panning: { x: number; y: number; centre: Point } | null = null;
+  let warmed = "";
+
+  const marks = $derived(desk.marking && desk.mode !== "result" ? marksHere() : []);
+  const here = $derived(shot.frame(desk.trace?.id, desk.frame));
+  const halt = $derived(desk.marking && here?.origin === "followed" ? here.halt : null);
+
+  function marksHere(): Mark[] {
+    return desk.trace?.marks?.filter((m) => m.frame === desk.frame) ?? [];
+  }
+
+  $effect(() => {
+    if (!box) return;
+    const watch = new ResizeObserver(() => (room = { width: box!.clientWidth, height: box!.clientHeight }));
+    watch.observe(box);
+    return () => watch.disconnect();
+  });
+
+  $effect(() => {
+    const bitmap = desk.pictures.shown;
+    if (!canvas || !bitmap) return;
+    if (canvas.width !== bitmap.width || canvas.height !== bitmap.height) {
+      canvas.width = bitmap.width;
+      canvas.height = bitmap.height;
+    }
+    canvas.getContext("2d")!.drawImage(bitmap, 0, 0);
+    canvas.dataset.key = desk.pictures.shownKey;
+    canvas.dataset.frame = String(desk.frame);
+  });
+
+  function at(event: PointerEvent | WheelEvent): Point {
+    const bounds = box!.getBoundingClientRect();
+    return [(event.clientX - bounds.left - left) / scale, (event.clientY - bounds.top - top) / scale];
+  }
+
+  function down(event: PointerEvent) {
+    box!.focus({ preventScroll: true });
+    if (event.button === 1 || (event.button === 0 && (desk.tool === "hand" || !desk.marking))) {
+      box!.setPointerCapture(event.pointerId);
+      panning = { x: event.clientX, y: event.clientY, centre: zoom ? centre : [0.5, 0.5] };
+      event.preventDefault();
+      return;
+    }
+    if (event.button !== 0) return;
+    box!.setPointerCapture(event.pointerId);
+    desk.stop();
+    if (desk.mode === "result") desk.mode = "veil";
+    if (desk.tool === "erase") return erase(at(event));
+    const swap = event.altKey;
+    drawing = { kind: (desk.tool === "in") !== swap ? "in" : "out", points: [at(event)] };
+  }
+
+  function move(event: PointerEvent) {
+    pointer = at(event);
+    warm();
+    if (panning) {
+      if (!zoom) zoom = fit;
+      centre = [
+        panning.centre[0] - (event.clientX - panning.x) / scale / plate.width,
+        panning.centre[1] - (event.clientY - panning.y) / scale / plate.height,
+      ];
+    } else if (drawing) {
+      const events = event.getCoalescedEvents?.() ?? [event];
+      drawing = { ...drawing, points: [...drawing.points, ...(events.length ? events : [event]).map(at)] };
+    } else if (desk.tool === "erase" && event.buttons & 1 && desk.marking) erase(at(event));
+  }
+
+  function up() {
+    panning = null;
+    if (!drawing) return;
+    const { kind, points } = drawing;
+    drawing = null;
+    const pull = desk.trace;
+    const matte = shot.matte(desk.matteId);
+    if (!pull || !matte) return;
+    const mark: Mark = {
+      id: shot.freshId("k"),
+      frame: desk.frame,
+      kind,
+      radius: desk.brush,
+      points: thinned(points, Math.max(1, desk.brush / 3)),
+    };
+    const index = matte.pulls.findIndex((p) => p.id === pull.id);
+    shot.edit(
+      [{ op: "add", path: `${shot.mattePath(matte.id)}/pulls/${index}/marks/-`, value: mark }],
+      kind === "in" ? "in mark" : "out mark",
+    );
+    if (kind === "out" && !here?.blob && !marksHere().some((m) => m.kind === "in"))
+      notes.add("Nothing can be solved from out marks alone.", "Draw an in mark on the subject, too.");
+  }
+
+  function erase(point: Point) {
+    const pull = desk.trace;
+    const matte = shot.matte(desk.matteId);
+    if (!pull || !matte) return;
+    const list = pull.marks ?? [];
+    const hit = list.findIndex((m) => m.frame === desk.frame && touches(m, point, 5 / scale));
+    if (hit < 0) return;
+    const index = matte.pulls.findIndex((p) => p.id === pull.id);
+    shot.edit([{ op: "remove", path: `${shot.mattePath(matte.id)}/pulls/${index}/marks/${hit}` }], "erase mark");
+  }
+
+  /** The first mark on a frame should answer as quickly as the next: its picture is prepared under the pointer. */
+  function warm() {
+    const about = `${desk.frame}`;
+    if (!desk.marking || desk.playing || warmed === about) return;
+    warmed = about;
+    void api.ready(shot.id, desk.frame).catch(() => {});
+  }
+
+  function wheel(event: WheelEvent) {
+    event.preventDefault();
+    const before = at(event);
+    const bounds = box!.getBoundingClientRect();
+    const next = Math.max(fit * 0.5, Math.min(16, scale * (event.deltaY < 0 ? 1.2 : 1 / 1.2)));
+    zoom = Math.abs(next - fit) / fit < 0.05 ? 0 : next;
+    const [x, y] = [event.clientX - bounds.left, event.clientY - bounds.top];
+    centre = [
+      (before[0] + (room.width / 2 - x) / next) / plate.width,
+      (before[1] + (room.height / 2 - y) / next) / plate.height,
+    ];
+  }
+</script>
+
+<!-- svelte-ignore a11y_no_noninteractive_tabindex (the picture takes the pointer; all else has keys) -->
+<!-- svelte-ignore a11y_no_noninteractive_element_interactions -->
+<div
+  class="picture"
+  class:draws={desk.marking && desk.tool !== "hand"}
+  role="region"
+  aria-label="Picture"
+  tabindex="0"
+  bind:this={box}
+  onpointerdown={down}
+  onpointermove={move}
+  onpointerup={up}
+  onpointercancel={() => ((drawing = null), (panning = null))}
+  onpointerleave={() => (pointer = null)}
+  onwheel={wheel}
+  data-scale={scale}
+  data-left={left}
+  data-top={top}
+>
+  <canvas
+    bind:this={canvas}
+    aria-label="Frame as it is shown"
+    style:left={`${left}px`}
+    style:top={`${top}px`}
+    style:width={`${plate.width * scale}px`}
+    style:height={`${plate.height * scale}px`}
+    style:image-rendering={scale > 2 ? "pixelated" : "auto"}
+  ></canvas>
+  <Overlay
+    {marks}
+    {drawing}
+    {halt}
+    radius={desk.brush}
+    pointer={desk.marking && desk.tool !== "hand" && !drawing ? pointer : null}
+    {scale}
+    {left}
+    {top}
+  />
+  {#if desk.marking}<Tools {desk} />{/if}
+  <div class="zoom">
+    <button class:on={zoom === 0} onclick={() => (zoom = 0)}>fit</button>
+    <button class:on={zoom === 1} onclick={() => ((zoom = 1), (centre = zoom ? centre : [0.5, 0.5]))}>1:1</button>
+    <span>{Math.round(scale * 100)} %</span>
+  </div>
+  {#if halt}
+    <div class="halt" role="alert">
+      <p><strong>Halted: {halt.reason}.</strong> {halt.advice}</p>
+      <div>
+        <button class="btn" onclick={() => (desk.tool = "in")}>Mark here</button>
+        <button class="btn" disabled={!!shot.following} onclick={() => follow(desk, 1)}>It is right: follow on</button>
+        <button class="btn" disabled={!!shot.following} onclick={() => follow(desk, -1)}>Follow back</button>
+      </div>
+    </div>
+  {:else if desk.marking && !here && !marks.length && desk.mode !== "result"}
+    <p class="say">
+      {desk.trace?.marks?.length
+        ? "This frame has no matte yet: follow to it, or mark it."
+        : "Draw a line along the subject (in mark), then lines around it (out mark, O)."}
+    </p>
+  {/if}
+</div>
+
+<style>
+  .picture {
+    position: relative;
+    overflow: hidden;
+    background: #4a4a4a;
+    min-height: 0;
+    touch-action: none;
+  }
+  .picture:focus-visible {
+    outline-offset: -2px;
+  }
+  .draws {
+    cursor: crosshair;
+  }
+  canvas {
+    position: absolute;
+  }
+  .zoom {
+    position: absolute;
+    right: 8px;
+    bottom: 8px;
+    display: flex;
+    align-items: center;
+    gap: 2px;
+    color: #fff;
+    background: rgb(30 30 30 / 0.78);
+    border-radius: 4px;
+    padding: 2px 6px;
+    font-size: 12px;
+  }
+  .zoom button {
+    border: 0;
+    background: none;
+    padding: 1px 5px;
+    border-radius: 3px;
+  }
+  .zoom .on {
+    background: #fff;
+    color: #222;
+  }
+  .say,
+  .halt {
+    position: absolute;
+    left: 50%;
+    top: 12px;
+    translate: -50%;
+    max-width: 78%;
+    background: var(--card);
+    border: 1px solid var(--ink);
+    border-radius: 6px;
+    padding: 7px 12px;
+    margin: 0;
+    box-shadow: 0 3px 14px rgb(0 0 0 / 0.35);
+  }
+  .halt {
+    border-left: 5px solid var(--red);
+    cursor: default;
+  }
+  .halt p {
+    margin: 0 0 6px;
+  }
+  .halt div {
+    display: flex;
+    gap: 6px;
+  }
+</style>

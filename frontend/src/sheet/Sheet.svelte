@@ -1,0 +1,254 @@
+<script lang="ts">
+  import { untrack } from "svelte";
+  import { isKeys } from "../lib/values";
+  import type { Desk } from "../lib/desk.svelte";
+  import { columns, draw, type Column } from "./draw";
+
+  let { desk }: { desk: Desk } = $props();
+  const shot = $derived(desk.shot);
+  let box = $state<HTMLDivElement>();
+  let canvas = $state<HTMLCanvasElement>();
+  let size = $state.raw({ width: 228, height: 600 });
+  let zoom = $state(1);
+  let scroll = $state(0);
+  let film = $state.raw<HTMLImageElement | null>(null);
+  let night = $state(0);
+
+  const row = $derived(Math.max(size.height / shot.count, 2.2) * zoom);
+  const most = $derived(Math.max(0, row * shot.count - size.height));
+  const cols = $derived<Column[]>(columns(size.width, shot.doc!.mattes.map((m) => m.name), keyedName()));
+  const keyed = $derived(keysOfSelection());
+
+  function keyedName(): string {
+    const s = desk.selected;
+    return s?.kind === "plane" ? (shot.plane(s.id)?.name ?? "") : "";
+  }
+
+  /** Frames with a keyframe among what is selected, and whether the value holds from there. */
+  function keysOfSelection(): Map<number, boolean> {
+    const found = new Map<number, boolean>();
+    const s = desk.selected;
+    const values: unknown[] = [];
+    if (s?.kind === "plane") {
+      const plane = shot.plane(s.id);
+      values.push(plane?.opacity, ...Object.values(plane?.params ?? {}));
+      for (const step of plane?.treatments ?? []) values.push(...Object.values(step.params ?? {}));
+    } else if (s) {
+      const matte = shot.matte(s.id);
+      values.push(...Object.values(matte?.edge ?? {}));
+      for (const pull of matte?.pulls ?? []) values.push(pull.strength, ...Object.values(pull.params ?? {}));
+    }
+    for (const value of values)
+      if (isKeys(value))
+        for (const key of value.keys) found.set(key.frame, (found.get(key.frame) ?? true) && key.ease === "hold");
+    return found;
+  }
+
+  $effect(() => {
+    const about = shot.about!.plate.film;
+    if (!about) return;
+    const image = new Image();
+    image.onload = () => (film = image);
+    image.src = about.url;
+  });
+
+  $effect(() => {
+    if (!box) return;
+    const watch = new ResizeObserver(() => (size = { width: box!.clientWidth, height: box!.clientHeight }));
+    watch.observe(box);
+    const look = new MutationObserver(() => night++);
+    look.observe(document.documentElement, { attributes: true });
+    return () => (watch.disconnect(), look.disconnect());
+  });
+
+  // the row under the playhead stays in sight
+  $effect(() => {
+    const y = desk.frame * row;
+    untrack(() => {
+      if (y < scroll) scroll = Math.max(0, y - row * 2);
+      else if (y + row > scroll + size.height) scroll = Math.min(most, y + row * 3 - size.height);
+    });
+  });
+
+  $effect(() => {
+    if (!canvas) return;
+    void night;
+    draw(canvas, {
+      width: size.width,
+      height: size.height,
+      row,
+      scroll: Math.min(scroll, most),
+      count: shot.count,
+      frame: desk.frame,
+      first: shot.doc!.first_number,
+      loop: desk.loop,
+      film,
+      filmStep: shot.about!.plate.film?.step ?? 1,
+      filmCount: shot.about!.plate.film?.count ?? 1,
+      columns: cols,
+      mattes: shot.doc!.mattes.map((m) => ({
+        selected: desk.matteId === m.id,
+        frames: shot.frames.get(shot.trace(m)?.id ?? "") ?? new Map(),
+      })),
+      doubt: shot.frames.get(desk.trace?.id ?? "") ?? new Map(),
+      keys: keyed,
+    });
+  });
+
+  function frameAt(event: PointerEvent): number {
+    const y = event.clientY - canvas!.getBoundingClientRect().top + Math.min(scroll, most);
+    return Math.max(0, Math.min(shot.count - 1, Math.floor(y / row)));
+  }
+
+  let dragging: "none" | "time" | "loop" = "none";
+  let from = 0;
+
+  function down(event: PointerEvent) {
+    if (event.button !== 0) return;
+    canvas!.setPointerCapture(event.pointerId);
+    const x = event.clientX - canvas!.getBoundingClientRect().left;
+    from = frameAt(event);
+    dragging = x < cols[0].width ? "loop" : "time";
+    desk.go(from);
+    desk.stop();
+  }
+
+  function move(event: PointerEvent) {
+    if (dragging === "none") return;
+    const at = frameAt(event);
+    if (dragging === "time") desk.go(at);
+    else if (at !== from) desk.loop = [Math.min(from, at), Math.max(from, at)];
+  }
+
+  function up(event: PointerEvent) {
+    // a click on a number without dragging ends the loop
+    if (dragging === "loop" && frameAt(event) === from) desk.loop = null;
+    dragging = "none";
+  }
+
+  function wheel(event: WheelEvent) {
+    event.preventDefault();
+    if (event.ctrlKey || event.metaKey) {
+      zoom = Math.max(1, Math.min(24, zoom * (event.deltaY < 0 ? 1.25 : 0.8)));
+      scroll = Math.max(0, Math.min(most, desk.frame * row - size.height / 2));
+    } else if (event.shiftKey) scroll = Math.max(0, Math.min(most, scroll + event.deltaY));
+    else desk.go(desk.frame + Math.sign(event.deltaY));
+  }
+
+</script>
+
+<section class="sheet" aria-label="Exposure sheet">
+  <div class="head">
+    {#each cols as column (column.name + column.x)}
+      <div class:upright={column.upright} style:left={`${column.x}px`} style:width={`${column.width}px`}>
+        <span>{column.name}</span>
+      </div>
+    {/each}
+  </div>
+  <div class="rows" bind:this={box}>
+    <canvas
+      bind:this={canvas}
+      style:width={`${size.width}px`}
+      style:height={`${size.height}px`}
+      role="slider"
+      tabindex="0"
+      data-time
+      aria-label="Frame"
+      aria-orientation="vertical"
+      aria-valuemin={shot.doc!.first_number}
+      aria-valuemax={shot.doc!.first_number + shot.count - 1}
+      aria-valuenow={shot.doc!.first_number + desk.frame}
+      onpointerdown={down}
+      onpointermove={move}
+      onpointerup={up}
+      onwheel={wheel}
+    ></canvas>
+  </div>
+  <div class="legend">
+    <span><i class="touched"></i>touched</span>
+    <span><i class="followed"></i>followed</span>
+    <span><i class="doubt"></i>doubt</span>
+  </div>
+</section>
+
+<style>
+  .sheet {
+    display: grid;
+    grid-template-rows: 46px minmax(0, 1fr) 25px;
+    background: var(--sheet);
+    border-right: 1px solid var(--rule);
+    min-height: 0;
+  }
+  .head {
+    position: relative;
+    border-bottom: 2px solid var(--ink);
+    font-family: var(--font-cond);
+    font-size: 11px;
+    font-weight: 500;
+    color: var(--quiet);
+  }
+  .head div {
+    position: absolute;
+    bottom: 3px;
+    text-align: center;
+    overflow: hidden;
+    white-space: nowrap;
+  }
+  .head .upright {
+    display: grid;
+    justify-items: center;
+    height: 40px;
+    color: var(--ink);
+  }
+  .head .upright span {
+    writing-mode: vertical-rl;
+    rotate: 180deg;
+    max-height: 40px;
+    overflow: hidden;
+    text-overflow: ellipsis;
+  }
+  .rows {
+    position: relative;
+    min-height: 0;
+    overflow: hidden;
+  }
+  canvas {
+    display: block;
+    cursor: ns-resize;
+    touch-action: none;
+  }
+  canvas:focus-visible {
+    outline-offset: -2px;
+  }
+  .legend {
+    display: flex;
+    align-items: center;
+    gap: 13px;
+    padding: 0 9px;
+    border-top: 1px solid var(--rule);
+    font-size: 11.5px;
+    color: var(--quiet);
+  }
+  .legend span {
+    display: flex;
+    align-items: center;
+    gap: 5px;
+  }
+  i {
+    width: 13px;
+    height: 4px;
+    border-radius: 1px;
+  }
+  .touched {
+    background: var(--red);
+    rotate: -14deg;
+  }
+  .followed {
+    background: var(--blue);
+    height: 2px;
+  }
+  .doubt {
+    background: var(--doubt);
+    height: 6px;
+  }
+</style>

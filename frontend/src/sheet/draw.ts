@@ -1,0 +1,258 @@
+/** The sheet's rows on a canvas: frames, film, mattes, keyframes, doubt. */
+import type { FrameOut } from "../lib/api-types";
+import { DOUBTFUL } from "../lib/desk.svelte";
+
+export type Column = { name: string; x: number; width: number; upright: boolean; kind: "frame" | "film" | "matte" | "keys" | "doubt" };
+
+export function columns(width: number, mattes: string[], keyed: string): Column[] {
+  const found: Column[] = [];
+  let x = 0;
+  const add = (name: string, wide: number, kind: Column["kind"], upright = false) => {
+    found.push({ name, x, width: wide, upright, kind });
+    x += wide;
+  };
+  add("Frame", 38, "frame");
+  add("Film", 50, "film");
+  const room = width - 38 - 50 - 30 - 44;
+  const each = Math.max(13, Math.min(30, room / Math.max(1, mattes.length)));
+  for (const name of mattes.slice(0, Math.max(1, Math.floor(room / each)))) add(name, each, "matte", true);
+  add(keyed || "Keys", 28, "keys", true);
+  add("Doubt", Math.max(30, width - x), "doubt");
+  return found;
+}
+
+export type Scene = {
+  width: number;
+  height: number;
+  row: number;
+  scroll: number;
+  count: number;
+  frame: number;
+  first: number;
+  loop: [number, number] | null;
+  film: HTMLImageElement | null;
+  filmStep: number;
+  filmCount: number;
+  columns: Column[];
+  mattes: { selected: boolean; frames: Map<number, FrameOut> }[];
+  doubt: Map<number, FrameOut>;
+  keys: Map<number, boolean>;
+};
+
+type Ink = Record<"ink" | "quiet" | "rule" | "faint" | "red" | "blue" | "doubt" | "sheet" | "onInk", string>;
+
+function inks(): Ink {
+  const style = getComputedStyle(document.documentElement);
+  const read = (name: string) => style.getPropertyValue(`--${name}`).trim();
+  return {
+    ink: read("ink"),
+    quiet: read("quiet"),
+    rule: read("rule"),
+    faint: read("faint"),
+    red: read("red"),
+    blue: read("blue"),
+    doubt: read("doubt"),
+    sheet: read("sheet"),
+    onInk: read("on-ink"),
+  };
+}
+
+export function draw(canvas: HTMLCanvasElement, scene: Scene): void {
+  const ratio = window.devicePixelRatio || 1;
+  const [w, h] = [Math.round(scene.width * ratio), Math.round(scene.height * ratio)];
+  if (canvas.width !== w || canvas.height !== h) [canvas.width, canvas.height] = [w, h];
+  const c = canvas.getContext("2d")!;
+  c.setTransform(ratio, 0, 0, ratio, 0, 0);
+  const ink = inks();
+  c.fillStyle = ink.sheet;
+  c.fillRect(0, 0, scene.width, scene.height);
+  const from = Math.max(0, Math.floor(scene.scroll / scene.row));
+  const to = Math.min(scene.count - 1, Math.ceil((scene.scroll + scene.height) / scene.row));
+  const y = (frame: number) => frame * scene.row - scene.scroll;
+
+  rules(c, scene, ink, from, to, y);
+  film(c, scene, ink, y);
+  let matte = 0;
+  for (const column of scene.columns) {
+    if (column.kind === "matte") mattes(c, scene, ink, column, scene.mattes[matte++], from, to, y);
+    if (column.kind === "keys") keys(c, scene, ink, column, from, to, y);
+    if (column.kind === "doubt") doubts(c, scene, ink, column, from, to, y);
+  }
+  playhead(c, scene, ink, y);
+}
+
+type Y = (frame: number) => number;
+
+/** How many rows lie between labelled ones: a round number of frames, at least 34 pixels apart. */
+function stride(row: number): number {
+  return [1, 2, 4, 8, 12, 24, 48, 96, 240, 480, 960].find((n) => n * row >= 34) ?? 2400;
+}
+
+function rules(c: CanvasRenderingContext2D, s: Scene, ink: Ink, from: number, to: number, y: Y): void {
+  const step = stride(s.row);
+  if (s.loop) {
+    c.fillStyle = ink.faint;
+    c.fillRect(0, y(s.loop[0]), s.width, (s.loop[1] - s.loop[0] + 1) * s.row);
+    c.fillStyle = ink.blue;
+    c.fillRect(0, y(s.loop[0]), 3, (s.loop[1] - s.loop[0] + 1) * s.row);
+  }
+  c.font = "500 11px 'IBM Plex Mono'";
+  c.textBaseline = "top";
+  for (let f = from; f <= to; f++) {
+    const strong = f % step === 0;
+    if (!strong && s.row < 5) continue;
+    c.fillStyle = strong ? ink.rule : ink.faint;
+    c.fillRect(0, Math.round(y(f)), s.width, 1);
+    if (strong) {
+      c.fillStyle = ink.quiet;
+      c.textAlign = "right";
+      c.fillText(String(s.first + f), 33, y(f) + 3);
+    }
+  }
+  c.fillStyle = ink.faint;
+  for (const column of s.columns.slice(1)) c.fillRect(column.x, 0, 1, s.height);
+}
+
+function film(c: CanvasRenderingContext2D, s: Scene, ink: Ink, y: Y): void {
+  const column = s.columns[1];
+  const top = y(0);
+  const bottom = Math.min(s.height, y(s.count));
+  c.fillStyle = "#26241f";
+  c.fillRect(column.x + 1, Math.max(0, top), column.width - 2, bottom - Math.max(0, top));
+  if (!s.film) return;
+  const [fw, fh] = [s.film.width / s.filmCount, s.film.height];
+  const wide = column.width - 8;
+  const tall = Math.min(wide * 1.25, (wide * fh) / fw * 1.6);
+  const every = Math.max(1, Math.ceil((tall + 2) / s.row));
+  for (let f = Math.floor(s.scroll / s.row / every) * every; f < s.count && y(f) < s.height; f += every) {
+    const index = Math.min(s.filmCount - 1, Math.round(f / s.filmStep));
+    const deep = Math.min(every * s.row, y(s.count) - y(f)) - 2;
+    // cropped to the column: the middle of the picture
+    const cropW = Math.min(fw, (fh * wide) / Math.max(6, deep));
+    const cropH = Math.min(fh, (fw * deep) / wide);
+    c.drawImage(s.film, index * fw + (fw - cropW) / 2, (fh - cropH) / 2, cropW, cropH, column.x + 4, y(f) + 1, wide, deep);
+  }
+  void ink;
+}
+
+function mattes(
+  c: CanvasRenderingContext2D,
+  s: Scene,
+  ink: Ink,
+  column: Column,
+  matte: Scene["mattes"][number] | undefined,
+  from: number,
+  to: number,
+  y: Y,
+): void {
+  if (!matte) return;
+  const middle = column.x + column.width / 2;
+  if (matte.selected) {
+    c.fillStyle = ink.faint;
+    c.globalAlpha = 0.5;
+    c.fillRect(column.x + 1, 0, column.width - 1, Math.min(s.height, y(s.count)));
+    c.globalAlpha = 1;
+  }
+  c.fillStyle = ink.blue;
+  for (let f = from; f <= to; f++) {
+    const origin = matte.frames.get(f)?.origin;
+    if (origin) c.fillRect(middle - 1, y(f), 2, s.row + 0.5);
+    else if (s.row >= 5) {
+      c.fillStyle = ink.rule;
+      c.fillRect(middle - 2, y(f) + s.row / 2 - 0.5, 4, 1);
+      c.fillStyle = ink.blue;
+    }
+  }
+  // the artist's hand: a short slanted stroke of red pencil
+  c.strokeStyle = ink.red;
+  c.lineWidth = Math.min(5, Math.max(3, s.row * 0.5));
+  c.lineCap = "butt";
+  for (let f = from; f <= to; f++) {
+    if (matte.frames.get(f)?.origin !== "touched") continue;
+    const mid = y(f) + s.row / 2;
+    const reach = Math.min(8, column.width / 2 - 2);
+    c.beginPath();
+    c.moveTo(middle - reach, mid + 2);
+    c.lineTo(middle + reach, mid - 2);
+    c.stroke();
+  }
+}
+
+function keys(c: CanvasRenderingContext2D, s: Scene, ink: Ink, column: Column, from: number, to: number, y: Y): void {
+  const frames = [...s.keys.keys()].sort((a, b) => a - b);
+  if (!frames.length) return;
+  const x = column.x + column.width / 2;
+  c.fillStyle = c.strokeStyle = ink.ink;
+  c.lineWidth = 1.2;
+  for (let i = 0; i + 1 < frames.length; i++) {
+    const [a, b] = [frames[i], frames[i + 1]];
+    if (s.keys.get(a)) {
+      c.fillRect(x - 0.6, y(a) + s.row / 2, 1.2, (b - a) * s.row);
+    } else {
+      const gap = Math.max(1, Math.ceil(6 / s.row));
+      for (let f = Math.max(a + 1, from); f < Math.min(b, to); f++)
+        if ((f - a) % gap === 0) c.fillRect(x - 1, y(f) + s.row / 2 - 1, 2, 2);
+    }
+  }
+  const r = 4.4;
+  for (const f of frames) {
+    const mid = y(f) + s.row / 2;
+    c.beginPath();
+    c.arc(x, mid, r, 0, 7);
+    c.fillStyle = ink.sheet;
+    c.fill();
+    c.stroke();
+    c.beginPath();
+    c.arc(x, mid, 1.3, 0, 7);
+    c.fillStyle = ink.ink;
+    c.fill();
+  }
+}
+
+function doubts(c: CanvasRenderingContext2D, s: Scene, ink: Ink, column: Column, from: number, to: number, y: Y): void {
+  const room = column.width - 8;
+  for (let f = from; f <= to; f++) {
+    const doubt = s.doubt.get(f)?.doubt ?? 0;
+    if (doubt <= 0.02) continue;
+    const [x, top, wide] = [column.x + 4, y(f) + s.row * 0.18, Math.max(1, room * doubt)];
+    const tall = Math.max(1, s.row * 0.64);
+    if (doubt <= DOUBTFUL) {
+      c.fillStyle = ink.doubt;
+      c.fillRect(x, top, wide, tall);
+      continue;
+    }
+    c.save();
+    c.beginPath();
+    c.rect(x, top, wide, tall);
+    c.clip();
+    c.strokeStyle = ink.red;
+    c.lineWidth = 2;
+    for (let d = -tall; d < wide + tall; d += 4) {
+      c.beginPath();
+      c.moveTo(x + d, top + tall);
+      c.lineTo(x + d + tall, top);
+      c.stroke();
+    }
+    c.restore();
+    c.strokeStyle = ink.red;
+    c.lineWidth = 1;
+    c.strokeRect(x + 0.5, top + 0.5, wide - 1, Math.max(0.5, tall - 1));
+  }
+}
+
+function playhead(c: CanvasRenderingContext2D, s: Scene, ink: Ink, y: Y): void {
+  const top = y(s.frame);
+  c.strokeStyle = ink.ink;
+  c.lineWidth = 1.4;
+  c.strokeRect(0.7, top, s.width - 1.4, Math.max(2, s.row));
+  const mid = Math.max(8, Math.min(s.height - 8, top + s.row / 2));
+  c.fillStyle = ink.ink;
+  c.beginPath();
+  c.roundRect(0, mid - 8, 36, 16, 3);
+  c.fill();
+  c.fillStyle = ink.onInk;
+  c.font = "500 11px 'IBM Plex Mono'";
+  c.textAlign = "right";
+  c.textBaseline = "middle";
+  c.fillText(String(s.first + s.frame), 32, mid + 0.5);
+}

@@ -1,0 +1,169 @@
+<script lang="ts">
+  import type { CatalogueOut, Matte } from "../lib/api-types";
+  import { DOUBTFUL, type Desk } from "../lib/desk.svelte";
+  import Icon from "../lib/Icon.svelte";
+  import Thumb from "./Thumb.svelte";
+
+  let { desk, catalogue }: { desk: Desk; catalogue: CatalogueOut } = $props();
+  const shot = $derived(desk.shot);
+
+  function label(kind: string): string {
+    return catalogue.declared.find((d) => d.family === "pull" && d.kind === kind)?.label.toLowerCase() ?? kind;
+  }
+
+  function reach(matte: Matte): string {
+    const pull = shot.trace(matte);
+    const have = shot.frames.get(pull?.id ?? "")?.size ?? 0;
+    return have >= shot.count ? "all" : `${have} of ${shot.count}`;
+  }
+
+  function doubts(matte: Matte): number {
+    const rows = shot.frames.get(shot.trace(matte)?.id ?? "")?.values() ?? [];
+    return [...rows].filter((f) => f.doubt > DOUBTFUL).length;
+  }
+
+  function add() {
+    const id = shot.freshId("m");
+    const number = shot.doc!.mattes.length + 1;
+    const pull = { id: shot.freshId("t"), kind: "trace", on: true, params: {}, join: "add", strength: 1, invert: false, marks: [] };
+    const value = { id, name: number === 1 ? "Subject" : `Subject ${number}`, pulls: [pull], edge: {} };
+    shot.edit([{ op: "add", path: "/mattes/-", value }], "add matte");
+    desk.selected = { kind: "matte", id };
+    desk.mode = "veil";
+    desk.tool = "in";
+  }
+
+  function remove(matte: Matte) {
+    shot.edit([{ op: "remove", path: shot.mattePath(matte.id) }], `remove ${matte.name}`);
+    desk.selected = null;
+  }
+
+  const used = $derived(new Set(shot.doc!.planes.flatMap((p) => [p.matte, p.gate?.matte])));
+</script>
+
+<section class="mattes" aria-label="Mattes">
+  <div class="title">
+    <h2>Mattes</h2>
+    <span>{shot.doc!.mattes.length}</span>
+    <button class="btn-bare" onclick={add}><Icon name="plus" size={13} /> Matte</button>
+  </div>
+  <ul>
+    {#each shot.doc!.mattes as matte (matte.id)}
+      {@const selected = desk.selected?.kind === "matte" && desk.selected.id === matte.id}
+      <li class:selected>
+        <button
+          class="pick"
+          aria-pressed={selected}
+          onclick={() => {
+            desk.selected = { kind: "matte", id: matte.id };
+            if (desk.mode === "result") desk.mode = "veil";
+          }}
+        >
+          <span class="thumb"><Thumb {desk} view={`matte:${matte.id}`} alt="" /></span>
+          <span class="text">
+            <strong>{matte.name}</strong>
+            <span>{matte.pulls.map((p) => label(p.kind)).join(", ") || "no pull"}</span>
+          </span>
+          <span class="state">
+            {reach(matte)}
+            {#if doubts(matte)}<b>{doubts(matte)} in doubt</b>{/if}
+          </span>
+        </button>
+        {#if selected && !used.has(matte.id)}
+          <button class="btn-bare" aria-label={`Remove ${matte.name}`} onclick={() => remove(matte)}><Icon name="close" size={13} /></button>
+        {/if}
+      </li>
+    {:else}
+      <li class="none">No matte yet. “+ Matte” starts one with a trace: mark the subject, and follow it.</li>
+    {/each}
+  </ul>
+</section>
+
+<style>
+  .mattes {
+    border-top: 1px solid var(--rule);
+    max-height: 262px;
+    display: flex;
+    flex-direction: column;
+    background: var(--stand);
+    padding-bottom: 8px;
+  }
+  .title {
+    display: flex;
+    align-items: baseline;
+    gap: 8px;
+    padding: 7px 8px 4px 13px;
+  }
+  .title span {
+    flex: 1;
+    font-size: 11.5px;
+    color: var(--quiet);
+  }
+  h2 {
+    margin: 0;
+    font-size: 13.5px;
+    font-weight: 600;
+  }
+  ul {
+    list-style: none;
+    margin: 0;
+    padding: 0;
+    overflow-y: auto;
+  }
+  li {
+    display: flex;
+    align-items: center;
+  }
+  li.selected {
+    background: var(--card);
+    box-shadow: inset 0 0 0 1.5px var(--ink);
+  }
+  .pick {
+    flex: 1;
+    display: flex;
+    align-items: center;
+    gap: 10px;
+    min-width: 0;
+    border: 0;
+    background: none;
+    padding: 6px 10px 6px 13px;
+    text-align: left;
+  }
+  .thumb {
+    flex: none;
+    width: 64px;
+    height: 36px;
+    background: #000;
+    overflow: hidden;
+  }
+  .text {
+    flex: 1;
+    display: grid;
+    min-width: 0;
+  }
+  .text span {
+    font-size: 11.5px;
+    color: var(--quiet);
+  }
+  strong {
+    font-weight: 600;
+    overflow: hidden;
+    text-overflow: ellipsis;
+    white-space: nowrap;
+  }
+  .state {
+    display: grid;
+    justify-items: end;
+    font-size: 11.5px;
+    color: var(--quiet);
+    white-space: nowrap;
+  }
+  .state b {
+    color: var(--redtext);
+    font-weight: 600;
+  }
+  .none {
+    padding: 4px 14px 8px;
+    color: var(--quiet);
+  }
+</style>

@@ -1,0 +1,110 @@
+<script lang="ts">
+  import { onMount } from "svelte";
+  import { api } from "../lib/api";
+  import { listen, type Event } from "../lib/events";
+  import { notes } from "../lib/notes.svelte";
+  import ProjectPart from "./ProjectPart.svelte";
+  import { ProjectStore } from "../footage/uploads.svelte";
+
+  let stores = $state.raw<ProjectStore[] | null>(null);
+  let name = $state("");
+  let fault = $state("");
+
+  async function load() {
+    try {
+      const { projects } = await api.projects();
+      stores = projects.map((project) => {
+        const store = new ProjectStore(project.id);
+        store.project = project;
+        return store;
+      });
+    } catch (error) {
+      fault = String((error as Error).message);
+    }
+  }
+
+  async function create(event: SubmitEvent) {
+    event.preventDefault();
+    try {
+      const project = await api.newProject(name.trim() || "New project");
+      const store = new ProjectStore(project.id);
+      store.project = project;
+      stores = [store, ...(stores ?? [])];
+      name = "";
+    } catch (error) {
+      notes.fault(error);
+    }
+  }
+
+  onMount(() => {
+    void load();
+    return listen(
+      (event: Event) => stores?.forEach((store) => store.told(event)),
+      (up) => up && fault && ((fault = ""), void load()),
+    );
+  });
+</script>
+
+<svelte:head><title>Cuvrel</title></svelte:head>
+
+<div class="page">
+  <header>
+    <h1><img src="/mark.svg" alt="" width="24" height="24" /> Cuvrel</h1>
+    <p>Cut a moving subject out of ordinary footage, check it frame by frame, and treat the subject alone.</p>
+    <form onsubmit={create}>
+      <input class="field" placeholder="Name of a new project" aria-label="Name of a new project" maxlength="120" bind:value={name} />
+      <button class="btn btn-red">New project</button>
+    </form>
+  </header>
+  <main>
+    {#if fault}<p class="fault" role="alert">{fault}</p>{/if}
+    {#each stores ?? [] as store (store.id)}
+      <ProjectPart {store} />
+    {:else}
+      {#if stores}<p>No project yet. Give one a name above, then drop footage on it.</p>{/if}
+    {/each}
+  </main>
+</div>
+
+<style>
+  .page {
+    height: 100%;
+    overflow-y: auto;
+  }
+  header {
+    display: flex;
+    align-items: center;
+    gap: 22px;
+    padding: 22px 44px 16px;
+    border-bottom: 2px solid var(--ink);
+    background: var(--sheet);
+  }
+  h1 {
+    display: flex;
+    align-items: center;
+    gap: 9px;
+    margin: 0;
+    font-size: 26px;
+    font-weight: 600;
+  }
+  header p {
+    flex: 1;
+    margin: 0;
+    color: var(--quiet);
+    max-width: 460px;
+  }
+  form {
+    display: flex;
+    gap: 8px;
+    margin-left: auto;
+  }
+  form input {
+    width: 220px;
+  }
+  main {
+    padding: 8px 44px 60px;
+  }
+  .fault {
+    color: var(--redtext);
+  }
+</style>

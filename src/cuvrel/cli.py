@@ -1,0 +1,207 @@
+"""The headless command line."""
+
+from __future__ import annotations
+
+import functools
+import json
+import os
+import sys
+from collections.abc import Callable
+from pathlib import Path
+from typing import Any
+
+import click
+
+from cuvrel import __version__
+from cuvrel.core.recipe.errors import CuvrelError
+
+
+def sentences(run: Callable[..., Any]) -> Callable[..., Any]:
+    """Faults that a person can do something about end in a sentence and exit code 2."""
+
+    @functools.wraps(run)
+    def wrapped(*args: Any, **kwargs: Any) -> Any:
+        try:
+            return run(*args, **kwargs)
+        except CuvrelError as fault:
+            click.echo(f"cuvrel: {fault}", err=True)
+            sys.exit(2)
+
+    return wrapped
+
+
+@click.group(context_settings={"help_option_names": ["-h", "--help"]})
+@click.version_option(__version__)
+def main() -> None:
+    """Cuvrel: pull the matte of a moving subject, check it, mend it, and treat the subject alone.
+
+    follow and render work on files alone. pack, unpack and up use the project's database in the folder
+    that CUVREL_VAR names (./var by default).
+    """
+
+
+@main.command()
+@click.argument("footage", type=click.Path(exists=True, path_type=Path))
+@click.option("--marks", type=click.Path(exists=True, dir_okay=False, path_type=Path), required=True, help="JSON file of marks.")
+@click.option("--to", type=click.Path(dir_okay=False, path_type=Path), required=True, help="The matte: grey FFV1 in MKV.")
+@click.option("--report", type=click.Path(dir_okay=False, path_type=Path), help="JSON file of doubt, time and origin per frame.")
+@click.option("--no-halt", is_flag=True, help="Go on where following would halt on doubt.")
+@click.option("--snap", type=click.FloatRange(0, 1), default=0.7, show_default=True, help="How strongly the outline seeks edges.")
+@click.option("--detail", type=click.FloatRange(0, 1), default=1.0, show_default=True, help="Soft edges from the picture.")
+@click.option("--hold", type=click.FloatRange(0, 1), default=0.35, show_default=True, help="How strongly the shape is kept.")
+@sentences
+def follow(footage: Path, marks: Path, to: Path, report: Path | None, no_halt: bool, snap: float, detail: float, hold: float) -> None:
+    """Trace a subject from marks and follow it both ways over the whole clip.
+
+    FOOTAGE is a video, or a ZIP or a folder of PNG pictures. MARKS looks like
+
+    \b
+      {"marks": [{"frame": 12, "kind": "in", "radius": 6.0,
+                  "points": [[640.0, 300.0], [655.5, 410.0]]}]}
+
+    with kind "in" or "out", frames from 0, plate pixels, and the origin at the top left corner of the top
+    left pixel. The matte has as many frames as the footage. A frame that following did not reach (it
+    halted before) is black, and the report says so.
+    """
+    from cuvrel import headless
+
+    try:
+        raw = json.loads(marks.read_text())
+    except (ValueError, OSError) as fault:
+        raise CuvrelError(f"The marks can't be read: {fault}.") from fault
+    settings = headless.Settings(snap, detail, hold)
+    with headless.footage(footage) as (reader, info), _bar(info.frames, "following") as bar:
+        told = headless.follow(reader, info, headless.read_marks(raw), settings, to, not no_halt, lambda: bar.update(1))
+    if report:
+        report.write_text(json.dumps(told, indent=1) + "\n")
+    for halt in told["halts"]:
+        click.echo(f"Halted at frame {halt['frame']}: {halt['reason']}. {halt['advice']}", err=True)
+
+
+@main.command()
+@click.argument("shot", type=click.Path(exists=True, dir_okay=False, path_type=Path))
+@click.option("--result", "what", flag_value="result", help="All planes.")
+@click.option("--matte", help="One matte alone, by name or id.")
+@click.option("--plane", help="One plane alone, by name or id.")
+@click.option("--to", type=click.Path(path_type=Path), required=True,
+              help="A .mp4, .mov or .mkv file, or a folder for PNG pictures.")  # fmt: skip
+@click.option("--frames", help="Frames A-B, counted from 0; all by default.")
+@click.option("--scale", type=click.FloatRange(0.05, 1), default=1.0, show_default=True, help="Size of the pictures.")
+@click.option("--premultiplied", is_flag=True, help="PNG of a plane: colour multiplied by alpha.")
+@sentences
+def render(shot: Path, what: str | None, matte: str | None, plane: str | None, to: Path, frames: str | None, scale: float,
+           premultiplied: bool) -> None:  # fmt: skip
+    """Render a portable SHOT.json (as `pack` writes it) without a server.
+
+    Give exactly one of --result, --matte NAME and --plane NAME. The file's ending decides the format:
+    .mp4 is H.264, .mov ProRes 4444 with alpha, .mkv grey FFV1 (a matte), anything else a folder of PNG.
+    """
+    from cuvrel import headless
+
+    if sum(one is not None for one in (what, matte, plane)) != 1:
+        raise click.UsageError("Give exactly one of --result, --matte NAME and --plane NAME.")
+    with _bar(0, "rendering") as bar:
+
+        def progress(done: int, total: int) -> None:
+            bar.length = total
+            bar.update(1)
+
+        headless.render(shot, "matte" if matte else "plane" if plane else "result", matte or plane, to, frames, scale,
+                        "premultiplied" if premultiplied else "straight", progress)  # fmt: skip
+
+
+@main.command()
+@click.argument("project")
+@click.option("--to", type=click.Path(dir_okay=False, path_type=Path), help="The file; PROJECT.zip by default.")
+@sentences
+def pack(project: str, to: Path | None) -> None:
+    """Write PROJECT (its name or number) into one open file: a ZIP of JSON, footage and matte frames."""
+    from cuvrel.store import portable
+
+    with _store() as (database, blobs), database.session() as session:
+        row = portable.find_project(session, project)
+        to = to or Path(f"{''.join(c if c.isalnum() else '-' for c in row.name.lower())}.zip")
+        portable.pack(session, blobs, row, to)
+    click.echo(f"Packed '{row.name}' into {to}.")
+
+
+@main.command()
+@click.argument("file", type=click.Path(exists=True, dir_okay=False, path_type=Path))
+@sentences
+def unpack(file: Path) -> None:
+    """Bring a packed project in as a new one."""
+    from cuvrel.store import portable
+
+    with _store() as (database, blobs), database.session() as session:
+        row = portable.unpack(session, blobs, file)
+    click.echo(f"Unpacked '{row.name}' as project {row.id}.")
+
+
+@main.command()
+@click.option("--port", type=int, default=8017, show_default=True, help="Another free one is taken when this is not.")
+@click.option("--no-demo", is_flag=True, help="Do not make the demo project.")
+@click.option("--workers", type=click.IntRange(1, 16), default=1, show_default=True)
+@sentences
+def up(port: int, no_demo: bool, workers: int) -> None:
+    """Start the database, the server and the worker; stop them all with Ctrl+C."""
+    from cuvrel.supervise import up as run
+
+    sys.exit(run(_var(), port, not no_demo, workers))
+
+
+@main.command()
+@sentences
+def worker() -> None:
+    """Run one more worker on the database that CUVREL_DATABASE_URL names."""
+    from cuvrel.jobs.worker import main as run
+    from cuvrel.store.config import Config
+
+    run(Config.from_env())
+
+
+@main.command()
+@click.argument("folder", type=click.Path(file_okay=False, path_type=Path), default="docs/schemas")
+def schemas(folder: Path) -> None:
+    """Write the published JSON Schemas and the OpenAPI document."""
+    from cuvrel import publish
+
+    publish.write(folder)
+
+
+def _var() -> Path:
+    return Path(os.environ.get("CUVREL_VAR", "var")).resolve()
+
+
+def _bar(length: int, label: str) -> Any:
+    return click.progressbar(length=length, label=label, file=sys.stderr)
+
+
+class _store:
+    """Database and blobs: those that CUVREL_DATABASE_URL names, else the cluster in the var folder."""
+
+    def __enter__(self) -> tuple[Any, Any]:
+        from cuvrel.store.blobs import Blobs
+        from cuvrel.store.cluster import Cluster
+        from cuvrel.store.config import Config
+        from cuvrel.store.db import Database
+
+        self._cluster: Any = None
+        config = Config.from_env()
+        url = os.environ.get("CUVREL_DATABASE_URL")
+        if not url:
+            cluster = Cluster(config.var / "postgres")
+            if not cluster.running():
+                cluster.start()
+                self._cluster = cluster
+            url = cluster.url()
+        database = Database(url)
+        database.migrate()
+        return database, Blobs(config.blobs, config.var)
+
+    def __exit__(self, *_: object) -> None:
+        if self._cluster is not None:
+            self._cluster.stop()
+
+
+if __name__ == "__main__":
+    main()

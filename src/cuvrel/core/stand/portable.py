@@ -1,0 +1,82 @@
+"""The portable shot: one JSON file beside its footage and matte frames, readable without a database.
+
+    {"cuvrel": 1, "shot": {the document},
+     "files": {FOOTAGE_ID: "footage/NAME"},
+     "frames": {PULL_ID: {"12": {"file": "mattes/KEY.png", "origin": "touched", "doubt": 0.0}}}}
+
+Paths are relative to the JSON file and may not leave its folder.
+"""
+
+from __future__ import annotations
+
+import json
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from cuvrel.core import catalogue
+from cuvrel.core.media.probe import probe
+from cuvrel.core.media.reader import Reader, resized
+from cuvrel.core.media.writer import read_grey
+from cuvrel.core.recipe.check import read_shot
+from cuvrel.core.recipe.errors import MediaError, RecipeError
+from cuvrel.core.recipe.models import Pull, Shot
+from cuvrel.core.stand.nodes import Node, node
+
+FORMAT = 1
+
+
+def within(folder: Path, name: str) -> Path:
+    """A path inside the folder. Raises RecipeError for one that leaves it."""
+    path = (folder / name).resolve()
+    if not path.is_relative_to(folder.resolve()):
+        raise RecipeError(f"The path '{name}' leaves the portable project's folder.")
+    return path
+
+
+class PortableShot:
+    """A portable shot as the stand's sources."""
+
+    def __init__(self, path: Path) -> None:
+        """Raises RecipeError or MediaError when it can't be read whole."""
+        catalogue.load()
+        try:
+            raw = json.loads(path.read_text())
+        except (OSError, ValueError) as fault:
+            raise RecipeError(f"'{path.name}' can't be read as a portable shot: {fault}.") from fault
+        if not isinstance(raw, dict) or raw.get("cuvrel") != FORMAT or not isinstance(raw.get("files"), dict):
+            raise RecipeError(f"'{path.name}' is not a portable shot of format {FORMAT}.")
+        self.shot: Shot = read_shot(raw.get("shot"))
+        self._folder = path.parent
+        self._frames: dict[str, dict[str, dict[str, Any]]] = raw.get("frames") or {}
+        self._readers: dict[str, Reader] = {}
+        for footage in self.shot.footage:
+            if footage.id not in raw["files"]:
+                raise RecipeError(f"The portable shot does not say where the footage '{footage.name}' is.")
+            file = within(self._folder, str(raw["files"][footage.id]))
+            if not file.exists():
+                raise MediaError(f"The footage '{file.name}' is not there.")
+            self._readers[footage.id] = Reader(file, probe(file))
+
+    def picture(self, footage_id: str, frame: int, size: tuple[int, int]) -> Node:
+        """A node of (H, W, 3) uint8 sRGB."""
+        reader = self._readers[footage_id]
+        return node("footage", [footage_id, frame, size], [], lambda: resized(reader.frame(frame), size))
+
+    def traced(self, pull: Pull, frame: int, size: tuple[int, int]) -> Node | None:
+        """A node of (H, W) float32, 0 to 1; None where the trace has no frame."""
+        entry = self._frames.get(pull.id, {}).get(str(frame))
+        if entry is None:
+            return None
+        file = within(self._folder, str(entry["file"]))
+
+        def load() -> NDArray[np.float32]:
+            try:
+                grey = read_grey(file.read_bytes())
+            except (OSError, ValueError) as fault:
+                raise MediaError(f"The matte frame '{file.name}' can't be read.") from fault
+            return resized(grey, size).astype(np.float32) / np.float32(255)
+
+        return node("stored", [str(entry["file"]), size], [], load)

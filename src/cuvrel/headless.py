@@ -1,0 +1,179 @@
+"""Following and rendering files, without a server."""
+
+from __future__ import annotations
+
+import tempfile
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
+from dataclasses import asdict
+from pathlib import Path
+from typing import Any, Literal
+
+import numpy as np
+from numpy.typing import NDArray
+from pydantic import ValidationError
+
+from cuvrel.core.follow.run import Settings, clip
+from cuvrel.core.media.probe import MediaInfo, pack_sequence, probe
+from cuvrel.core.media.reader import Reader
+from cuvrel.core.media.writer import PngWriter, VideoFormat, VideoWriter, Writer, png_bytes, read_grey
+from cuvrel.core.recipe.errors import CuvrelError, RecipeError
+from cuvrel.core.recipe.models import Mark, Shot
+from cuvrel.core.stand.build import Stand
+from cuvrel.core.stand.export import picture, write_range
+from cuvrel.core.stand.nodes import Cache
+from cuvrel.core.stand.portable import PortableShot
+
+__all__ = ["Settings", "follow", "footage", "read_marks", "render"]
+
+
+@contextmanager
+def footage(path: Path) -> Iterator[tuple[Reader, MediaInfo]]:
+    """A reader of a video, a ZIP of PNG pictures or a folder of them. Raises MediaError."""
+    with tempfile.TemporaryDirectory(prefix="cuvrel-") as folder:
+        if path.is_dir():
+            packed = Path(folder) / "sequence.zip"
+            pack_sequence([(p.name, p) for p in path.iterdir() if p.suffix.lower() == ".png"], packed)
+            path = packed
+        info = probe(path)
+        reader = Reader(path, info)
+        try:
+            yield reader, info
+        finally:
+            reader.close()
+
+
+def read_marks(raw: Any) -> list[Mark]:
+    """Marks from plain JSON. Raises RecipeError with the place of the fault."""
+    if not isinstance(raw, dict) or not isinstance(raw.get("marks"), list):
+        raise RecipeError('The marks must be an object {"marks": [...]}.')
+    marks = []
+    for index, one in enumerate(raw["marks"]):
+        try:
+            marks.append(Mark.model_validate({"id": f"m{index}", **one} if isinstance(one, dict) else one))
+        except ValidationError as fault:
+            first = fault.errors()[0]
+            where = ".".join(str(part) for part in first["loc"])
+            raise RecipeError(f"Mark {index} is wrong at {where or 'its place'}: {first['msg']}.") from fault
+    return marks
+
+
+def follow(
+    reader: Reader, info: MediaInfo, marks: list[Mark], settings: Settings, to: Path, halting: bool, tick: Callable[[], None]
+) -> dict[str, Any]:
+    """Follows a clip and writes its matte, complete or not at all; returns the report.
+
+    Memory does not grow with the clip: frames come out of order and wait on disk as small pictures.
+    """
+    frames: dict[int, dict[str, Any]] = {}
+    halts: list[dict[str, Any]] = []
+    with tempfile.TemporaryDirectory(prefix="cuvrel-", dir=to.parent if to.parent.is_dir() else None) as folder:
+        for frame in clip(reader.frame, info.frames, marks, settings, halting):
+            grey = np.round(frame.matte * 255).astype(np.uint8)
+            (Path(folder) / f"{frame.number}.png").write_bytes(png_bytes(grey))
+            frames[frame.number] = {"frame": frame.number, "origin": frame.origin, "doubt": round(frame.doubt, 4), "ms": round(frame.ms, 2)}
+            if frame.halt:
+                frames[frame.number]["halt"] = asdict(frame.halt)
+                if halting:
+                    halts.append({"frame": frame.number, **asdict(frame.halt)})
+            tick()
+        for number in range(info.frames):
+            frames.setdefault(number, {"frame": number, "origin": "not reached", "doubt": 1.0, "ms": 0.0})
+        beside = Path(folder) / "matte.mkv"
+        writer = VideoWriter(beside, "ffv1-grey", info.width, info.height, info.fps)
+        black = np.zeros((info.height, info.width), np.uint8)
+        for number in range(info.frames):
+            file = Path(folder) / f"{number}.png"
+            writer.write(read_grey(file.read_bytes()) if file.exists() else black)
+        writer.close()
+        beside.replace(to)
+    return {"size": [info.width, info.height], "fps": info.fps, "frames": [frames[n] for n in range(info.frames)],
+            "halts": sorted(halts, key=lambda h: int(h["frame"]))}  # fmt: skip
+
+
+def _range(text: str | None, count: int) -> tuple[int, int]:
+    if text is None:
+        return 0, count - 1
+    first, _, last = text.partition("-")
+    try:
+        begin, end = int(first), int(last or first)
+    except ValueError:
+        raise CuvrelError(f"'{text}' is not a range of frames.", "Write it as A-B, such as 0-47.") from None
+    if not 0 <= begin <= end < count:
+        raise CuvrelError(f"Frames {begin} to {end} are not a part of this shot, which has {count} (from 0).")
+    return begin, end
+
+
+def _by_name(items: list[Any], name: str, what: str) -> str:
+    for item in items:
+        if name in (item.id, item.name):
+            return str(item.id)
+    known = ", ".join(f"'{item.name}'" for item in items) or "none"
+    raise CuvrelError(f"There is no {what} '{name}' in this shot.", f"Known: {known}.")
+
+
+_FORMATS: dict[str, VideoFormat] = {".mp4": "h264", ".mov": "prores4444", ".mkv": "ffv1-grey"}
+
+
+def render(
+    path: Path, what: Literal["result", "matte", "plane"], name: str | None, to: Path, frames: str | None, scale: float,
+    alpha: str, progress: Callable[[int, int], None],
+) -> None:  # fmt: skip
+    """Renders a portable shot to a file or a folder of PNG pictures; a file is complete or absent."""
+    source = PortableShot(path)
+    shot: Shot = source.shot
+    target = None if name is None else _by_name(shot.mattes if what == "matte" else shot.planes, name, what)
+    first, last = _range(frames, shot.plate_footage().frames)
+    stand = Stand(shot, source, scale)
+    form = _FORMATS.get(to.suffix.lower())
+    if form == "ffv1-grey" and what != "matte":
+        raise CuvrelError("A .mkv holds a matte.", "Use .mp4 for the result, .mov for a plane, or a folder for PNG.")
+    if form == "h264" and what == "plane":
+        raise CuvrelError("A .mp4 can't hold alpha.", "Use .mov (ProRes 4444) for a plane, or a folder for PNG.")
+    beside = to.with_name(f".{to.name}.part{to.suffix}")
+    writer: Writer
+    if form is None:
+        writer = PngWriter(to, "frame", shot.first_number + first)
+    else:
+        writer = VideoWriter(beside, form, stand.size[1], stand.size[0], stand.fps)
+    shaped = _shape(form, what)
+
+    class Shaped:
+        """Gives the format the channels it wants."""
+
+        def write(self, picture: NDArray[np.uint8]) -> None:
+            writer.write(shaped(picture))
+
+        def close(self) -> None:
+            writer.close()
+
+    done = 0
+
+    def tick() -> bool:
+        nonlocal done
+        done += 1
+        progress(done, last - first + 1)
+        return True
+
+    try:
+        nodes = (picture(stand, what, target, alpha, f) for f in range(first, last + 1))
+        write_range(nodes, Shaped(), Cache(256 << 20), tick)
+        if form is not None:
+            beside.replace(to)
+    finally:
+        if form is not None:
+            beside.unlink(missing_ok=True)
+
+
+def _shape(form: VideoFormat | None, what: str) -> Callable[[NDArray[np.uint8]], NDArray[np.uint8]]:
+    def opaque(rgb: NDArray[np.uint8]) -> NDArray[np.uint8]:
+        return np.dstack([rgb, np.full(rgb.shape[:2], 255, np.uint8)])
+
+    def three(grey: NDArray[np.uint8]) -> NDArray[np.uint8]:
+        return np.dstack([grey] * 3)
+
+    if form == "h264" and what == "matte":
+        return three
+    if form == "prores4444" and what != "plane":
+        return lambda p: opaque(three(p) if p.ndim == 2 else p)
+    return lambda p: p

@@ -1,0 +1,169 @@
+"""One supervisor for everything: database, server, worker. It stops all of them and leaves nothing running."""
+
+from __future__ import annotations
+
+import contextlib
+import fcntl
+import json
+import os
+import signal
+import subprocess
+import sys
+import time
+import urllib.error
+import urllib.request
+from pathlib import Path
+
+from cuvrel.core.recipe.errors import CuvrelError
+from cuvrel.demo.project import install
+from cuvrel.store.blobs import Blobs
+from cuvrel.store.cluster import Cluster, free_port
+from cuvrel.store.config import Config
+from cuvrel.store.db import Database
+
+
+class Child:
+    """A process that is started again when it dies, more slowly each time it dies young."""
+
+    def __init__(self, name: str, command: list[str], env: dict[str, str], log: Path) -> None:
+        self.name, self._command, self._env, self._log = name, command, env, log
+        self._process: subprocess.Popen[bytes] | None = None
+        self._born, self._wait, self._next = 0.0, 0.2, 0.0
+
+    @property
+    def pid(self) -> int | None:
+        """The process's id while it runs."""
+        return self._process.pid if self._process and self._process.poll() is None else None
+
+    def tend(self) -> None:
+        """Starts the process when it is not running and it is time to."""
+        if self.pid is not None:
+            if time.monotonic() - self._born > 10:
+                self._wait = 0.2
+            return
+        if self._process is not None and self._next == 0:
+            print(f"The {self.name} ended (code {self._process.returncode}); starting it again.", flush=True)
+            self._next = time.monotonic() + self._wait
+            self._wait = min(self._wait * 2, 10)
+        if time.monotonic() < self._next:
+            return
+        with self._log.open("ab") as log:
+            self._process = subprocess.Popen(
+                self._command, env=self._env, stdin=subprocess.DEVNULL, stdout=log, stderr=log, start_new_session=True,
+                preexec_fn=_die_with_parent,
+            )  # fmt: skip
+        self._born, self._next = time.monotonic(), 0.0
+
+    def ask(self) -> None:
+        """Asks the process group to end."""
+        if self.pid is not None and self._process is not None:
+            with contextlib.suppress(ProcessLookupError):
+                os.killpg(self._process.pid, signal.SIGTERM)
+
+    def end(self, patience: float) -> None:
+        """Waits for the end, then forces it."""
+        if self._process is None:
+            return
+        with contextlib.suppress(subprocess.TimeoutExpired):
+            self._process.wait(patience)
+        with contextlib.suppress(ProcessLookupError):
+            os.killpg(self._process.pid, signal.SIGKILL)
+        self._process.wait()
+
+
+def _die_with_parent() -> None:
+    """Linux: a supervisor that is killed outright takes its children along."""
+    import ctypes
+
+    ctypes.CDLL("libc.so.6", use_errno=True).prctl(1, signal.SIGTERM)  # PR_SET_PDEATHSIG
+
+
+def up(var: Path, port: int = 8017, demo: bool = True, workers: int = 1) -> int:
+    """Starts everything, prints the address, tends it until SIGINT or SIGTERM, stops everything."""
+    var.mkdir(parents=True, exist_ok=True)
+    with (var / "lock").open("w") as lock:
+        try:
+            fcntl.flock(lock, fcntl.LOCK_EX | fcntl.LOCK_NB)
+        except OSError:
+            print(f"Cuvrel runs already from this folder: {_address(var)}")
+            return 1
+        return _run(var, port, demo, workers)
+
+
+def _address(var: Path) -> str:
+    try:
+        return str(json.loads((var / "address.json").read_text())["url"])
+    except (OSError, ValueError, KeyError):
+        return "its address is not known yet"
+
+
+def _run(var: Path, port: int, demo: bool, workers: int) -> int:
+    ending = False
+
+    def end(*_: object) -> None:
+        nonlocal ending
+        ending = True
+
+    signal.signal(signal.SIGINT, end)
+    signal.signal(signal.SIGTERM, end)
+    cluster = Cluster(var / "postgres")
+    children: list[Child] = []
+    try:
+        cluster.start()
+        config = Config(database=cluster.url(), blobs=os.environ.get("CUVREL_BLOBS", str(var / "blobs")), var=var)
+        database = Database(config.database)
+        database.migrate()
+        if demo and not ending:
+            print("Looking after the demo project (the first time takes about a minute) ...", flush=True)
+            install(database, Blobs(config.blobs, var))
+        database.engine.dispose()
+        port = free_port(port)
+        url = f"http://127.0.0.1:{port}/"
+        env = {**os.environ, "CUVREL_DATABASE_URL": config.database, "CUVREL_BLOBS": config.blobs, "CUVREL_VAR": str(var)}
+        python = sys.executable
+        children.append(
+            Child("server", [python, "-m", "gunicorn", "cuvrel.web.app:create_app()", "-b", f"127.0.0.1:{port}", "-w", "1",
+                             "-k", "gthread", "--threads", "24", "--timeout", "120", "--graceful-timeout", "2", "--no-control-socket"],
+                  env, var / "server.log")
+        )  # fmt: skip
+        children += [
+            Child(f"worker {n + 1}" if workers > 1 else "worker", [python, "-m", "cuvrel.cli", "worker"], env, var / "worker.log")
+            for n in range(workers)
+        ]
+        for child in children:
+            child.tend()
+        if _answers(url, lambda: ending):
+            about = {"url": url, "database": config.database, "supervisor": os.getpid()}
+            (var / "address.json").write_text(json.dumps(about) + "\n")
+            print(f"\nCuvrel is ready at {url}\nStop it with Ctrl+C.\n", flush=True)
+        while not ending:
+            if not cluster.running():
+                print("The database went away; starting it again.", flush=True)
+                with contextlib.suppress(CuvrelError):
+                    cluster.start()
+            for child in children:
+                child.tend()
+            (var / "processes.json").write_text(json.dumps({c.name: c.pid for c in children}))
+            for _ in range(5):
+                if not ending:
+                    time.sleep(0.1)
+    finally:
+        for child in children:
+            child.ask()
+        for child in children:
+            child.end(4)
+        cluster.stop()
+        (var / "address.json").unlink(missing_ok=True)
+        print("Stopped.", flush=True)
+    return 0
+
+
+def _answers(url: str, ending: object, seconds: float = 60) -> bool:
+    deadline = time.monotonic() + seconds
+    while time.monotonic() < deadline and not ending():  # type: ignore[operator]
+        try:
+            with urllib.request.urlopen(url + "api/health", timeout=2):
+                return True
+        except (urllib.error.URLError, OSError):
+            time.sleep(0.05)
+    return False
