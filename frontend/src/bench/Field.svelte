@@ -118,7 +118,7 @@
         </button>
       {/if}
       <button
-        class="ring {ring}"
+        class="keyring {ring}"
         aria-label={`${name}: ${ring === "here" ? "keyed here" : ring === "elsewhere" ? "keyed elsewhere" : "no keyframe"}`}
         title={`Keyframe (K): ${ring === "here" ? "keyed here" : ring === "elsewhere" ? "keyed elsewhere" : "none"}`}
         onclick={keyed}
@@ -225,7 +225,7 @@
     padding: 0 1px;
     line-height: 0;
   }
-  .ring {
+  .keyring {
     width: 12px;
     height: 12px;
     border-radius: 50%;
@@ -233,11 +233,11 @@
     background: none;
     padding: 0;
   }
-  .ring.here {
+  .keyring.here {
     border-color: var(--ink);
     background: radial-gradient(var(--ink) 0 3px, transparent 3.6px);
   }
-  .ring.elsewhere {
+  .keyring.elsewhere {
     border-color: var(--ink);
     border-width: 2.4px;
   }

@@ -14,7 +14,6 @@ export interface Models {}
  */
 export interface ById {
   id: number;
-  [k: string]: unknown;
 }
 /**
  * Everything that can be added to a recipe, and every kind of export.
@@ -25,7 +24,6 @@ export interface ById {
 export interface CatalogueOut {
   declared: DeclaredOut[];
   exports: ExportKind[];
-  [k: string]: unknown;
 }
 /**
  * A declared pull, edge step, plane kind or treatment.
@@ -41,7 +39,6 @@ export interface DeclaredOut {
   group: string;
   needs_matte: boolean;
   fields: FieldOut[];
-  [k: string]: unknown;
 }
 /**
  * One declared parameter.
@@ -54,16 +51,13 @@ export interface FieldOut {
   label: string;
   hint: string;
   control: "number" | "colour" | "switch";
-  default: {
-    [k: string]: unknown;
-  };
+  default: number | boolean | [number, number, number] | null;
   low: number;
   high: number;
   step: number;
   unit: string;
   animatable: boolean;
   neutral: number | null;
-  [k: string]: unknown;
 }
 /**
  * A kind of export.
@@ -76,10 +70,9 @@ export interface ExportKind {
   label: string;
   hint: string;
   what: "result" | "cutout" | "matte" | "plane";
-  [k: string]: unknown;
 }
 /**
- * The shot after an edit, an undo or a redo. `touched` are the frames whose matte changed with it.
+ * The shot after an edit, an undo or a redo, and the matte frames that changed with it.
  *
  * This interface was referenced by `Models`'s JSON-Schema
  * via the `definition` "EditOut".
@@ -88,8 +81,7 @@ export interface EditOut {
   revision: number;
   document: Shot;
   history: History;
-  touched: number[];
-  [k: string]: unknown;
+  touched: Touched[];
 }
 /**
  * The recipe. Planes run front to back.
@@ -263,7 +255,44 @@ export interface Step {
 export interface History {
   undo: string | null;
   redo: string | null;
-  [k: string]: unknown;
+}
+/**
+ * A matte frame that an edit changed; `now` is None where it is gone.
+ *
+ * This interface was referenced by `Models`'s JSON-Schema
+ * via the `definition` "Touched".
+ */
+export interface Touched {
+  pull: string;
+  frame: number;
+  now: FrameOut | null;
+}
+/**
+ * A stored matte frame. `blob` changes when its picture does.
+ *
+ * This interface was referenced by `Models`'s JSON-Schema
+ * via the `definition` "FrameOut".
+ */
+export interface FrameOut {
+  pull: string;
+  frame: number;
+  origin: "touched" | "followed";
+  doubt: number;
+  blob: string | null;
+  halt: HaltOut | null;
+}
+/**
+ * Why and where following stopped trusting itself; plate pixels.
+ *
+ * This interface was referenced by `Models`'s JSON-Schema
+ * via the `definition` "HaltOut".
+ */
+export interface HaltOut {
+  reason: string;
+  advice: string;
+  x: number;
+  y: number;
+  radius: number;
 }
 /**
  * JSON Patch operations made on a revision.
@@ -303,7 +332,6 @@ export interface FilmOut {
   width: number;
   height: number;
   count: number;
-  [k: string]: unknown;
 }
 /**
  * Follow a trace from a frame: step 1 is on, -1 is back.
@@ -336,36 +364,6 @@ export interface FootageOut {
   alpha: boolean;
   variable: boolean;
   film: FilmOut | null;
-  [k: string]: unknown;
-}
-/**
- * A stored matte frame. `blob` changes when its picture does.
- *
- * This interface was referenced by `Models`'s JSON-Schema
- * via the `definition` "FrameOut".
- */
-export interface FrameOut {
-  pull: string;
-  frame: number;
-  origin: "touched" | "followed";
-  doubt: number;
-  blob: string | null;
-  halt: HaltOut | null;
-  [k: string]: unknown;
-}
-/**
- * Why and where following stopped trusting itself; plate pixels.
- *
- * This interface was referenced by `Models`'s JSON-Schema
- * via the `definition` "HaltOut".
- */
-export interface HaltOut {
-  reason: string;
-  advice: string;
-  x: number;
-  y: number;
-  radius: number;
-  [k: string]: unknown;
 }
 /**
  * The stored matte frames of a shot.
@@ -375,7 +373,6 @@ export interface HaltOut {
  */
 export interface FramesOut {
   frames: FrameOut[];
-  [k: string]: unknown;
 }
 /**
  * Long work and how it stands.
@@ -403,7 +400,6 @@ export interface JobOut {
   args: {
     [k: string]: unknown;
   };
-  [k: string]: unknown;
 }
 /**
  * A key per frame, from `first`; pictures under it never change.
@@ -416,7 +412,6 @@ export interface KeysOut {
   keys: string[];
   width: number;
   height: number;
-  [k: string]: unknown;
 }
 /**
  * Which frames' picture keys are asked for, in which view and width.
@@ -429,7 +424,6 @@ export interface KeysQuery {
   first: number;
   last: number;
   width: number;
-  [k: string]: unknown;
 }
 /**
  * A name for something.
@@ -459,7 +453,6 @@ export interface NewShot {
 export interface PicturePath {
   id: number;
   key: string;
-  [k: string]: unknown;
 }
 /**
  * What the picture shows.
@@ -471,7 +464,6 @@ export interface PictureQuery {
   view: string;
   frame: number;
   width: number;
-  [k: string]: unknown;
 }
 /**
  * All projects, the one last worked on first.
@@ -481,7 +473,6 @@ export interface PictureQuery {
  */
 export interface ProjectList {
   projects: ProjectOut[];
-  [k: string]: unknown;
 }
 /**
  * A project with its shots and footage.
@@ -496,7 +487,6 @@ export interface ProjectOut {
   shots: ShotCard[];
   footage: FootageOut[];
   jobs: JobOut[];
-  [k: string]: unknown;
 }
 /**
  * A shot in a list. `picture` is the address of a small picture of it.
@@ -512,7 +502,6 @@ export interface ShotCard {
   mattes: number;
   updated: string;
   picture: string;
-  [k: string]: unknown;
 }
 /**
  * A shot with all that the workspace needs at once.
@@ -530,7 +519,6 @@ export interface ShotOut {
   frames: FrameOut[];
   jobs: JobOut[];
   plate: FootageOut;
-  [k: string]: unknown;
 }
 /**
  * Footage that has arrived, and the job that makes it ready.
@@ -541,5 +529,4 @@ export interface ShotOut {
 export interface Uploaded {
   footage: FootageOut;
   job: JobOut;
-  [k: string]: unknown;
 }

@@ -54,7 +54,7 @@ export class Desk {
   get view(): string {
     const matte = this.matteId;
     if (this.mode === "result") return "result";
-    if (!matte) return "plate";
+    if (!matte || !this.shot.onServer(matte)) return "plate";
     return this.mode === "cutout" ? `cutout:${matte}:${this.ground}` : `${this.mode}:${matte}`;
   }
 

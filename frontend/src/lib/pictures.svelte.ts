@@ -30,10 +30,12 @@ export class Pictures {
     this.view = view;
     this.width = width;
     clearTimeout(this.rest);
+    // keys belong to one view at one size
+    if (other) this.keys = [];
     try {
       const one = await api.keys(this.shot, view, frame, frame, width);
       if (turn !== this.turn) return;
-      if (other || one.keys[0] !== this.keys[frame]) this.keys = [];
+      if (one.keys[0] !== this.keys[frame]) this.keys = [];
       this.keys[frame] = one.keys[0];
       await this.show(frame);
     } catch {
@@ -60,32 +62,45 @@ export class Pictures {
     return this.keys.length > 1;
   }
 
-  /** Shows the frame when it is here; else fetches it and shows it when nothing newer was asked for. */
-  async show(frame: number): Promise<boolean> {
+  /** Shows the frame when it is here; else fetches it. Of frames asked for meanwhile only the last is fetched. */
+  async show(frame: number): Promise<void> {
+    this.wanted = frame;
+    const key = this.keys[frame];
+    const here = key ? this.bitmaps.get(key) : undefined;
+    if (key && here) {
+      this.put(key, here);
+      return;
+    }
+    this.waiting = true;
+    if (this.fetching) return;
+    this.fetching = true;
+    try {
+      for (let last = -1, turn = -1; last !== this.wanted || turn !== this.turn; ) {
+        last = this.wanted;
+        turn = this.turn;
+        await this.fetchOne(last);
+      }
+    } finally {
+      this.fetching = false;
+    }
+  }
+
+  private fetching = false;
+
+  private async fetchOne(frame: number): Promise<void> {
     const turn = this.turn;
     let key = this.keys[frame];
     if (!key) {
       try {
         const one = await api.keys(this.shot, this.view, frame, frame, this.width);
-        if (turn !== this.turn) return false;
+        if (turn !== this.turn) return;
         key = this.keys[frame] = one.keys[0];
       } catch {
-        return false;
+        return;
       }
     }
-    this.wanted = frame;
-    const here = this.bitmaps.get(key);
-    if (here) {
-      this.put(key, here);
-      return true;
-    }
-    this.waiting = true;
-    const bitmap = await this.load(frame, key);
-    if (this.wanted === frame && turn === this.turn) {
-      this.waiting = false;
-      if (bitmap) this.put(key, bitmap);
-    }
-    return !!bitmap;
+    const bitmap = this.bitmaps.get(key) ?? (await this.load(frame, key));
+    if (bitmap && turn === this.turn && frame === this.wanted) this.put(key, bitmap);
   }
 
   private wanted = -1;

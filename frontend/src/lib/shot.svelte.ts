@@ -1,7 +1,7 @@
 /** The document of the open shot: edits are applied at once and confirmed by the server. */
 import jsonpatch, { type Operation } from "fast-json-patch";
 import { api, Problem, type Op } from "./api";
-import type { FrameOut, History, JobOut, Matte, Plane, Pull, Shot, ShotOut } from "./api-types";
+import type { FrameOut, History, JobOut, Matte, Plane, Pull, Shot, ShotOut, Touched } from "./api-types";
 import type { Event } from "./events";
 import { notes } from "./notes.svelte";
 
@@ -23,6 +23,7 @@ export class ShotStore {
   halted = $state.raw<{ pull: string; frame: number } | null>(null);
 
   private revision = 0;
+  private confirmed = $state.raw<Shot | null>(null);
   private queue: Pending[] = [];
   private sending = false;
   private behind = false;
@@ -34,7 +35,7 @@ export class ShotStore {
 
   private take(shot: ShotOut): void {
     this.about = shot;
-    this.doc = shot.document;
+    this.doc = this.confirmed = shot.document;
     this.revision = shot.revision;
     this.history = shot.history;
     this.jobs = shot.jobs;
@@ -61,6 +62,12 @@ export class ShotStore {
 
   plane(id: string | null | undefined): Plane | undefined {
     return this.doc?.planes.find((p) => p.id === id);
+  }
+
+  /** Whether the server knows this matte or plane already: only then can a picture of it be asked for. */
+  onServer(id: string): boolean {
+    const doc = this.confirmed;
+    return !!doc && (doc.mattes.some((m) => m.id === id) || doc.planes.some((p) => p.id === id));
   }
 
   trace(matte: Matte | undefined): Pull | undefined {
@@ -115,8 +122,9 @@ export class ShotStore {
         this.queue.shift();
         this.revision = done.revision;
         this.history = done.history;
+        this.confirmed = done.document;
         if (!this.queue.length) this.doc = done.document;
-        if (done.touched.length) this.takeFrames((await api.frames(this.id)).frames);
+        this.takeTouched(done.touched);
         this.version++;
       } catch (error) {
         if (error instanceof Problem && (error.status === 0 || error.status === 503)) {
@@ -141,8 +149,8 @@ export class ShotStore {
       const done = await api[way](this.id);
       this.revision = done.revision;
       this.history = done.history;
-      this.doc = done.document;
-      if (done.touched.length) this.takeFrames((await api.frames(this.id)).frames);
+      this.doc = this.confirmed = done.document;
+      this.takeTouched(done.touched);
       this.version++;
     } catch (error) {
       notes.fault(error);
@@ -172,14 +180,22 @@ export class ShotStore {
     if (event.event === "job" && event.job.shot === this.id) this.takeJob(event.job);
   }
 
+  private takeTouched(touched: Touched[]): void {
+    for (const { pull, frame, now } of touched) this.putFrame(pull, frame, now);
+  }
+
   private takeFrame(event: Extract<Event, { event: "frame" }>): void {
-    const frames = new Map(this.frames);
-    const of = new Map(frames.get(event.pull) ?? []);
-    if (event.origin === null) of.delete(event.frame);
-    else of.set(event.frame, { ...event, origin: event.origin });
-    frames.set(event.pull, of);
-    this.frames = frames;
+    this.putFrame(event.pull, event.frame, event.origin === null ? null : { ...event, origin: event.origin });
     if (event.origin === "followed") this.arrived = { pull: event.pull, frame: event.frame };
+  }
+
+  private putFrame(pull: string, frame: number, now: FrameOut | null): void {
+    const frames = new Map(this.frames);
+    const of = new Map(frames.get(pull) ?? []);
+    if (now) of.set(frame, now);
+    else of.delete(frame);
+    frames.set(pull, of);
+    this.frames = frames;
   }
 
   takeJob(job: JobOut): void {

@@ -6,7 +6,7 @@ export type Plain = number | Rgb | boolean;
 export type Ease = Key["ease"];
 
 export function isKeys(value: unknown): value is Keys {
-  return typeof value === "object" && value !== null && "keys" in value;
+  return typeof value === "object" && value !== null && !Array.isArray(value) && "keys" in value;
 }
 
 export function valueAt(value: unknown, frame: number): Plain {

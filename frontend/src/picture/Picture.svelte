@@ -265,6 +265,11 @@
     margin: 0;
     box-shadow: 0 3px 14px rgb(0 0 0 / 0.35);
   }
+  .say {
+    top: auto;
+    bottom: 12px;
+    pointer-events: none;
+  }
   .halt {
     border-left: 5px solid var(--red);
     cursor: default;

@@ -174,7 +174,7 @@
 <style>
   .sheet {
     display: grid;
-    grid-template-rows: 46px minmax(0, 1fr) 25px;
+    grid-template-rows: 62px minmax(0, 1fr) 25px;
     background: var(--sheet);
     border-right: 1px solid var(--rule);
     min-height: 0;
@@ -197,13 +197,13 @@
   .head .upright {
     display: grid;
     justify-items: center;
-    height: 40px;
+    height: 56px;
     color: var(--ink);
   }
   .head .upright span {
     writing-mode: vertical-rl;
     rotate: 180deg;
-    max-height: 40px;
+    max-height: 56px;
     overflow: hidden;
     text-overflow: ellipsis;
   }

@@ -96,18 +96,25 @@ function rules(c: CanvasRenderingContext2D, s: Scene, ink: Ink, from: number, to
     c.fillStyle = ink.blue;
     c.fillRect(0, y(s.loop[0]), 3, (s.loop[1] - s.loop[0] + 1) * s.row);
   }
-  c.font = "500 11px 'IBM Plex Mono'";
-  c.textBaseline = "top";
+  const labels: number[] = [];
   for (let f = from; f <= to; f++) {
     const strong = f % step === 0;
     if (!strong && s.row < 5) continue;
     c.fillStyle = strong ? ink.rule : ink.faint;
     c.fillRect(0, Math.round(y(f)), s.width, 1);
     if (strong) {
-      c.fillStyle = ink.quiet;
-      c.textAlign = "right";
-      c.fillText(String(s.first + f), 33, y(f) + 3);
+      labels.push(f);
     }
+  }
+  c.font = "500 11px 'IBM Plex Mono'";
+  c.textBaseline = "top";
+  c.textAlign = "right";
+  for (const f of labels) {
+    const inLoop = s.loop && f >= s.loop[0] && f <= s.loop[1];
+    c.fillStyle = inLoop ? ink.faint : ink.sheet;
+    c.fillRect(4, y(f) + 1, 32, 14);
+    c.fillStyle = ink.quiet;
+    c.fillText(String(s.first + f), 33, y(f) + 3);
   }
   c.fillStyle = ink.faint;
   for (const column of s.columns.slice(1)) c.fillRect(column.x, 0, 1, s.height);

@@ -14,7 +14,7 @@
     void desk.shot.arrived;
     const [frame, wanted, playing] = [desk.frame, view, desk.playing];
     clearTimeout(timer);
-    if (playing) return;
+    if (playing || !desk.shot.onServer(wanted.split(":")[1])) return;
     const mine = ++turn;
     timer = window.setTimeout(async () => {
       try {

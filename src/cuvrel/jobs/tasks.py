@@ -12,6 +12,7 @@ from pathlib import Path
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
+from cuvrel.core import catalogue
 from cuvrel.core.follow.carry import Halt
 from cuvrel.core.follow.run import Settings, span
 from cuvrel.core.media.probe import MediaInfo
@@ -38,6 +39,7 @@ class Works:
     """What the tasks need. One per worker process."""
 
     def __init__(self, database: Database, blobs: Blobs, cache_bytes: int) -> None:
+        catalogue.load()
         self.database, self.blobs = database, blobs
         self.readers = Readers(blobs)
         self.cache = Cache(cache_bytes)

@@ -6,9 +6,11 @@ import asyncio
 import contextlib
 import logging
 import os
+import threading
 
 import procrastinate
 
+from cuvrel.core.warm import warm_up
 from cuvrel.jobs.queue import queue_app, recover, run
 from cuvrel.jobs.tasks import Works
 from cuvrel.store.blobs import Blobs
@@ -44,8 +46,8 @@ async def _serve(config: Config) -> None:
     database = Database(config.database)
     blobs = Blobs(config.blobs, config.var)
     works = Works(database, blobs, config.cache_bytes)
-    with contextlib.suppress(Exception):
-        await asyncio.to_thread(sweep, database, blobs)
+    await asyncio.to_thread(sweep, database, blobs)
+    threading.Thread(target=warm_up, name="warm", daemon=True).start()
     app = worker_app(config, works)
     async with app.open_async():
         watch = asyncio.create_task(_look_after(database, config))

@@ -34,17 +34,18 @@ class Touches:
         self._ready: OrderedDict[tuple[str, int, float], Prepared] = OrderedDict()
         self._lock = threading.Lock()
 
-    def sync(self, session: Session, shot_id: int, before: Shot | None, after: Shot) -> list[int]:
-        """Brings the touched frames in line with the document's marks; returns the frames that changed.
+    def sync(self, session: Session, shot_id: int, before: Shot | None, after: Shot) -> list[tuple[str, int]]:
+        """Brings the touched frames in line with the document's marks; returns (pull, frame) of what changed.
 
         Works for any way from `before` to `after`: an edit, an undo, a redo.
         """
-        changed: set[int] = set()
+        changed: set[tuple[str, int]] = set()
         old = {p.id: p for m in before.mattes for p in m.pulls} if before else {}
         for matte in after.mattes:
             for pull in matte.pulls:
                 if pull.kind == "trace":
-                    changed |= self._sync_pull(session, shot_id, after, old.get(pull.id), pull)
+                    frames = self._sync_pull(session, shot_id, after, old.get(pull.id), pull)
+                    changed |= {(pull.id, frame) for frame in frames}
         return sorted(changed)
 
     def _sync_pull(self, session: Session, shot_id: int, shot: Shot, old: Pull | None, pull: Pull) -> set[int]:

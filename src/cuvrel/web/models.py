@@ -179,13 +179,21 @@ class ShotOut(BaseModel):
     plate: FootageOut
 
 
+class Touched(BaseModel):
+    """A matte frame that an edit changed; `now` is None where it is gone."""
+
+    pull: str
+    frame: int
+    now: FrameOut | None
+
+
 class EditOut(BaseModel):
-    """The shot after an edit, an undo or a redo. `touched` are the frames whose matte changed with it."""
+    """The shot after an edit, an undo or a redo, and the matte frames that changed with it."""
 
     revision: int
     document: Shot
     history: History
-    touched: list[int]
+    touched: list[Touched]
 
 
 class FramesOut(BaseModel):
@@ -234,7 +242,7 @@ class FieldOut(BaseModel):
     label: str
     hint: str = ""
     control: Literal["number", "colour", "switch"]
-    default: Any = None
+    default: float | bool | tuple[float, float, float] | None = None
     low: float = 0
     high: float = 1
     step: float = 0.01

@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
+import threading
 from typing import cast
 
 import procrastinate
 from flask import current_app
 
 from cuvrel.core.stand.nodes import Cache
+from cuvrel.core.warm import warm_up
 from cuvrel.jobs.queue import enqueue, queue_app
 from cuvrel.store.blobs import Blobs
 from cuvrel.store.config import Config
@@ -29,6 +31,7 @@ class Services:
         self.cache = Cache(config.cache_bytes)
         self.listener = Listener(config.conninfo)
         self._queue: procrastinate.App | None = None
+        threading.Thread(target=warm_up, name="warm", daemon=True).start()
 
     def enqueue(self, job_id: int) -> None:
         """Puts a job, whose row is committed, into the queue."""

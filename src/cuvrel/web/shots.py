@@ -17,7 +17,7 @@ from cuvrel.store import shots as store
 from cuvrel.store.footage import entry
 from cuvrel.store.mattes import frames_of
 from cuvrel.store.models import FootageRow, JobRow, MatteFrame, Project, ShotRow
-from cuvrel.web.models import ById, EditOut, Edits, FollowRequest, FramesOut, History, JobOut, NewShot, ShotOut
+from cuvrel.web.models import ById, EditOut, Edits, FollowRequest, FrameOut, FramesOut, History, JobOut, NewShot, ShotOut, Touched
 from cuvrel.web.present import answer, frame_out, job_out, shot_out
 from cuvrel.web.problems import Problem
 from cuvrel.web.services import services
@@ -66,9 +66,15 @@ def _changed(step: Step) -> Response:
         if done is None:
             raise CuvrelError("There is nothing more to take back or to make again.")
         row, before, after = done
-        touched = shared.touches.sync(session, row.id, before, after)
+        touched = [Touched(pull=pull, frame=frame, now=_now(session, row.id, pull, frame))
+                   for pull, frame in shared.touches.sync(session, row.id, before, after)]  # fmt: skip
         history = History(**store.history(session, row))
         return answer(EditOut(revision=row.revision, document=after, history=history, touched=touched))
+
+
+def _now(session: Session, shot_id: int, pull: str, frame: int) -> FrameOut | None:
+    row = session.get(MatteFrame, (shot_id, pull, frame))
+    return None if row is None else frame_out(row)
 
 
 @api.post("/shots/<int:id>/edits", responses={200: EditOut})

@@ -79,6 +79,16 @@ def encode(rgba: F32) -> U8:
     return out
 
 
+def with_light(rgba: F32) -> F32:
+    """The picture with enough alpha to hold its light: a halo over nothing has colour but no alpha.
+
+    (H, W, 4) float32 premultiplied. Over black it looks as before.
+    """
+    out = rgba.copy()
+    out[..., 3] = np.clip(np.maximum(out[..., 3], out[..., :3].max(axis=2)), 0, 1)
+    return out
+
+
 def encode_rgba(rgba: F32, premultiplied: bool = False) -> U8:
     """(H, W, 4) premultiplied linear RGBA to (H, W, 4) uint8 with display-encoded colour.
 

@@ -12,7 +12,7 @@ from typing import Any, Literal
 import numpy as np
 from numpy.typing import NDArray
 
-from cuvrel.core.media.colour import encode, encode_rgba
+from cuvrel.core.media.colour import encode, encode_rgba, with_light
 from cuvrel.core.media.writer import PngWriter, VideoFormat, VideoWriter, Writer
 from cuvrel.core.recipe.errors import RecipeError
 from cuvrel.core.stand.blend import through
@@ -65,7 +65,7 @@ def picture(stand: Stand, what: What, target: str | None, alpha: str, frame: int
         if what == "matte":
             return node("out-matte", None, [stand.matte(str(target), frame)], _bytes, keep=False)
         if what == "plane":
-            alone = stand.alone(stand.shot.plane(str(target)), frame)
+            alone = node("lit", None, [stand.alone(stand.shot.plane(str(target)), frame)], with_light, keep=False)
         else:
             alone = node("cut", None, [stand._light(frame), stand.matte(str(target), frame)], through, keep=False)
     except KeyError as missing:

@@ -6,7 +6,7 @@ import numpy as np
 from numba import njit
 from numpy.typing import NDArray
 
-from cuvrel.core.media.colour import encode, encode_rgba
+from cuvrel.core.media.colour import encode, encode_rgba, with_light
 from cuvrel.core.media.rows import in_rows
 from cuvrel.core.recipe.errors import RecipeError
 from cuvrel.core.stand.build import Stand
@@ -42,7 +42,8 @@ def view(stand: Stand, wanted: str, frame: int) -> Node:
             return node("view-cutout", [ground, size], [stand.plate(frame), stand.matte(rest[0], frame)],
                         lambda p, m: over_ground(p, m, ground, size))  # fmt: skip
         if kind == "plane" and len(rest) == 1:
-            return node("view-plane", None, [stand.alone(stand.shot.plane(rest[0]), frame)], encode_rgba)
+            return node("view-plane", None, [stand.alone(stand.shot.plane(rest[0]), frame)],
+                        lambda p: encode_rgba(with_light(p)))  # fmt: skip
     except KeyError as missing:
         raise RecipeError(f"The view '{wanted}' names {missing}, which is not in the shot.") from missing
     raise RecipeError(f"There is no view '{wanted}'.")

@@ -1,0 +1,43 @@
+"""Compiles every kernel ahead, so that nobody waits for it at a first frame."""
+
+from __future__ import annotations
+
+import cv2
+import numpy as np
+
+from cuvrel.core import catalogue
+from cuvrel.core.follow.carry import Follower
+from cuvrel.core.media import colour
+from cuvrel.core.pulls.trace import trace
+from cuvrel.core.recipe.declared import all_declared
+from cuvrel.core.recipe.models import Mark
+from cuvrel.core.stand import blend, views
+from cuvrel.core.treatments.context import Context
+
+
+def warm_up() -> None:
+    """Runs each kernel once on a small picture; quick when they were compiled before on this machine."""
+    catalogue.load()
+    rng = np.random.default_rng(1)
+    rgb = rng.integers(0, 255, (96, 128, 3), dtype=np.uint8)
+    rgb[30:70, 40:90] //= 3
+    rgb = np.ascontiguousarray(cv2.GaussianBlur(rgb, (0, 0), 2))
+    matte = np.zeros((96, 128), np.float32)
+    matte[30:70, 40:90] = 1
+    light = colour.decode(rgb)
+    for mode in blend.MODES:
+        blend.blend(light, light, mode, 0.5, matte)
+        blend.blend(light, light, mode, 0.5)
+    blend.mix(light, light, 0.5, matte)
+    cut = blend.through(light, matte)
+    colour.encode(cut)
+    colour.encode_rgba(cut)
+    views.veil(rgb, matte)
+    for item in all_declared():
+        if item.family == "treatment":
+            item.run(light, item.params().at(0), Context(0, 1.0, 24.0, matte))
+    marks = [Mark(id="a", frame=0, kind="in", radius=3, points=[(50, 50), (80, 50)]),
+             Mark(id="b", frame=0, kind="out", radius=3, points=[(10, 10), (110, 10)])]  # fmt: skip
+    solved = trace(rgb, marks)
+    trace(rgb, marks, solved)
+    Follower(rgb, solved).step(rgb)
