@@ -58,22 +58,33 @@
       <span class="job">
         <progress value={job.total ? job.done / job.total : 0} aria-label={job.title}></progress>
         <span class="say">{job.title} {job.done} of {job.total}</span>
-        <button class="btn-bare" onclick={() => api.stop(job.id).catch((e) => notes.fault(e))}>Stop</button>
+        <button class="btn-bare" onclick={() => api.stop(job.id).catch((e) => notes.fault(e))}
+          >Stop</button
+        >
       </span>
     {:else}
       <span class="saved" aria-live="polite">{shot.saving ? "Saving …" : "All saved"}</span>
     {/if}
     <Hint text={shot.history.undo ? `Undo: ${shot.history.undo}` : "Nothing to undo"} keys="Ctrl Z">
       {#snippet child(props)}
-        <button {...props} class="btn-bare" disabled={!shot.history.undo} onclick={() => shot.step("undo")}
-          >Undo</button
+        <button
+          {...props}
+          class="btn-bare"
+          disabled={!shot.history.undo}
+          onclick={() => shot.step("undo")}>Undo</button
         >
       {/snippet}
     </Hint>
-    <Hint text={shot.history.redo ? `Redo: ${shot.history.redo}` : "Nothing to redo"} keys="Ctrl Shift Z">
+    <Hint
+      text={shot.history.redo ? `Redo: ${shot.history.redo}` : "Nothing to redo"}
+      keys="Ctrl Shift Z"
+    >
       {#snippet child(props)}
-        <button {...props} class="btn-bare" disabled={!shot.history.redo} onclick={() => shot.step("redo")}
-          >Redo</button
+        <button
+          {...props}
+          class="btn-bare"
+          disabled={!shot.history.redo}
+          onclick={() => shot.step("redo")}>Redo</button
         >
       {/snippet}
     </Hint>
@@ -84,21 +95,28 @@
           class="btn-bare"
           aria-label="Footage"
           aria-expanded={desk.slide === "footage"}
-          onclick={() => (desk.slide = desk.slide === "footage" ? "none" : "footage")}><Icon name="reel" /></button
+          onclick={() => (desk.slide = desk.slide === "footage" ? "none" : "footage")}
+          ><Icon name="reel" /></button
         >
       {/snippet}
     </Hint>
     <Hint text={night ? "Day colours" : "Night colours"}>
       {#snippet child(props)}
-        <button {...props} class="btn-bare" aria-label={night ? "Day colours" : "Night colours"} onclick={turn}
-          ><Icon name={night ? "sun" : "moon"} /></button
+        <button
+          {...props}
+          class="btn-bare"
+          aria-label={night ? "Day colours" : "Night colours"}
+          onclick={turn}><Icon name={night ? "sun" : "moon"} /></button
         >
       {/snippet}
     </Hint>
     <Hint text="All keys" keys="?">
       {#snippet child(props)}
-        <button {...props} class="btn-bare" aria-label="All keys" onclick={() => (desk.keysOpen = true)}
-          ><Icon name="keys" /></button
+        <button
+          {...props}
+          class="btn-bare"
+          aria-label="All keys"
+          onclick={() => (desk.keysOpen = true)}><Icon name="keys" /></button
         >
       {/snippet}
     </Hint>

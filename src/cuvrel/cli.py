@@ -42,15 +42,29 @@ def main() -> None:
 
 @main.command()
 @click.argument("footage", type=click.Path(exists=True, path_type=Path))
-@click.option("--marks", type=click.Path(exists=True, dir_okay=False, path_type=Path), required=True, help="JSON file of marks.")
-@click.option("--to", type=click.Path(dir_okay=False, path_type=Path), required=True, help="The matte: grey FFV1 in MKV.")
-@click.option("--report", type=click.Path(dir_okay=False, path_type=Path), help="JSON file of doubt, time and origin per frame.")
+@click.option(
+    "--marks", type=click.Path(exists=True, dir_okay=False, path_type=Path), required=True, help="JSON file of marks."
+)
+@click.option(
+    "--to", type=click.Path(dir_okay=False, path_type=Path), required=True, help="The matte: grey FFV1 in MKV."
+)
+@click.option(
+    "--report", type=click.Path(dir_okay=False, path_type=Path), help="JSON file of doubt, time and origin per frame."
+)
 @click.option("--no-halt", is_flag=True, help="Go on where following would halt on doubt.")
-@click.option("--snap", type=click.FloatRange(0, 1), default=0.7, show_default=True, help="How strongly the outline seeks edges.")
-@click.option("--detail", type=click.FloatRange(0, 1), default=1.0, show_default=True, help="Soft edges from the picture.")
-@click.option("--hold", type=click.FloatRange(0, 1), default=0.35, show_default=True, help="How strongly the shape is kept.")
+@click.option(
+    "--snap", type=click.FloatRange(0, 1), default=0.7, show_default=True, help="How strongly the outline seeks edges."
+)
+@click.option(
+    "--detail", type=click.FloatRange(0, 1), default=1.0, show_default=True, help="Soft edges from the picture."
+)
+@click.option(
+    "--hold", type=click.FloatRange(0, 1), default=0.35, show_default=True, help="How strongly the shape is kept."
+)
 @sentences
-def follow(footage: Path, marks: Path, to: Path, report: Path | None, no_halt: bool, snap: float, detail: float, hold: float) -> None:
+def follow(
+    footage: Path, marks: Path, to: Path, report: Path | None, no_halt: bool, snap: float, detail: float, hold: float
+) -> None:
     """Trace a subject from marks and follow it both ways over the whole clip.
 
     FOOTAGE is a video, or a ZIP or a folder of PNG pictures. MARKS looks like
@@ -83,14 +97,26 @@ def follow(footage: Path, marks: Path, to: Path, report: Path | None, no_halt: b
 @click.option("--result", "what", flag_value="result", help="All planes.")
 @click.option("--matte", help="One matte alone, by name or id.")
 @click.option("--plane", help="One plane alone, by name or id.")
-@click.option("--to", type=click.Path(path_type=Path), required=True,
-              help="A .mp4, .mov or .mkv file, or a folder for PNG pictures.")  # fmt: skip
+@click.option(
+    "--to",
+    type=click.Path(path_type=Path),
+    required=True,
+    help="A .mp4, .mov or .mkv file, or a folder for PNG pictures.",
+)
 @click.option("--frames", help="Frames A-B, counted from 0; all by default.")
 @click.option("--scale", type=click.FloatRange(0.05, 1), default=1.0, show_default=True, help="Size of the pictures.")
 @click.option("--premultiplied", is_flag=True, help="PNG of a plane: colour multiplied by alpha.")
 @sentences
-def render(shot: Path, what: str | None, matte: str | None, plane: str | None, to: Path, frames: str | None, scale: float,
-           premultiplied: bool) -> None:  # fmt: skip
+def render(
+    shot: Path,
+    what: str | None,
+    matte: str | None,
+    plane: str | None,
+    to: Path,
+    frames: str | None,
+    scale: float,
+    premultiplied: bool,
+) -> None:
     """Render a portable SHOT.json (as `pack` writes it) without a server.
 
     Give exactly one of --result, --matte NAME and --plane NAME. The file's ending decides the format:
@@ -106,8 +132,16 @@ def render(shot: Path, what: str | None, matte: str | None, plane: str | None, t
             bar.length = total
             bar.update(1)
 
-        headless.render(shot, "matte" if matte else "plane" if plane else "result", matte or plane, to, frames, scale,
-                        "premultiplied" if premultiplied else "straight", progress)  # fmt: skip
+        headless.render(
+            shot,
+            "matte" if matte else "plane" if plane else "result",
+            matte or plane,
+            to,
+            frames,
+            scale,
+            "premultiplied" if premultiplied else "straight",
+            progress,
+        )
 
 
 @main.command()

@@ -59,7 +59,13 @@ def read_marks(raw: Any) -> list[Mark]:
 
 
 def follow(
-    reader: Reader, info: MediaInfo, marks: list[Mark], settings: Settings, to: Path, halting: bool, tick: Callable[[], None]
+    reader: Reader,
+    info: MediaInfo,
+    marks: list[Mark],
+    settings: Settings,
+    to: Path,
+    halting: bool,
+    tick: Callable[[], None],
 ) -> dict[str, Any]:
     """Follows a clip and writes its matte, complete or not at all; returns the report.
 
@@ -71,7 +77,12 @@ def follow(
         for frame in clip(reader.frame, info.frames, marks, settings, halting):
             grey = np.round(frame.matte * 255).astype(np.uint8)
             (Path(folder) / f"{frame.number}.png").write_bytes(png_bytes(grey))
-            frames[frame.number] = {"frame": frame.number, "origin": frame.origin, "doubt": round(frame.doubt, 4), "ms": round(frame.ms, 2)}
+            frames[frame.number] = {
+                "frame": frame.number,
+                "origin": frame.origin,
+                "doubt": round(frame.doubt, 4),
+                "ms": round(frame.ms, 2),
+            }
             if frame.halt:
                 frames[frame.number]["halt"] = asdict(frame.halt)
                 if halting:

@@ -39,7 +39,11 @@ def _plain(part: Any, inside: str = "") -> Any:
         return [_plain(one) for one in part]
     if not isinstance(part, dict):
         return part
-    found = {k: _plain(v, k) for k, v in part.items() if inside in ("properties", "$defs") or k not in ("title", "minItems", "maxItems")}
+    found = {
+        k: _plain(v, k)
+        for k, v in part.items()
+        if inside in ("properties", "$defs") or k not in ("title", "minItems", "maxItems")
+    }
     if isinstance(found.get("properties"), dict) and inside != "properties":
         found["required"] = list(found["properties"])  # answers always hold every field
     if "prefixItems" in found:

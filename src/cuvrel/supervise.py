@@ -49,9 +49,14 @@ class Child:
             return
         with self._log.open("ab") as log:
             self._process = subprocess.Popen(
-                self._command, env=self._env, stdin=subprocess.DEVNULL, stdout=log, stderr=log, start_new_session=True,
+                self._command,
+                env=self._env,
+                stdin=subprocess.DEVNULL,
+                stdout=log,
+                stderr=log,
+                start_new_session=True,
                 preexec_fn=_die_with_parent,
-            )  # fmt: skip
+            )
         self._born, self._next = time.monotonic(), 0.0
 
     def ask(self) -> None:
@@ -119,15 +124,46 @@ def _run(var: Path, port: int, demo: bool, workers: int) -> int:
         database.engine.dispose()
         port = free_port(port)
         url = f"http://127.0.0.1:{port}/"
-        env = {**os.environ, "CUVREL_DATABASE_URL": config.database, "CUVREL_BLOBS": config.blobs, "CUVREL_VAR": str(var)}
+        env = {
+            **os.environ,
+            "CUVREL_DATABASE_URL": config.database,
+            "CUVREL_BLOBS": config.blobs,
+            "CUVREL_VAR": str(var),
+        }
         python = sys.executable
         children.append(
-            Child("server", [python, "-m", "gunicorn", "cuvrel.web.app:create_app()", "-b", f"127.0.0.1:{port}", "-w", "1",
-                             "-k", "gthread", "--threads", "24", "--timeout", "120", "--graceful-timeout", "2", "--no-control-socket"],
-                  env, var / "server.log")
-        )  # fmt: skip
+            Child(
+                "server",
+                [
+                    python,
+                    "-m",
+                    "gunicorn",
+                    "cuvrel.web.app:create_app()",
+                    "-b",
+                    f"127.0.0.1:{port}",
+                    "-w",
+                    "1",
+                    "-k",
+                    "gthread",
+                    "--threads",
+                    "24",
+                    "--timeout",
+                    "120",
+                    "--graceful-timeout",
+                    "2",
+                    "--no-control-socket",
+                ],
+                env,
+                var / "server.log",
+            )
+        )
         children += [
-            Child(f"worker {n + 1}" if workers > 1 else "worker", [python, "-m", "cuvrel.cli", "worker"], env, var / "worker.log")
+            Child(
+                f"worker {n + 1}" if workers > 1 else "worker",
+                [python, "-m", "cuvrel.cli", "worker"],
+                env,
+                var / "worker.log",
+            )
             for n in range(workers)
         ]
         for child in children:

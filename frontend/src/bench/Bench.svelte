@@ -10,8 +10,12 @@
 
   let { desk, catalogue }: { desk: Desk; catalogue: CatalogueOut } = $props();
   const shot = $derived(desk.shot);
-  const matte = $derived(desk.selected?.kind === "matte" ? shot.matte(desk.selected.id) : undefined);
-  const plane = $derived(desk.selected?.kind === "plane" ? shot.plane(desk.selected.id) : undefined);
+  const matte = $derived(
+    desk.selected?.kind === "matte" ? shot.matte(desk.selected.id) : undefined,
+  );
+  const plane = $derived(
+    desk.selected?.kind === "plane" ? shot.plane(desk.selected.id) : undefined,
+  );
   const treatments = $derived(catalogue.declared.filter((d) => d.family === "treatment"));
 
   function entry(family: DeclaredOut["family"], kind: string): DeclaredOut {
@@ -20,13 +24,20 @@
 
   function rename(name: string) {
     const path = matte ? shot.mattePath(matte.id) : shot.planePath(plane!.id);
-    if (name.trim()) shot.edit([{ op: "replace", path: `${path}/name`, value: name.trim().slice(0, 120) }], "rename");
+    if (name.trim())
+      shot.edit(
+        [{ op: "replace", path: `${path}/name`, value: name.trim().slice(0, 120) }],
+        "rename",
+      );
   }
 
   function addStep(kind: string) {
     if (!plane) return;
     const value = { id: shot.freshId("s"), kind, on: true, params: {} };
-    shot.edit([{ op: "add", path: `${shot.planePath(plane.id)}/treatments/-`, value }], `add ${entry("treatment", kind).label}`);
+    shot.edit(
+      [{ op: "add", path: `${shot.planePath(plane.id)}/treatments/-`, value }],
+      `add ${entry("treatment", kind).label}`,
+    );
   }
 
   function stepPath(index: number): string {
@@ -40,7 +51,10 @@
   }
 
   function copy(step: Step, index: number) {
-    shot.edit([{ op: "add", path: stepPath(index + 1), value: { ...step, id: shot.freshId("s") } }], "copy treatment");
+    shot.edit(
+      [{ op: "add", path: stepPath(index + 1), value: { ...step, id: shot.freshId("s") } }],
+      "copy treatment",
+    );
   }
 
   const joins = { add: "plus", subtract: "minus", intersect: "and", difference: "differs" };
@@ -57,10 +71,16 @@
         onchange={(e) => rename(e.currentTarget.value)}
         onkeydown={(e) => e.key === "Enter" && e.currentTarget.blur()}
       />
-      <span class="what">{matte ? "matte recipe, read left to right" : "plane and its treatments, read left to right"}</span>
+      <span class="what"
+        >{matte
+          ? "matte recipe, read left to right"
+          : "plane and its treatments, read left to right"}</span
+      >
       {#if plane}
         <DropdownMenu.Root>
-          <DropdownMenu.Trigger class="btn-bare"><Icon name="plus" size={13} /> Treatment</DropdownMenu.Trigger>
+          <DropdownMenu.Trigger class="btn-bare"
+            ><Icon name="plus" size={13} /> Treatment</DropdownMenu.Trigger
+          >
           <DropdownMenu.Portal>
             <DropdownMenu.Content class="menu" align="end">
               {#each treatments as item (item.kind)}
@@ -69,7 +89,11 @@
                   disabled={item.needs_matte && !plane.matte && !plane.gate}
                   onSelect={() => addStep(item.kind)}
                 >
-                  {item.label}<small>{item.needs_matte && !plane.matte && !plane.gate ? "needs a matte: give the plane a gate" : item.hint}</small>
+                  {item.label}<small
+                    >{item.needs_matte && !plane.matte && !plane.gate
+                      ? "needs a matte: give the plane a gate"
+                      : item.hint}</small
+                  >
                 </DropdownMenu.Item>
               {/each}
             </DropdownMenu.Content>
@@ -86,7 +110,13 @@
         <span class="join">then</span>
         <Card title="Edge" note="whole matte">
           {#each entry("edge", "edge").fields as field (field.name)}
-            <Field {desk} {field} value={matte.edge[field.name]} path={`${shot.mattePath(matte.id)}/edge/${field.name}`} about="Edge" />
+            <Field
+              {desk}
+              {field}
+              value={matte.edge[field.name]}
+              path={`${shot.mattePath(matte.id)}/edge/${field.name}`}
+              about="Edge"
+            />
           {/each}
         </Card>
       {:else if plane}
@@ -97,14 +127,25 @@
           <Card
             title={item.label}
             on={step.on}
-            onturn={() => shot.edit([{ op: "replace", path: `${stepPath(i)}/on`, value: !step.on }], `${step.on ? "switch off" : "switch on"} ${item.label}`)}
+            onturn={() =>
+              shot.edit(
+                [{ op: "replace", path: `${stepPath(i)}/on`, value: !step.on }],
+                `${step.on ? "switch off" : "switch on"} ${item.label}`,
+              )}
             onleft={i > 0 ? () => shift(i, -1) : undefined}
             onright={i + 1 < plane.treatments.length ? () => shift(i, 1) : undefined}
             oncopy={() => copy(step, i)}
-            onremove={() => shot.edit([{ op: "remove", path: stepPath(i) }], `remove ${item.label}`)}
+            onremove={() =>
+              shot.edit([{ op: "remove", path: stepPath(i) }], `remove ${item.label}`)}
           >
             {#each item.fields as field (field.name)}
-              <Field {desk} {field} value={step.params[field.name]} path={`${stepPath(i)}/params/${field.name}`} about={item.label} />
+              <Field
+                {desk}
+                {field}
+                value={step.params[field.name]}
+                path={`${stepPath(i)}/params/${field.name}`}
+                about={item.label}
+              />
             {/each}
           </Card>
         {:else}

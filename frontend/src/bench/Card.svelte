@@ -15,7 +15,18 @@
     onremove?: () => void;
     children: Snippet;
   };
-  let { title, note = "", selected = false, on = true, onturn, onleft, onright, oncopy, onremove, children }: Props = $props();
+  let {
+    title,
+    note = "",
+    selected = false,
+    on = true,
+    onturn,
+    onleft,
+    onright,
+    oncopy,
+    onremove,
+    children,
+  }: Props = $props();
 </script>
 
 <article class="card" class:selected class:off={!on} aria-label={title}>
@@ -23,17 +34,26 @@
     <h3>{title}</h3>
     <span>{note}</span>
     {#if onturn}
-      <button class="btn-bare" aria-label={`${title}: ${on ? "switch off" : "switch on"}`} aria-pressed={on} onclick={onturn}
-        ><Icon name={on ? "eye" : "shut"} size={15} /></button
+      <button
+        class="btn-bare"
+        aria-label={`${title}: ${on ? "switch off" : "switch on"}`}
+        aria-pressed={on}
+        onclick={onturn}><Icon name={on ? "eye" : "shut"} size={15} /></button
       >
     {/if}
     {#if onremove}
       <DropdownMenu.Root>
-        <DropdownMenu.Trigger class="btn-bare" aria-label={`More for ${title}`}><Icon name="more" size={15} /></DropdownMenu.Trigger>
+        <DropdownMenu.Trigger class="btn-bare" aria-label={`More for ${title}`}
+          ><Icon name="more" size={15} /></DropdownMenu.Trigger
+        >
         <DropdownMenu.Portal>
           <DropdownMenu.Content class="menu" align="end">
-            <DropdownMenu.Item class="menu-item" disabled={!onleft} onSelect={onleft}>Earlier (to the left)</DropdownMenu.Item>
-            <DropdownMenu.Item class="menu-item" disabled={!onright} onSelect={onright}>Later (to the right)</DropdownMenu.Item>
+            <DropdownMenu.Item class="menu-item" disabled={!onleft} onSelect={onleft}
+              >Earlier (to the left)</DropdownMenu.Item
+            >
+            <DropdownMenu.Item class="menu-item" disabled={!onright} onSelect={onright}
+              >Later (to the right)</DropdownMenu.Item
+            >
             <DropdownMenu.Item class="menu-item" onSelect={oncopy}>Copy</DropdownMenu.Item>
             <DropdownMenu.Item class="menu-item" onSelect={onremove}>Remove</DropdownMenu.Item>
           </DropdownMenu.Content>

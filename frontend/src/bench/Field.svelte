@@ -1,7 +1,19 @@
 <script lang="ts">
   import type { FieldOut } from "../lib/api-types";
   import type { Desk } from "../lib/desk.svelte";
-  import { fromHex, isKeys, ringOf, toHex, toggledKey, valueAt, withEase, withValue, type Ease, type Plain, type Rgb } from "../lib/values";
+  import {
+    fromHex,
+    isKeys,
+    ringOf,
+    toHex,
+    toggledKey,
+    valueAt,
+    withEase,
+    withValue,
+    type Ease,
+    type Plain,
+    type Rgb,
+  } from "../lib/values";
 
   type Props = { desk: Desk; field: FieldOut; value: unknown; path: string; about: string };
   let { desk, field, value, path, about }: Props = $props();
@@ -10,7 +22,9 @@
   const now = $derived(valueAt(stored, desk.frame));
   const ring = $derived(ringOf(stored, desk.frame));
   const name = $derived(`${about}: ${field.label}`);
-  const ease = $derived(isKeys(stored) ? stored.keys.find((k) => k.frame === desk.frame)?.ease : undefined);
+  const ease = $derived(
+    isKeys(stored) ? stored.keys.find((k) => k.frame === desk.frame)?.ease : undefined,
+  );
   let gesture = "";
   let typing = $state<string | null>(null);
   const decimals = $derived(field.step >= 1 ? 0 : field.step >= 0.1 ? 1 : 2);
@@ -36,7 +50,8 @@
   }
 
   function keyed() {
-    if (field.animatable) put(toggledKey(stored, desk.frame), ring === "here" ? "remove keyframe" : "keyframe");
+    if (field.animatable)
+      put(toggledKey(stored, desk.frame), ring === "here" ? "remove keyframe" : "keyframe");
   }
 
   const eases: Ease[] = ["smooth", "linear", "hold"];
@@ -50,7 +65,10 @@
 
   function step(event: KeyboardEvent) {
     if (event.key === "Enter") (event.currentTarget as HTMLInputElement).blur();
-    if (event.key === "Escape") ((typing = null), (event.currentTarget as HTMLInputElement).blur());
+    if (event.key === "Escape") {
+      typing = null;
+      (event.currentTarget as HTMLInputElement).blur();
+    }
     if (event.key !== "ArrowUp" && event.key !== "ArrowDown") return;
     event.preventDefault();
     const by = field.step * (event.shiftKey ? 10 : 1) * (event.key === "ArrowUp" ? 1 : -1);
@@ -107,14 +125,27 @@
     />
     <span class="number"><small>{toHex(now as Rgb)}</small></span>
   {:else}
-    <button class="switch" role="switch" aria-checked={now === true} aria-label={name} onclick={() => set(!now)}>{now ? "on" : "off"}</button>
+    <button
+      class="switch"
+      role="switch"
+      aria-checked={now === true}
+      aria-label={name}
+      onclick={() => set(!now)}>{now ? "on" : "off"}</button
+    >
     <span></span>
   {/if}
   {#if field.animatable}
     <span class="key">
       {#if ease}
-        <button class="ease" aria-label={`${name}: ease is ${ease}`} title={`Leaves this key: ${ease}`} onclick={nextEase}>
-          <svg width="12" height="12" viewBox="0 0 12 12"><path d={easeLines[ease]} fill="none" stroke="currentColor" stroke-width="1.5" /></svg>
+        <button
+          class="ease"
+          aria-label={`${name}: ease is ${ease}`}
+          title={`Leaves this key: ${ease}`}
+          onclick={nextEase}
+        >
+          <svg width="12" height="12" viewBox="0 0 12 12"
+            ><path d={easeLines[ease]} fill="none" stroke="currentColor" stroke-width="1.5" /></svg
+          >
         </button>
       {/if}
       <button
@@ -148,7 +179,8 @@
     width: 100%;
     height: 18px;
     margin: 0;
-    background: linear-gradient(90deg, var(--ink) var(--share), var(--rule) var(--share)) center / 100% 2px no-repeat;
+    background: linear-gradient(90deg, var(--ink) var(--share), var(--rule) var(--share)) center /
+      100% 2px no-repeat;
   }
   .slider::-webkit-slider-thumb {
     appearance: none;

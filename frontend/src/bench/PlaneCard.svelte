@@ -26,36 +26,60 @@
   <Field {desk} field={opacity} value={plane.opacity} path={`${path}/opacity`} about={plane.name} />
   <label>
     <span>Blend</span>
-    <select class="field" value={plane.blend} onchange={(e) => set("blend", e.currentTarget.value, "blend")}>
+    <select
+      class="field"
+      value={plane.blend}
+      onchange={(e) => set("blend", e.currentTarget.value, "blend")}
+    >
       {#each blends as blend (blend)}<option>{blend}</option>{/each}
     </select>
   </label>
   {#if declared.needs_matte}
     <label>
       <span>Matte</span>
-      <select class="field" value={plane.matte} onchange={(e) => set("matte", e.currentTarget.value, "matte")}>
-        {#each shot.doc!.mattes as matte (matte.id)}<option value={matte.id}>{matte.name}</option>{/each}
+      <select
+        class="field"
+        value={plane.matte}
+        onchange={(e) => set("matte", e.currentTarget.value, "matte")}
+      >
+        {#each shot.doc!.mattes as matte (matte.id)}<option value={matte.id}>{matte.name}</option
+          >{/each}
       </select>
     </label>
   {/if}
   <label>
     <span>Gate</span>
-    <select class="field" value={plane.gate?.matte ?? ""} onchange={(e) => gate(e.currentTarget.value, plane.gate?.part ?? "inside")}>
+    <select
+      class="field"
+      value={plane.gate?.matte ?? ""}
+      onchange={(e) => gate(e.currentTarget.value, plane.gate?.part ?? "inside")}
+    >
       <option value="">none</option>
-      {#each shot.doc!.mattes as matte (matte.id)}<option value={matte.id}>{matte.name}</option>{/each}
+      {#each shot.doc!.mattes as matte (matte.id)}<option value={matte.id}>{matte.name}</option
+        >{/each}
     </select>
   </label>
   {#if plane.gate}
     <label>
       <span>Part</span>
-      <select class="field" value={plane.gate.part} onchange={(e) => gate(plane.gate!.matte, e.currentTarget.value)}>
+      <select
+        class="field"
+        value={plane.gate.part}
+        onchange={(e) => gate(plane.gate!.matte, e.currentTarget.value)}
+      >
         <option>inside</option>
         <option>outside</option>
       </select>
     </label>
   {/if}
   {#each declared.fields as field (field.name)}
-    <Field {desk} {field} value={plane.params[field.name]} path={`${path}/params/${field.name}`} about={plane.name} />
+    <Field
+      {desk}
+      {field}
+      value={plane.params[field.name]}
+      path={`${path}/params/${field.name}`}
+      about={plane.name}
+    />
   {/each}
 </Card>
 

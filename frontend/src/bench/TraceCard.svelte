@@ -7,9 +7,16 @@
   import Card from "./Card.svelte";
   import Field from "./Field.svelte";
 
-  let { desk, matte, pull, declared }: { desk: Desk; matte: Matte; pull: Pull; declared: DeclaredOut } = $props();
+  let {
+    desk,
+    matte,
+    pull,
+    declared,
+  }: { desk: Desk; matte: Matte; pull: Pull; declared: DeclaredOut } = $props();
   const shot = $derived(desk.shot);
-  const path = $derived(`${shot.mattePath(matte.id)}/pulls/${matte.pulls.findIndex((p) => p.id === pull.id)}`);
+  const path = $derived(
+    `${shot.mattePath(matte.id)}/pulls/${matte.pulls.findIndex((p) => p.id === pull.id)}`,
+  );
   const here = $derived(pull.marks.filter((m) => m.frame === desk.frame));
   const ins = $derived(here.filter((m) => m.kind === "in").length);
   const solved = $derived(!!shot.frame(pull.id, desk.frame)?.blob);
@@ -26,22 +33,53 @@
   }
 </script>
 
-<Card title={declared.label} note={`frame ${shot.doc!.first_number + desk.frame}`} selected on={pull.on}>
+<Card
+  title={declared.label}
+  note={`frame ${shot.doc!.first_number + desk.frame}`}
+  selected
+  on={pull.on}
+>
   <div class="marks">
-    <button class="in" aria-pressed={desk.tool === "in"} onclick={() => (desk.tool = "in")} title="In mark (I)">● in marks {ins}</button>
-    <button class="out" aria-pressed={desk.tool === "out"} onclick={() => (desk.tool = "out")} title="Out mark (O)"
-      >┼ out marks {here.length - ins}</button
+    <button
+      class="in"
+      aria-pressed={desk.tool === "in"}
+      onclick={() => (desk.tool = "in")}
+      title="In mark (I)">● in marks {ins}</button
+    >
+    <button
+      class="out"
+      aria-pressed={desk.tool === "out"}
+      onclick={() => (desk.tool = "out")}
+      title="Out mark (O)">┼ out marks {here.length - ins}</button
     >
   </div>
   {#each declared.fields as field (field.name)}
-    <Field {desk} {field} value={pull.params[field.name]} path={`${path}/params/${field.name}`} about={declared.label} />
+    <Field
+      {desk}
+      {field}
+      value={pull.params[field.name]}
+      path={`${path}/params/${field.name}`}
+      about={declared.label}
+    />
   {/each}
   <div class="deeds">
     {#if busy}
-      <button class="btn" onclick={() => api.stop(busy.id).catch((e) => notes.fault(e))}>Stop following</button>
+      <button class="btn" onclick={() => api.stop(busy.id).catch((e) => notes.fault(e))}
+        >Stop following</button
+      >
     {:else}
-      <button class="btn" disabled={!solved || desk.frame === 0} title="Follow back (Shift F)" onclick={() => follow(desk, -1)}>◀ Follow back</button>
-      <button class="btn" disabled={!solved || desk.frame === shot.count - 1} title="Follow on (F)" onclick={() => follow(desk, 1)}>Follow on ▶</button>
+      <button
+        class="btn"
+        disabled={!solved || desk.frame === 0}
+        title="Follow back (Shift F)"
+        onclick={() => follow(desk, -1)}>◀ Follow back</button
+      >
+      <button
+        class="btn"
+        disabled={!solved || desk.frame === shot.count - 1}
+        title="Follow on (F)"
+        onclick={() => follow(desk, 1)}>Follow on ▶</button
+      >
     {/if}
     {#if here.length}<button class="btn-bare" onclick={clear}>Clear marks</button>{/if}
   </div>

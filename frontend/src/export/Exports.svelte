@@ -43,7 +43,9 @@
 <section class="slide" aria-label="Export">
   <header>
     <h2>Export</h2>
-    <button class="btn-bare" aria-label="Close" onclick={() => (desk.slide = "none")}><Icon name="close" /></button>
+    <button class="btn-bare" aria-label="Close" onclick={() => (desk.slide = "none")}
+      ><Icon name="close" /></button
+    >
   </header>
   <fieldset>
     <legend>What to write</legend>
@@ -65,7 +67,9 @@
   {#if desk.loop}
     <label class="row"><input type="checkbox" bind:checked={looped} /> only the loop range</label>
   {/if}
-  <button class="btn btn-red go" disabled={chosen.what !== "result" && !matte} onclick={start}>Start this export</button>
+  <button class="btn btn-red go" disabled={chosen.what !== "result" && !matte} onclick={start}
+    >Start this export</button
+  >
   <h3>Queue</h3>
   <ul>
     {#each jobs as job (job.id)}
@@ -74,12 +78,23 @@
         <span class:fault={job.state === "failed"}>{standing(job)}</span>
         {#if job.state === "working" || job.state === "waiting"}
           <progress value={job.total ? job.done / job.total : 0} aria-label={job.title}></progress>
-          <button class="btn" onclick={() => api.stop(job.id).catch((e) => notes.fault(e))}>Stop</button>
+          <button class="btn" onclick={() => api.stop(job.id).catch((e) => notes.fault(e))}
+            >Stop</button
+          >
         {:else if job.state === "done"}
-          <a class="btn" href={`/api/jobs/${job.id}/file`} download>Save {String(job.result.filename)}</a>
+          <a class="btn" href={`/api/jobs/${job.id}/file`} download
+            >Save {String(job.result.filename)}</a
+          >
           <a class="beside" href={`/api/jobs/${job.id}/sidecar`} download>its sidecar</a>
         {:else}
-          <button class="btn" onclick={() => api.again(job.id).then((j) => shot.takeJob(j), (e) => notes.fault(e))}>Run again</button>
+          <button
+            class="btn"
+            onclick={() =>
+              api.again(job.id).then(
+                (j) => shot.takeJob(j),
+                (e) => notes.fault(e),
+              )}>Run again</button
+          >
         {/if}
       </li>
     {:else}

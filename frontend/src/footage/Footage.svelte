@@ -11,14 +11,19 @@
   const store = new ProjectStore(desk.shot.about!.project);
   onMount(() => {
     void store.load();
-    return listen((event) => store.told(event), () => {});
+    return listen(
+      (event) => store.told(event),
+      () => {},
+    );
   });
 </script>
 
 <section class="slide" aria-label="Footage of the project">
   <header>
     <h2>Footage of {desk.shot.about!.project_name}</h2>
-    <button class="btn-bare" aria-label="Close" onclick={() => (desk.slide = "none")}><Icon name="close" /></button>
+    <button class="btn-bare" aria-label="Close" onclick={() => (desk.slide = "none")}
+      ><Icon name="close" /></button
+    >
   </header>
   <Shelf {store} />
 </section>

@@ -32,7 +32,9 @@
     if (f.state === "refused") return f.message;
     if (f.state === "working") {
       const job = store.job(f);
-      return job?.total ? `being brought in: ${job.done} of ${job.total} frames` : "being brought in …";
+      return job?.total
+        ? `being brought in: ${job.done} of ${job.total} frames`
+        : "being brought in …";
     }
     const fps = Math.round(f.fps * 100) / 100;
     return `${f.width} × ${f.height} · ${f.frames} frames · ${fps} fps${f.variable ? " (variable)" : ""} · ${f.codec} · ${bytes(f.size)}`;
@@ -69,7 +71,9 @@
     {#each store.uploads as one (one.name)}
       <li>
         <span class="strip"></span>
-        <span class="text"><strong>{one.name}</strong><small>arriving: {Math.round(one.share * 100)} %</small></span>
+        <span class="text"
+          ><strong>{one.name}</strong><small>arriving: {Math.round(one.share * 100)} %</small></span
+        >
         <progress value={one.share} aria-label={`Upload of ${one.name}`}></progress>
         <button class="btn" onclick={one.stop}>Stop</button>
       </li>
@@ -77,10 +81,18 @@
     {#each shown as f (f.id)}
       {@const job = store.job(f)}
       <li class:refused={f.state === "refused"}>
-        <span class="strip" style:background-image={f.film ? `url(${f.film.url})` : "none"} style:background-size="auto 100%"></span>
+        <span
+          class="strip"
+          style:background-image={f.film ? `url(${f.film.url})` : "none"}
+          style:background-size="auto 100%"
+        ></span>
         <span class="text"><strong>{f.name}</strong><small>{about(f)}</small></span>
-        {#if f.state === "working"}<progress value={job?.total ? job.done / job.total : 0} aria-label={`Bringing in ${f.name}`}></progress>{/if}
-        {#if f.state === "ready"}<button class="btn" onclick={() => start(f)}>New shot on it</button>{/if}
+        {#if f.state === "working"}<progress
+            value={job?.total ? job.done / job.total : 0}
+            aria-label={`Bringing in ${f.name}`}
+          ></progress>{/if}
+        {#if f.state === "ready"}<button class="btn" onclick={() => start(f)}>New shot on it</button
+          >{/if}
       </li>
     {/each}
   </ul>

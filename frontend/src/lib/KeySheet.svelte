@@ -6,7 +6,9 @@
   let { desk }: { desk: Desk } = $props();
   let wanted = $state("");
   const found = $derived(
-    KEYS.filter((k) => `${k.keys} ${k.says} ${k.group}`.toLowerCase().includes(wanted.trim().toLowerCase())),
+    KEYS.filter((k) =>
+      `${k.keys} ${k.says} ${k.group}`.toLowerCase().includes(wanted.trim().toLowerCase()),
+    ),
   );
   const groups = $derived([...new Set(found.map((k) => k.group))]);
 </script>
@@ -17,7 +19,13 @@
     <Dialog.Content class="keys-sheet">
       <div class="head">
         <Dialog.Title level={2}>Keys</Dialog.Title>
-        <input class="field" type="search" placeholder="Search" aria-label="Search the keys" bind:value={wanted} />
+        <input
+          class="field"
+          type="search"
+          placeholder="Search"
+          aria-label="Search the keys"
+          bind:value={wanted}
+        />
         <Dialog.Close class="btn">Close</Dialog.Close>
       </div>
       <div class="columns">

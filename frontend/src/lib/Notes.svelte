@@ -9,7 +9,9 @@
         <strong>{note.text}</strong>
         {#if note.detail}<span>{note.detail}</span>{/if}
       </div>
-      <button class="btn-bare" onclick={() => notes.drop(note.id)} aria-label="Close this note">✕</button>
+      <button class="btn-bare" onclick={() => notes.drop(note.id)} aria-label="Close this note"
+        >✕</button
+      >
     </div>
   {/each}
 </div>

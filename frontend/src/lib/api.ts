@@ -71,8 +71,13 @@ export const api = {
     `/api/shots/${id}/picture/${key}?view=${encodeURIComponent(view)}&frame=${frame}&width=${width}`,
   follow: (id: number, pull: string, start: number, step: 1 | -1) =>
     ask<JobOut>("POST", `/api/shots/${id}/follow`, { pull, start, step }),
-  newExport: (id: number, kind: string, target: string | null, first: number, last: number | null) =>
-    ask<JobOut>("POST", `/api/shots/${id}/exports`, { kind, target, first, last }),
+  newExport: (
+    id: number,
+    kind: string,
+    target: string | null,
+    first: number,
+    last: number | null,
+  ) => ask<JobOut>("POST", `/api/shots/${id}/exports`, { kind, target, first, last }),
   stop: (job: number) => ask<JobOut>("POST", `/api/jobs/${job}/stop`),
   again: (job: number) => ask<JobOut>("POST", `/api/jobs/${job}/again`),
 };
@@ -87,7 +92,8 @@ export function upload(
   const done = new Promise<Uploaded>((resolve, reject) => {
     const form = new FormData();
     for (const file of files) form.append("file", file, file.name);
-    request.upload.onprogress = (event) => event.lengthComputable && told(event.loaded / event.total);
+    request.upload.onprogress = (event) =>
+      event.lengthComputable && told(event.loaded / event.total);
     request.onerror = () =>
       reject(new Problem(0, "The upload broke off.", "Drop the file again.", {}));
     request.onabort = () => reject(new Problem(0, "The upload was stopped.", "", {}));

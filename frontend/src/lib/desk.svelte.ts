@@ -37,7 +37,8 @@ export class Desk {
   /** The matte that the views show: the selected one, or the one that the selected plane uses. */
   get matteId(): string | null {
     const doc = this.shot.doc!;
-    if (this.selected?.kind === "matte" && this.shot.matte(this.selected.id)) return this.selected.id;
+    if (this.selected?.kind === "matte" && this.shot.matte(this.selected.id))
+      return this.selected.id;
     const plane = this.selected?.kind === "plane" ? this.shot.plane(this.selected.id) : undefined;
     return plane?.matte ?? plane?.gate?.matte ?? doc.mattes[0]?.id ?? null;
   }
@@ -83,7 +84,9 @@ export class Desk {
     const frames = [];
     for (let i = 1; i <= reach; i++) {
       const next = this.frame + i;
-      frames.push(this.playing && next > this.last ? this.first + ((next - this.first) % span) : next);
+      frames.push(
+        this.playing && next > this.last ? this.first + ((next - this.first) % span) : next,
+      );
     }
     this.pictures.ahead(frames.filter((f) => f >= 0 && f < this.shot.count));
   }

@@ -5,7 +5,9 @@ export type Event =
   | { event: "hello" }
   | { event: "again" }
   | { event: "shot"; shot: number; revision: number }
-  | ({ event: "frame"; shot: number } & Omit<FrameOut, "origin"> & { origin: FrameOut["origin"] | null })
+  | ({ event: "frame"; shot: number } & Omit<FrameOut, "origin"> & {
+        origin: FrameOut["origin"] | null;
+      })
   | { event: "job"; job: JobOut }
   | { event: "footage"; footage: number; state: string; project: number };
 

@@ -75,7 +75,7 @@ export class Pictures {
     if (this.fetching) return;
     this.fetching = true;
     try {
-      for (let last = -1, turn = -1; last !== this.wanted || turn !== this.turn; ) {
+      for (let last = -1, turn = -1; last !== this.wanted || turn !== this.turn;) {
         last = this.wanted;
         turn = this.turn;
         await this.fetchOne(last);

@@ -1,7 +1,17 @@
 /** The document of the open shot: edits are applied at once and confirmed by the server. */
 import jsonpatch, { type Operation } from "fast-json-patch";
 import { api, Problem, type Op } from "./api";
-import type { FrameOut, History, JobOut, Matte, Plane, Pull, Shot, ShotOut, Touched } from "./api-types";
+import type {
+  FrameOut,
+  History,
+  JobOut,
+  Matte,
+  Plane,
+  Pull,
+  Shot,
+  ShotOut,
+  Touched,
+} from "./api-types";
 import type { Event } from "./events";
 import { notes } from "./notes.svelte";
 
@@ -185,7 +195,11 @@ export class ShotStore {
   }
 
   private takeFrame(event: Extract<Event, { event: "frame" }>): void {
-    this.putFrame(event.pull, event.frame, event.origin === null ? null : { ...event, origin: event.origin });
+    this.putFrame(
+      event.pull,
+      event.frame,
+      event.origin === null ? null : { ...event, origin: event.origin },
+    );
     if (event.origin === "followed") this.arrived = { pull: event.pull, frame: event.frame };
   }
 

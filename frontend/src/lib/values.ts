@@ -59,8 +59,7 @@ function easeAt(value: Keys, frame: number): Ease {
 
 /** Sets a key at this frame where there is none, takes it away where there is one. */
 export function toggledKey(value: unknown, frame: number): unknown {
-  if (!isKeys(value))
-    return { keys: [{ frame, value: value as Key["value"], ease: "smooth" }] };
+  if (!isKeys(value)) return { keys: [{ frame, value: value as Key["value"], ease: "smooth" }] };
   if (ringOf(value, frame) !== "here") return withValue(value, frame, valueAt(value, frame));
   const rest = value.keys.filter((k) => k.frame !== frame);
   return rest.length ? { keys: rest } : valueAt(value, frame);
@@ -75,7 +74,16 @@ function sorted(keys: Key[]): Key[] {
 }
 
 export function toHex(rgb: Rgb): string {
-  return "#" + rgb.map((v) => Math.round(v * 255).toString(16).padStart(2, "0")).join("");
+  return (
+    "#" +
+    rgb
+      .map((v) =>
+        Math.round(v * 255)
+          .toString(16)
+          .padStart(2, "0"),
+      )
+      .join("")
+  );
 }
 
 export function fromHex(hex: string): Rgb {

@@ -45,7 +45,13 @@
       {/if}
     {/each}
     {#if pointer}
-      <circle class="brush" cx={pointer[0]} cy={pointer[1]} r={Math.max(radius, 1.5 / scale)} stroke-width={1.2 / scale} />
+      <circle
+        class="brush"
+        cx={pointer[0]}
+        cy={pointer[1]}
+        r={Math.max(radius, 1.5 / scale)}
+        stroke-width={1.2 / scale}
+      />
     {/if}
     {#if halt}
       <circle class="ring-back" cx={halt.x} cy={halt.y} r={halt.radius} stroke-width={5 / scale} />

@@ -20,8 +20,16 @@
 
   const fit = $derived(Math.min((room.width - 2) / plate.width, (room.height - 2) / plate.height));
   const scale = $derived(zoom || fit);
-  const left = $derived(zoom ? room.width / 2 - centre[0] * plate.width * scale : (room.width - plate.width * scale) / 2);
-  const top = $derived(zoom ? room.height / 2 - centre[1] * plate.height * scale : (room.height - plate.height * scale) / 2);
+  const left = $derived(
+    zoom
+      ? room.width / 2 - centre[0] * plate.width * scale
+      : (room.width - plate.width * scale) / 2,
+  );
+  const top = $derived(
+    zoom
+      ? room.height / 2 - centre[1] * plate.height * scale
+      : (room.height - plate.height * scale) / 2,
+  );
 
   let drawing = $state.raw<{ kind: "in" | "out"; points: Point[] } | null>(null);
   let pointer = $state.raw<Point | null>(null);
@@ -38,7 +46,9 @@
 
   $effect(() => {
     if (!box) return;
-    const watch = new ResizeObserver(() => (room = { width: box!.clientWidth, height: box!.clientHeight }));
+    const watch = new ResizeObserver(
+      () => (room = { width: box!.clientWidth, height: box!.clientHeight }),
+    );
     watch.observe(box);
     return () => watch.disconnect();
   });
@@ -57,7 +67,10 @@
 
   function at(event: PointerEvent | WheelEvent): Point {
     const bounds = box!.getBoundingClientRect();
-    return [(event.clientX - bounds.left - left) / scale, (event.clientY - bounds.top - top) / scale];
+    return [
+      (event.clientX - bounds.left - left) / scale,
+      (event.clientY - bounds.top - top) / scale,
+    ];
   }
 
   function down(event: PointerEvent) {
@@ -88,7 +101,10 @@
       ];
     } else if (drawing) {
       const events = event.getCoalescedEvents?.() ?? [event];
-      drawing = { ...drawing, points: [...drawing.points, ...(events.length ? events : [event]).map(at)] };
+      drawing = {
+        ...drawing,
+        points: [...drawing.points, ...(events.length ? events : [event]).map(at)],
+      };
     } else if (desk.tool === "erase" && event.buttons & 1 && desk.marking) erase(at(event));
   }
 
@@ -113,7 +129,10 @@
       kind === "in" ? "in mark" : "out mark",
     );
     if (kind === "out" && !here?.blob && !marksHere().some((m) => m.kind === "in"))
-      notes.add("Nothing can be solved from out marks alone.", "Draw an in mark on the subject, too.");
+      notes.add(
+        "Nothing can be solved from out marks alone.",
+        "Draw an in mark on the subject, too.",
+      );
   }
 
   function erase(point: Point) {
@@ -124,7 +143,10 @@
     const hit = list.findIndex((m) => m.frame === desk.frame && touches(m, point, 5 / scale));
     if (hit < 0) return;
     const index = matte.pulls.findIndex((p) => p.id === pull.id);
-    shot.edit([{ op: "remove", path: `${shot.mattePath(matte.id)}/pulls/${index}/marks/${hit}` }], "erase mark");
+    shot.edit(
+      [{ op: "remove", path: `${shot.mattePath(matte.id)}/pulls/${index}/marks/${hit}` }],
+      "erase mark",
+    );
   }
 
   /** The first mark on a frame should answer as quickly as the next: its picture is prepared under the pointer. */
@@ -150,7 +172,6 @@
 </script>
 
 <!-- svelte-ignore a11y_no_noninteractive_tabindex (the picture takes the pointer; all else has keys) -->
-<!-- svelte-ignore a11y_no_noninteractive_element_interactions -->
 <div
   class="picture"
   class:draws={desk.marking && desk.tool !== "hand"}
@@ -190,7 +211,10 @@
   {#if desk.marking}<Tools {desk} />{/if}
   <div class="zoom">
     <button class:on={zoom === 0} onclick={() => (zoom = 0)}>fit</button>
-    <button class:on={zoom === 1} onclick={() => ((zoom = 1), (centre = zoom ? centre : [0.5, 0.5]))}>1:1</button>
+    <button
+      class:on={zoom === 1}
+      onclick={() => ((zoom = 1), (centre = zoom ? centre : [0.5, 0.5]))}>1:1</button
+    >
     <span>{Math.round(scale * 100)} %</span>
   </div>
   {#if halt}
@@ -198,8 +222,12 @@
       <p><strong>Halted: {halt.reason}.</strong> {halt.advice}</p>
       <div>
         <button class="btn" onclick={() => (desk.tool = "in")}>Mark here</button>
-        <button class="btn" disabled={!!shot.following} onclick={() => follow(desk, 1)}>It is right: follow on</button>
-        <button class="btn" disabled={!!shot.following} onclick={() => follow(desk, -1)}>Follow back</button>
+        <button class="btn" disabled={!!shot.following} onclick={() => follow(desk, 1)}
+          >It is right: follow on</button
+        >
+        <button class="btn" disabled={!!shot.following} onclick={() => follow(desk, -1)}
+          >Follow back</button
+        >
       </div>
     </div>
   {:else if desk.marking && !here && !marks.length && desk.mode !== "result"}

@@ -30,7 +30,13 @@
     {/each}
   </div>
   <label title="Brush size ([ and ])">
-    <input type="number" min="1" max="200" aria-label="Brush radius in pixels" bind:value={desk.brush} />
+    <input
+      type="number"
+      min="1"
+      max="200"
+      aria-label="Brush radius in pixels"
+      bind:value={desk.brush}
+    />
     <span>px</span>
   </label>
 </div>

@@ -7,12 +7,17 @@
   const first = $derived(shot.doc!.first_number);
   const fps = $derived(Math.round(shot.about!.plate.fps * 1000) / 1000);
   const doubts = $derived(
-    [...(shot.frames.get(desk.trace?.id ?? "")?.values() ?? [])].filter((f) => f.doubt > 0.5).length,
+    [...(shot.frames.get(desk.trace?.id ?? "")?.values() ?? [])].filter((f) => f.doubt > 0.5)
+      .length,
   );
 </script>
 
 <div class="transport" role="group" aria-label="Playback">
-  <button aria-label={desk.playing ? "Stop" : "Play"} title="Play and stop (Space)" onclick={() => desk.toggle()}>
+  <button
+    aria-label={desk.playing ? "Stop" : "Play"}
+    title="Play and stop (Space)"
+    onclick={() => desk.toggle()}
+  >
     <Icon name={desk.playing ? "stop" : "play"} size={15} />
   </button>
   <output class="number" aria-label="Frame">{first + desk.frame}</output>
@@ -29,8 +34,10 @@
     onclick={() => (desk.full = !desk.full)}
     >{desk.full ? "full size" : `preview ${desk.width} px`}</button
   >
-  <button disabled={!desk.trace} title="Next doubt or touch (Page Down)" onclick={() => desk.problem(1)}
-    >{doubts ? `${doubts} in doubt` : "next touch"} ↓</button
+  <button
+    disabled={!desk.trace}
+    title="Next doubt or touch (Page Down)"
+    onclick={() => desk.problem(1)}>{doubts ? `${doubts} in doubt` : "next touch"} ↓</button
   >
 </div>
 

@@ -16,7 +16,13 @@
 
   const row = $derived(Math.max(size.height / shot.count, 2.2) * zoom);
   const most = $derived(Math.max(0, row * shot.count - size.height));
-  const cols = $derived<Column[]>(columns(size.width, shot.doc!.mattes.map((m) => m.name), keyedName()));
+  const cols = $derived<Column[]>(
+    columns(
+      size.width,
+      shot.doc!.mattes.map((m) => m.name),
+      keyedName(),
+    ),
+  );
   const keyed = $derived(keysOfSelection());
 
   function keyedName(): string {
@@ -36,11 +42,13 @@
     } else if (s) {
       const matte = shot.matte(s.id);
       values.push(...Object.values(matte?.edge ?? {}));
-      for (const pull of matte?.pulls ?? []) values.push(pull.strength, ...Object.values(pull.params ?? {}));
+      for (const pull of matte?.pulls ?? [])
+        values.push(pull.strength, ...Object.values(pull.params ?? {}));
     }
     for (const value of values)
       if (isKeys(value))
-        for (const key of value.keys) found.set(key.frame, (found.get(key.frame) ?? true) && key.ease === "hold");
+        for (const key of value.keys)
+          found.set(key.frame, (found.get(key.frame) ?? true) && key.ease === "hold");
     return found;
   }
 
@@ -54,7 +62,9 @@
 
   $effect(() => {
     if (!box) return;
-    const watch = new ResizeObserver(() => (size = { width: box!.clientWidth, height: box!.clientHeight }));
+    const watch = new ResizeObserver(
+      () => (size = { width: box!.clientWidth, height: box!.clientHeight }),
+    );
     watch.observe(box);
     const look = new MutationObserver(() => night++);
     look.observe(document.documentElement, { attributes: true });
@@ -134,13 +144,16 @@
     } else if (event.shiftKey) scroll = Math.max(0, Math.min(most, scroll + event.deltaY));
     else desk.go(desk.frame + Math.sign(event.deltaY));
   }
-
 </script>
 
 <section class="sheet" aria-label="Exposure sheet">
   <div class="head">
     {#each cols as column (column.name + column.x)}
-      <div class:upright={column.upright} style:left={`${column.x}px`} style:width={`${column.width}px`}>
+      <div
+        class:upright={column.upright}
+        style:left={`${column.x}px`}
+        style:width={`${column.width}px`}
+      >
         <span>{column.name}</span>
       </div>
     {/each}

@@ -2,7 +2,13 @@
 import type { FrameOut } from "../lib/api-types";
 import { DOUBTFUL } from "../lib/desk.svelte";
 
-export type Column = { name: string; x: number; width: number; upright: boolean; kind: "frame" | "film" | "matte" | "keys" | "doubt" };
+export type Column = {
+  name: string;
+  x: number;
+  width: number;
+  upright: boolean;
+  kind: "frame" | "film" | "matte" | "keys" | "doubt";
+};
 
 export function columns(width: number, mattes: string[], keyed: string): Column[] {
   const found: Column[] = [];
@@ -15,7 +21,8 @@ export function columns(width: number, mattes: string[], keyed: string): Column[
   add("Film", 50, "film");
   const room = width - 38 - 50 - 30 - 44;
   const each = Math.max(13, Math.min(30, room / Math.max(1, mattes.length)));
-  for (const name of mattes.slice(0, Math.max(1, Math.floor(room / each)))) add(name, each, "matte", true);
+  for (const name of mattes.slice(0, Math.max(1, Math.floor(room / each))))
+    add(name, each, "matte", true);
   add(keyed || "Keys", 28, "keys", true);
   add("Doubt", Math.max(30, width - x), "doubt");
   return found;
@@ -39,7 +46,10 @@ export type Scene = {
   keys: Map<number, boolean>;
 };
 
-type Ink = Record<"ink" | "quiet" | "rule" | "faint" | "red" | "blue" | "doubt" | "sheet" | "onInk", string>;
+type Ink = Record<
+  "ink" | "quiet" | "rule" | "faint" | "red" | "blue" | "doubt" | "sheet" | "onInk",
+  string
+>;
 
 function inks(): Ink {
   const style = getComputedStyle(document.documentElement);
@@ -88,7 +98,14 @@ function stride(row: number): number {
   return [1, 2, 4, 8, 12, 24, 48, 96, 240, 480, 960].find((n) => n * row >= 34) ?? 2400;
 }
 
-function rules(c: CanvasRenderingContext2D, s: Scene, ink: Ink, from: number, to: number, y: Y): void {
+function rules(
+  c: CanvasRenderingContext2D,
+  s: Scene,
+  ink: Ink,
+  from: number,
+  to: number,
+  y: Y,
+): void {
   const step = stride(s.row);
   if (s.loop) {
     c.fillStyle = ink.faint;
@@ -129,15 +146,29 @@ function film(c: CanvasRenderingContext2D, s: Scene, ink: Ink, y: Y): void {
   if (!s.film) return;
   const [fw, fh] = [s.film.width / s.filmCount, s.film.height];
   const wide = column.width - 8;
-  const tall = Math.min(wide * 1.25, (wide * fh) / fw * 1.6);
+  const tall = Math.min(wide * 1.25, ((wide * fh) / fw) * 1.6);
   const every = Math.max(1, Math.ceil((tall + 2) / s.row));
-  for (let f = Math.floor(s.scroll / s.row / every) * every; f < s.count && y(f) < s.height; f += every) {
+  for (
+    let f = Math.floor(s.scroll / s.row / every) * every;
+    f < s.count && y(f) < s.height;
+    f += every
+  ) {
     const index = Math.min(s.filmCount - 1, Math.round(f / s.filmStep));
     const deep = Math.min(every * s.row, y(s.count) - y(f)) - 2;
     // cropped to the column: the middle of the picture
     const cropW = Math.min(fw, (fh * wide) / Math.max(6, deep));
     const cropH = Math.min(fh, (fw * deep) / wide);
-    c.drawImage(s.film, index * fw + (fw - cropW) / 2, (fh - cropH) / 2, cropW, cropH, column.x + 4, y(f) + 1, wide, deep);
+    c.drawImage(
+      s.film,
+      index * fw + (fw - cropW) / 2,
+      (fh - cropH) / 2,
+      cropW,
+      cropH,
+      column.x + 4,
+      y(f) + 1,
+      wide,
+      deep,
+    );
   }
   void ink;
 }
@@ -185,7 +216,15 @@ function mattes(
   }
 }
 
-function keys(c: CanvasRenderingContext2D, s: Scene, ink: Ink, column: Column, from: number, to: number, y: Y): void {
+function keys(
+  c: CanvasRenderingContext2D,
+  s: Scene,
+  ink: Ink,
+  column: Column,
+  from: number,
+  to: number,
+  y: Y,
+): void {
   const frames = [...s.keys.keys()].sort((a, b) => a - b);
   if (!frames.length) return;
   const x = column.x + column.width / 2;
@@ -216,7 +255,15 @@ function keys(c: CanvasRenderingContext2D, s: Scene, ink: Ink, column: Column, f
   }
 }
 
-function doubts(c: CanvasRenderingContext2D, s: Scene, ink: Ink, column: Column, from: number, to: number, y: Y): void {
+function doubts(
+  c: CanvasRenderingContext2D,
+  s: Scene,
+  ink: Ink,
+  column: Column,
+  from: number,
+  to: number,
+  y: Y,
+): void {
   const room = column.width - 8;
   for (let f = from; f <= to; f++) {
     const doubt = s.doubt.get(f)?.doubt ?? 0;

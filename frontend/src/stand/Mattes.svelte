@@ -8,7 +8,10 @@
   const shot = $derived(desk.shot);
 
   function label(kind: string): string {
-    return catalogue.declared.find((d) => d.family === "pull" && d.kind === kind)?.label.toLowerCase() ?? kind;
+    return (
+      catalogue.declared.find((d) => d.family === "pull" && d.kind === kind)?.label.toLowerCase() ??
+      kind
+    );
   }
 
   function reach(matte: Matte): string {
@@ -25,8 +28,22 @@
   function add() {
     const id = shot.freshId("m");
     const number = shot.doc!.mattes.length + 1;
-    const pull = { id: shot.freshId("t"), kind: "trace", on: true, params: {}, join: "add", strength: 1, invert: false, marks: [] };
-    const value = { id, name: number === 1 ? "Subject" : `Subject ${number}`, pulls: [pull], edge: {} };
+    const pull = {
+      id: shot.freshId("t"),
+      kind: "trace",
+      on: true,
+      params: {},
+      join: "add",
+      strength: 1,
+      invert: false,
+      marks: [],
+    };
+    const value = {
+      id,
+      name: number === 1 ? "Subject" : `Subject ${number}`,
+      pulls: [pull],
+      edge: {},
+    };
     shot.edit([{ op: "add", path: "/mattes/-", value }], "add matte");
     desk.selected = { kind: "matte", id };
     desk.mode = "veil";
@@ -70,11 +87,15 @@
           </span>
         </button>
         {#if selected && !used.has(matte.id)}
-          <button class="btn-bare" aria-label={`Remove ${matte.name}`} onclick={() => remove(matte)}><Icon name="close" size={13} /></button>
+          <button class="btn-bare" aria-label={`Remove ${matte.name}`} onclick={() => remove(matte)}
+            ><Icon name="close" size={13} /></button
+          >
         {/if}
       </li>
     {:else}
-      <li class="none">No matte yet. “+ Matte” starts one with a trace: mark the subject, and follow it.</li>
+      <li class="none">
+        No matte yet. “+ Matte” starts one with a trace: mark the subject, and follow it.
+      </li>
     {/each}
   </ul>
 </section>

@@ -11,13 +11,17 @@
   const kinds = $derived(catalogue.declared.filter((d) => d.family === "plane"));
 
   function label(kind: string): string {
-    return catalogue.declared.find((d) => d.family === "treatment" && d.kind === kind)?.label ?? kind;
+    return (
+      catalogue.declared.find((d) => d.family === "treatment" && d.kind === kind)?.label ?? kind
+    );
   }
 
   function about(plane: Plane): string {
     const matte = shot.matte(plane.matte)?.name;
     const kind = kinds.find((k) => k.kind === plane.kind)?.label.toLowerCase() ?? plane.kind;
-    const parts = [plane.kind === "line" ? `line on ${matte}` : matte ? `${kind} · ${matte}` : kind];
+    const parts = [
+      plane.kind === "line" ? `line on ${matte}` : matte ? `${kind} · ${matte}` : kind,
+    ];
     if (plane.gate) parts.push(`${plane.gate.part} ${shot.matte(plane.gate.matte)?.name ?? "?"}`);
     if (plane.blend !== "normal") parts.push(plane.blend);
     return parts.join(" · ");
@@ -25,7 +29,11 @@
 
   function add(kind: Plane["kind"], needsMatte: boolean) {
     const matte = desk.matteId;
-    if (needsMatte && !matte) return notes.add("This plane needs a matte.", "Make a matte first: + Matte, below the stand.");
+    if (needsMatte && !matte)
+      return notes.add(
+        "This plane needs a matte.",
+        "Make a matte first: + Matte, below the stand.",
+      );
     const id = shot.freshId("p");
     const name = { plate: "Plate", cutout: "Cut-out", glaze: "Glaze", line: "Outline" }[kind];
     const plane: Plane = {
@@ -48,19 +56,27 @@
   }
 
   function selectedIndex(): number {
-    return desk.selected?.kind === "plane" ? shot.doc!.planes.findIndex((p) => p.id === desk.selected!.id) : 0;
+    return desk.selected?.kind === "plane"
+      ? shot.doc!.planes.findIndex((p) => p.id === desk.selected!.id)
+      : 0;
   }
 
   function shift(plane: Plane, step: number) {
     const from = shot.doc!.planes.indexOf(plane);
     const to = from + step;
     if (to < 0 || to >= shot.doc!.planes.length) return;
-    shot.edit([{ op: "move", from: `/planes/${from}`, path: `/planes/${to}` }], `move ${plane.name}`);
+    shot.edit(
+      [{ op: "move", from: `/planes/${from}`, path: `/planes/${to}` }],
+      `move ${plane.name}`,
+    );
   }
 
   function turn(plane: Plane) {
     const path = `${shot.planePath(plane.id)}/on`;
-    shot.edit([{ op: "replace", path, value: !plane.on }], `${plane.on ? "hide" : "show"} ${plane.name}`);
+    shot.edit(
+      [{ op: "replace", path, value: !plane.on }],
+      `${plane.on ? "hide" : "show"} ${plane.name}`,
+    );
   }
 
   function copy(plane: Plane) {
@@ -82,11 +98,16 @@
     <h2>Stand</h2>
     <span>front to back</span>
     <DropdownMenu.Root>
-      <DropdownMenu.Trigger class="btn-bare" aria-label="Add a plane"><Icon name="plus" size={13} /> Plane</DropdownMenu.Trigger>
+      <DropdownMenu.Trigger class="btn-bare" aria-label="Add a plane"
+        ><Icon name="plus" size={13} /> Plane</DropdownMenu.Trigger
+      >
       <DropdownMenu.Portal>
         <DropdownMenu.Content class="menu" align="end">
           {#each kinds as kind (kind.kind)}
-            <DropdownMenu.Item class="menu-item" onSelect={() => add(kind.kind as Plane["kind"], kind.needs_matte)}>
+            <DropdownMenu.Item
+              class="menu-item"
+              onSelect={() => add(kind.kind as Plane["kind"], kind.needs_matte)}
+            >
               {kind.label}<small>{kind.hint}</small>
             </DropdownMenu.Item>
           {/each}
@@ -106,27 +127,43 @@
             desk.mode = "result";
           }}
         >
-          <span class="glass" class:dark={plane.kind === "line"}><Thumb {desk} view={`plane:${plane.id}`} alt="" /></span>
+          <span class="glass" class:dark={plane.kind === "line"}
+            ><Thumb {desk} view={`plane:${plane.id}`} alt="" /></span
+          >
           <span class="text">
             <strong>{plane.name}</strong>
             <span class="about">{about(plane)}</span>
             <span class="chips">
-              {#each plane.treatments as step (step.id)}<i class:off={!step.on}>{label(step.kind).toLowerCase()}</i>{/each}
+              {#each plane.treatments as step (step.id)}<i class:off={!step.on}
+                  >{label(step.kind).toLowerCase()}</i
+                >{/each}
             </span>
           </span>
         </button>
         <div class="deeds">
-          <button class="btn-bare" aria-label={`${plane.on ? "Hide" : "Show"} ${plane.name}`} onclick={() => turn(plane)}
-            ><Icon name={plane.on ? "eye" : "shut"} /></button
+          <button
+            class="btn-bare"
+            aria-label={`${plane.on ? "Hide" : "Show"} ${plane.name}`}
+            onclick={() => turn(plane)}><Icon name={plane.on ? "eye" : "shut"} /></button
           >
           <DropdownMenu.Root>
-            <DropdownMenu.Trigger class="btn-bare" aria-label={`More for ${plane.name}`}><Icon name="more" /></DropdownMenu.Trigger>
+            <DropdownMenu.Trigger class="btn-bare" aria-label={`More for ${plane.name}`}
+              ><Icon name="more" /></DropdownMenu.Trigger
+            >
             <DropdownMenu.Portal>
               <DropdownMenu.Content class="menu" align="end">
-                <DropdownMenu.Item class="menu-item" onSelect={() => shift(plane, -1)}>To the front by one</DropdownMenu.Item>
-                <DropdownMenu.Item class="menu-item" onSelect={() => shift(plane, 1)}>To the back by one</DropdownMenu.Item>
-                <DropdownMenu.Item class="menu-item" onSelect={() => copy(plane)}>Copy</DropdownMenu.Item>
-                <DropdownMenu.Item class="menu-item" onSelect={() => remove(plane)}>Remove</DropdownMenu.Item>
+                <DropdownMenu.Item class="menu-item" onSelect={() => shift(plane, -1)}
+                  >To the front by one</DropdownMenu.Item
+                >
+                <DropdownMenu.Item class="menu-item" onSelect={() => shift(plane, 1)}
+                  >To the back by one</DropdownMenu.Item
+                >
+                <DropdownMenu.Item class="menu-item" onSelect={() => copy(plane)}
+                  >Copy</DropdownMenu.Item
+                >
+                <DropdownMenu.Item class="menu-item" onSelect={() => remove(plane)}
+                  >Remove</DropdownMenu.Item
+                >
               </DropdownMenu.Content>
             </DropdownMenu.Portal>
           </DropdownMenu.Root>
@@ -174,8 +211,7 @@
   }
   li.selected {
     background: var(--card);
-    box-shadow:
-      inset 0 0 0 1.5px var(--ink);
+    box-shadow: inset 0 0 0 1.5px var(--ink);
   }
   .pick {
     flex: 1;

@@ -10,7 +10,11 @@
 <section aria-label={project.name}>
   <div class="title">
     <h2>{project.name}</h2>
-    <span>{project.shots.length === 1 ? "1 shot" : `${project.shots.length} shots`} · worked on {ago(project.updated)}</span>
+    <span
+      >{project.shots.length === 1 ? "1 shot" : `${project.shots.length} shots`} · worked on {ago(
+        project.updated,
+      )}</span
+    >
   </div>
   <ul>
     {#each project.shots as shot (shot.id)}
@@ -19,7 +23,9 @@
           <span class="frame"><img src={shot.picture} alt={`A frame of ${shot.name}`} /></span>
           <strong>{shot.name}</strong>
           <span class="about"
-            >{shot.frames} frames · {Math.round(shot.fps * 100) / 100} fps · {shot.mattes === 1 ? "1 matte" : `${shot.mattes} mattes`}</span
+            >{shot.frames} frames · {Math.round(shot.fps * 100) / 100} fps · {shot.mattes === 1
+              ? "1 matte"
+              : `${shot.mattes} mattes`}</span
           >
         </a>
       </li>

@@ -50,9 +50,18 @@
 <div class="page">
   <header>
     <h1><img src="/mark.svg" alt="" width="24" height="24" /> Cuvrel</h1>
-    <p>Cut a moving subject out of ordinary footage, check it frame by frame, and treat the subject alone.</p>
+    <p>
+      Cut a moving subject out of ordinary footage, check it frame by frame, and treat the subject
+      alone.
+    </p>
     <form onsubmit={create}>
-      <input class="field" placeholder="Name of a new project" aria-label="Name of a new project" maxlength="120" bind:value={name} />
+      <input
+        class="field"
+        placeholder="Name of a new project"
+        aria-label="Name of a new project"
+        maxlength="120"
+        bind:value={name}
+      />
       <button class="btn btn-red">New project</button>
     </form>
   </header>

@@ -51,18 +51,54 @@ def pose(t: float, unit: float, centre: tuple[float, float]) -> Parts:
     limb(hip, 37, chest, 45, COAT)
     limb(chest + np.array([-30 * unit, -6 * unit, 0]), 23, chest + np.array([30 * unit, -6 * unit, 0]), 23, COAT)
     limb(hip + np.array([-17 * unit, 14 * unit, 2]), 33, hip + np.array([17 * unit, 14 * unit, 2]), 33, COAT)
-    limb(hip + np.array([-15 * unit, -8 * unit, 7 * unit]), 33, hip + np.array([15 * unit, -8 * unit, 7 * unit]), 33, BELT)
+    limb(
+        hip + np.array([-15 * unit, -8 * unit, 7 * unit]),
+        33,
+        hip + np.array([15 * unit, -8 * unit, 7 * unit]),
+        33,
+        BELT,
+    )
     limb(neck, 15, head, 14, SKIN)
     limb(head + np.array([0, -4 * unit, 0]), 29, head + np.array([0, 10 * unit, 4 * unit]), 24, SKIN)
-    limb(head + np.array([-8 * unit, -14 * unit, -9 * unit]), 29, head + np.array([9 * unit, -14 * unit, -9 * unit]), 29, HAIR)
-    limb(head + np.array([-24 * unit, 12 * unit, -14 * unit]), 13, head + np.array([-20 * unit, -8 * unit, -8 * unit]), 18, HAIR)
-    limb(head + np.array([-16 * unit, -29 * unit, 3 * unit]), 14, head + np.array([16 * unit, -29 * unit, 3 * unit]), 14, CAP)
+    limb(
+        head + np.array([-8 * unit, -14 * unit, -9 * unit]),
+        29,
+        head + np.array([9 * unit, -14 * unit, -9 * unit]),
+        29,
+        HAIR,
+    )
+    limb(
+        head + np.array([-24 * unit, 12 * unit, -14 * unit]),
+        13,
+        head + np.array([-20 * unit, -8 * unit, -8 * unit]),
+        18,
+        HAIR,
+    )
+    limb(
+        head + np.array([-16 * unit, -29 * unit, 3 * unit]),
+        14,
+        head + np.array([16 * unit, -29 * unit, 3 * unit]),
+        14,
+        CAP,
+    )
     limb(head + np.array([0, -1 * unit, 30 * unit]), 4, head + np.array([1 * unit, 6 * unit, 33 * unit]), 5, SKIN)
     for eye in (-1, 1):
         at = head + np.array([eye * 10 * unit, -5 * unit, 26 * unit])
         limb(at, 3.2, at + np.array([0.5, 0, 0]), 3.2, HAIR)
-    limb(head + np.array([-7 * unit, 17 * unit, 22 * unit]), 2.4, head + np.array([7 * unit, 17 * unit, 22 * unit]), 2.4, BOOT)
-    limb(neck + np.array([-15 * unit, 8 * unit, 8 * unit]), 15, neck + np.array([15 * unit, 6 * unit, 8 * unit]), 15, SCARF)
+    limb(
+        head + np.array([-7 * unit, 17 * unit, 22 * unit]),
+        2.4,
+        head + np.array([7 * unit, 17 * unit, 22 * unit]),
+        2.4,
+        BOOT,
+    )
+    limb(
+        neck + np.array([-15 * unit, 8 * unit, 8 * unit]),
+        15,
+        neck + np.array([15 * unit, 6 * unit, 8 * unit]),
+        15,
+        SCARF,
+    )
     tail = neck + np.array([18 * unit, 10 * unit, 12 * unit])
     for k in range(5):
         wave = np.sin(t * 5.2 - k * 0.9)

@@ -29,7 +29,7 @@ def draw(scene: Signaller, frame: int, rgb: np.ndarray, truth: np.ndarray) -> li
     """The marks of one frame in the command line's format."""
     marks: list[dict[str, Any]] = []
     for stroke in strokes(scene, frame):
-        mark = Mark(id="one", frame=frame, **stroke)  # type: ignore[arg-type]
+        mark = Mark(id="one", frame=frame, **stroke)
         under = truth[rasterise([mark], mark.kind, truth.shape, (1.0, 1.0))]
         if mark.kind == "in" or (under > 0.3).mean() < 0.01:  # an out mark never crosses the subject
             marks.append({"frame": frame, **stroke})

@@ -38,15 +38,25 @@ def install(database: Database, blobs: Blobs) -> bool:
         session.add(row)
         session.flush()
         make_ready(session, row, blobs)
-        marks = [Mark(id=f"k{i}", **m) for i, m in enumerate(json.loads((CLIPS / "signaller.marks.json").read_text())["marks"])]
+        marks = [
+            Mark(id=f"k{i}", **m)
+            for i, m in enumerate(json.loads((CLIPS / "signaller.marks.json").read_text())["marks"])
+        ]
         shot = shots.create(session, project.id, _document(row, marks))
         info = MediaInfo.from_json(row.info)
         reader = Readers(blobs).get(row.blob, info)
         for frame in clip(reader.frame, info.frames, marks, Settings(), halting=False):
             session.add(
-                MatteFrame(shot_id=shot.id, pull_id="trace1", frame=frame.number, origin=frame.origin, doubt=frame.doubt,
-                           blob=store_matte(blobs, frame.matte), halt=asdict(frame.halt) if frame.halt else None)
-            )  # fmt: skip
+                MatteFrame(
+                    shot_id=shot.id,
+                    pull_id="trace1",
+                    frame=frame.number,
+                    origin=frame.origin,
+                    doubt=frame.doubt,
+                    blob=store_matte(blobs, frame.matte),
+                    halt=asdict(frame.halt) if frame.halt else None,
+                )
+            )
     return True
 
 
@@ -77,16 +87,47 @@ def _document(row: FootageRow, marks: list[Mark]) -> dict[str, Any]:
             }
         ],
         "planes": [
-            {"id": "outline", "name": "Outline", "kind": "line", "matte": "signaller", "blend": "add",
-             "params": {"width": 0.0},
-             "treatments": [{"id": "glow1", "kind": "glow", "params": {
-                 "core": 4.0, "reach": 30.0, "wander": 5.0, "strength": keys((4, 0.0), (20, 1.1), (60, 1.1), (71, 0.5))}}]},
-            {"id": "lift", "name": "Signaller lifted", "kind": "cutout", "matte": "signaller",
-             "treatments": [{"id": "grade2", "kind": "grade", "params": {"exposure": 0.25, "saturation": 112.0}}]},
-            {"id": "quay", "name": "Quay loses colour", "kind": "glaze", "gate": {"matte": "signaller", "part": "outside"},
-             "opacity": keys((0, 0.0), (24, 1.0)),
-             "treatments": [{"id": "grade1", "kind": "grade", "params": {
-                 "saturation": 14.0, "exposure": -0.7, "contrast": 12.0, "temperature": -12.0}}]},
+            {
+                "id": "outline",
+                "name": "Outline",
+                "kind": "line",
+                "matte": "signaller",
+                "blend": "add",
+                "params": {"width": 0.0},
+                "treatments": [
+                    {
+                        "id": "glow1",
+                        "kind": "glow",
+                        "params": {
+                            "core": 4.0,
+                            "reach": 30.0,
+                            "wander": 5.0,
+                            "strength": keys((4, 0.0), (20, 1.1), (60, 1.1), (71, 0.5)),
+                        },
+                    }
+                ],
+            },
+            {
+                "id": "lift",
+                "name": "Signaller lifted",
+                "kind": "cutout",
+                "matte": "signaller",
+                "treatments": [{"id": "grade2", "kind": "grade", "params": {"exposure": 0.25, "saturation": 112.0}}],
+            },
+            {
+                "id": "quay",
+                "name": "Quay loses colour",
+                "kind": "glaze",
+                "gate": {"matte": "signaller", "part": "outside"},
+                "opacity": keys((0, 0.0), (24, 1.0)),
+                "treatments": [
+                    {
+                        "id": "grade1",
+                        "kind": "grade",
+                        "params": {"saturation": 14.0, "exposure": -0.7, "contrast": 12.0, "temperature": -12.0},
+                    }
+                ],
+            },
             {"id": "plate", "name": "Plate", "kind": "plate"},
         ],
-    }  # fmt: skip
+    }

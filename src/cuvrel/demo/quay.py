@@ -36,7 +36,11 @@ def background(width: int, height: int, seed: int = 7) -> F32:
 
     ripple = noise(rng, height, width, 22 * unit, 4)
     ripple = cv2.resize(ripple[: height // 5], (width, height), interpolation=cv2.INTER_LINEAR)
-    sea = np.array([0.13, 0.19, 0.22]) + 0.055 * ripple[..., None] + 0.12 * np.clip(1 - np.abs(x - 0.25) * 3, 0, 1)[..., None]
+    sea = (
+        np.array([0.13, 0.19, 0.22])
+        + 0.055 * ripple[..., None]
+        + 0.12 * np.clip(1 - np.abs(x - 0.25) * 3, 0, 1)[..., None]
+    )
     picture = np.where(y[..., None] > 0.52, sea, sky).astype(np.float32)
 
     picture = _sheds(picture, rng, unit)
@@ -71,16 +75,27 @@ def _sheds(picture: F32, rng: np.random.Generator, unit: float) -> F32:
                 lit = rng.random() < 0.16
                 pane = (0.75, 0.52, 0.22) if lit else tuple((0.05 + 0.05 * rng.random()) * np.ones(3))
                 cv2.rectangle(picture, (wx, wy), (wx + int(15 * unit), wy + int(24 * unit)), pane, -1)
-                cv2.line(picture, (wx + int(7 * unit), wy), (wx + int(7 * unit), wy + int(24 * unit)), (0.3, 0.27, 0.22), 1)
+                cv2.line(
+                    picture, (wx + int(7 * unit), wy), (wx + int(7 * unit), wy + int(24 * unit)), (0.3, 0.27, 0.22), 1
+                )
         left += wide + int(rng.uniform(-4, 26) * unit)
         index += 1
     # masts and a crane behind the sheds' roofs
     for mx in rng.uniform(0.05, 0.95, 6) * width:
         top = int(height * rng.uniform(0.1, 0.3))
-        cv2.line(picture, (int(mx), top), (int(mx + 4 * unit), foot), (0.12, 0.10, 0.08), max(1, int(4 * unit)), cv2.LINE_AA)
+        cv2.line(
+            picture, (int(mx), top), (int(mx + 4 * unit), foot), (0.12, 0.10, 0.08), max(1, int(4 * unit)), cv2.LINE_AA
+        )
         for step in (0.25, 0.5):
             yy = int(top + (foot - top) * step)
-            cv2.line(picture, (int(mx - 34 * unit), yy), (int(mx + 40 * unit), yy), (0.13, 0.11, 0.09), max(1, int(3 * unit)), cv2.LINE_AA)
+            cv2.line(
+                picture,
+                (int(mx - 34 * unit), yy),
+                (int(mx + 40 * unit), yy),
+                (0.13, 0.11, 0.09),
+                max(1, int(3 * unit)),
+                cv2.LINE_AA,
+            )
     return picture
 
 
@@ -107,13 +122,30 @@ def _quay(picture: F32, rng: np.random.Generator, unit: float) -> F32:
     stone = stone * (1 - 0.55 * wet) + np.array([0.30, 0.33, 0.36]) * 0.28 * wet
     picture[top:] = stone * np.linspace(0.82, 1.05, rows, dtype=np.float32)[:, None, None]
     kerb = slice(top - int(9 * unit), top + int(5 * unit))
-    picture[kerb] = np.array([0.34, 0.31, 0.27]) * (1 + 0.2 * noise(rng, kerb.stop - kerb.start, width, 30 * unit)[..., None])
+    picture[kerb] = np.array([0.34, 0.31, 0.27]) * (
+        1 + 0.2 * noise(rng, kerb.stop - kerb.start, width, 30 * unit)[..., None]
+    )
     picture[top + int(5 * unit) : top + int(9 * unit)] *= 0.55
     for bx in (0.10, 0.83):
         centre = (int(width * bx), top + int(6 * unit))
         shade = np.linspace(0.4, 1.5, int(44 * unit), dtype=np.float32)[::-1]
         for i, s in enumerate(shade):
-            cv2.line(picture, (centre[0] - int(22 * unit) + i, centre[1] - int(52 * unit)),
-                     (centre[0] - int(22 * unit) + i, centre[1] + int(18 * unit)), tuple(np.array([0.08, 0.075, 0.07]) * float(s)), 1)  # fmt: skip
-        cv2.ellipse(picture, (centre[0], centre[1] - int(52 * unit)), (int(29 * unit), int(11 * unit)), 0, 0, 360, (0.15, 0.135, 0.12), -1, cv2.LINE_AA)
+            cv2.line(
+                picture,
+                (centre[0] - int(22 * unit) + i, centre[1] - int(52 * unit)),
+                (centre[0] - int(22 * unit) + i, centre[1] + int(18 * unit)),
+                tuple(np.array([0.08, 0.075, 0.07]) * float(s)),
+                1,
+            )
+        cv2.ellipse(
+            picture,
+            (centre[0], centre[1] - int(52 * unit)),
+            (int(29 * unit), int(11 * unit)),
+            0,
+            0,
+            360,
+            (0.15, 0.135, 0.12),
+            -1,
+            cv2.LINE_AA,
+        )
     return picture

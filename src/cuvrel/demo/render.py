@@ -48,7 +48,11 @@ class Signaller:
         h, w = self.height, self.width
         jitter = np.random.default_rng(self.seed * 1000 + number)
         total, cover = np.zeros((h, w, 3), np.float32), np.zeros((h, w), np.float32)
-        colour, alpha, depth = np.empty((h, w, 3), np.float32), np.empty((h, w), np.float32), np.empty((h, w), np.float32)
+        colour, alpha, depth = (
+            np.empty((h, w, 3), np.float32),
+            np.empty((h, w), np.float32),
+            np.empty((h, w), np.float32),
+        )
         for k in range(SUBFRAMES):
             t = (number + (k + 0.5) / SUBFRAMES * SHUTTER) / FPS
             ox, oy = self.camera(t)
@@ -63,7 +67,7 @@ class Signaller:
             behind *= self._shadow(t, ox, oy)[..., None]
             total += np.where(alpha[..., None] > 0, colour, behind)
             cover += alpha
-        return self._film(total / SUBFRAMES, jitter), self._soft(cover / SUBFRAMES)
+        return self._film(total / np.float32(SUBFRAMES), jitter), self._soft(cover / np.float32(SUBFRAMES))
 
     def _shadow(self, t: float, ox: float, oy: float) -> NDArray[np.float32]:
         """The soft shadow on the stones: 1 where there is none."""
@@ -115,7 +119,9 @@ def strokes(scene: Signaller, number: int) -> list[dict[str, object]]:
         marks.append({"kind": "in", "points": line(limbs[a][0], limbs[a][1], limbs[b][1])})
     for flag in parts.flags:
         middle = (flag[0] + ox + 0.5 * flag[3] + 0.45 * flag[5], flag[1] + oy + 0.5 * flag[4] + 0.45 * flag[6])
-        marks.append({"kind": "in", "points": line((flag[0] + ox + 0.3 * flag[3], flag[1] + oy + 0.3 * flag[4]), middle)})
+        marks.append(
+            {"kind": "in", "points": line((flag[0] + ox + 0.3 * flag[3], flag[1] + oy + 0.3 * flag[4]), middle)}
+        )
     x, y = hip
     marks += [
         {"kind": "out", "points": line((x, y + 110 * unit), (x, y + 205 * unit))},

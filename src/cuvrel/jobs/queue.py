@@ -26,7 +26,9 @@ class Stopped(Exception):
 
 def queue_app(config: Config) -> procrastinate.App:
     """The queue on this database, for putting tasks in."""
-    return procrastinate.App(connector=procrastinate.SyncPsycopgConnector(conninfo=config.conninfo, min_size=1, max_size=4))
+    return procrastinate.App(
+        connector=procrastinate.SyncPsycopgConnector(conninfo=config.conninfo, min_size=1, max_size=4)
+    )
 
 
 def job_json(row: JobRow) -> dict[str, Any]:
@@ -117,7 +119,9 @@ def run(database: Database, job_id: int, work: Callable[[JobRow], str]) -> None:
     except Exception:
         log.error("job %s failed\n%s", job_id, traceback.format_exc())
         state = "failed"
-        message = "Something went wrong inside the program. Run it again; if it fails again, the server's log says more."
+        message = (
+            "Something went wrong inside the program. Run it again; if it fails again, the server's log says more."
+        )
     with database.session() as session:
         row = session.get(JobRow, job_id)
         if row is None:

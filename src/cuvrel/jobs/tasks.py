@@ -9,6 +9,8 @@ import time
 from dataclasses import asdict
 from pathlib import Path
 
+import numpy as np
+from numpy.typing import NDArray
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
@@ -132,7 +134,7 @@ class Works:
 
     def _taught(
         self, session: Session, shot_id: int, pull_id: str, begun: MatteFrame | None, step: int
-    ) -> tuple[int, object] | None:
+    ) -> tuple[int, NDArray[np.float32]] | None:
         """The touched frame behind a followed start, whose colours are to be remembered."""
         if begun is None or begun.origin == "touched":
             return None
@@ -140,8 +142,13 @@ class Works:
         order = MatteFrame.frame.desc() if step > 0 else MatteFrame.frame.asc()
         behind = session.scalar(
             select(MatteFrame)
-            .where(MatteFrame.shot_id == shot_id, MatteFrame.pull_id == pull_id, MatteFrame.origin == "touched",
-                   MatteFrame.blob.is_not(None), where)  # fmt: skip
+            .where(
+                MatteFrame.shot_id == shot_id,
+                MatteFrame.pull_id == pull_id,
+                MatteFrame.origin == "touched",
+                MatteFrame.blob.is_not(None),
+                where,
+            )
             .order_by(order)
             .limit(1)
         )
@@ -157,7 +164,9 @@ class Works:
         target = row.args.get("target")
         name = str(row.args["name"])
         with self.database.session() as session:
-            sources = StoreSources(session, row.shot_id or 0, shot, self.blobs, self.readers, proxies=False, frames=frames)
+            sources = StoreSources(
+                session, row.shot_id or 0, shot, self.blobs, self.readers, proxies=False, frames=frames
+            )
         stand = Stand(shot, sources)
         parts: list[list[object]] = list(row.progress.get("parts", []))
         total = last - first + 1
@@ -211,7 +220,9 @@ class Works:
             where = packed
         return self.blobs.put_file(where)
 
-    def _join(self, export: Export, parts: list[list[object]], folder: Path, name: str, about: dict[str, object]) -> Path:
+    def _join(
+        self, export: Export, parts: list[list[object]], folder: Path, name: str, about: dict[str, object]
+    ) -> Path:
         to = folder / ("joined" + export.suffix)
         if export.form == "png":
             pictures = folder / "pictures"
@@ -225,9 +236,7 @@ class Works:
         return to
 
 
-def _frames_to_go(
-    session: Session, shot_id: int, pull_id: str, start: int, step: int, count: int
-) -> tuple[range, int]:
+def _frames_to_go(session: Session, shot_id: int, pull_id: str, start: int, step: int, count: int) -> tuple[range, int]:
     """The frames from `start` (left out) up to, not including, the next touched one; and the last of them."""
     rows = session.scalars(
         select(MatteFrame.frame).where(

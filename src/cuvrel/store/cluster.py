@@ -80,7 +80,9 @@ class Cluster:
         except (OSError, IndexError, ValueError):
             return False
         try:
-            psycopg.connect(host="127.0.0.1", port=self.port, user="cuvrel", dbname="postgres", connect_timeout=2).close()
+            psycopg.connect(
+                host="127.0.0.1", port=self.port, user="cuvrel", dbname="postgres", connect_timeout=2
+            ).close()
         except psycopg.Error:
             return False
         return True
@@ -106,7 +108,9 @@ class Cluster:
         deadline = time.monotonic() + 30
         while True:
             try:
-                with psycopg.connect(host="127.0.0.1", port=self.port, user="cuvrel", dbname="postgres", autocommit=True) as c:
+                with psycopg.connect(
+                    host="127.0.0.1", port=self.port, user="cuvrel", dbname="postgres", autocommit=True
+                ) as c:
                     if not c.execute("SELECT 1 FROM pg_database WHERE datname = %s", (database,)).fetchone():
                         c.execute(psycopg.sql.SQL("CREATE DATABASE {}").format(psycopg.sql.Identifier(database)))
                 return

@@ -63,7 +63,13 @@ def make_ready(
         height = strip.shape[0]
         data = cv2.imencode(".jpg", strip[..., ::-1], [cv2.IMWRITE_JPEG_QUALITY, 86])[1].tobytes()
         count = -(-info.frames // step)
-        row.film = {"blob": blobs.put(data), "step": step, "width": strip.shape[1] // count, "height": height, "count": count}
+        row.film = {
+            "blob": blobs.put(data),
+            "step": step,
+            "width": strip.shape[1] // count,
+            "height": height,
+            "count": count,
+        }
     row.info, row.state, row.message = info.to_json(), "ready", ""
     session.flush()
 

@@ -63,7 +63,14 @@ class Touches:
         return frames
 
     def _touch(
-        self, session: Session, shot_id: int, shot: Shot, pull: Pull, frame: int, marks: list[Mark], row: MatteFrame | None
+        self,
+        session: Session,
+        shot_id: int,
+        shot: Shot,
+        pull: Pull,
+        frame: int,
+        marks: list[Mark],
+        row: MatteFrame | None,
     ) -> None:
         if row is None:
             row = MatteFrame(shot_id=shot_id, pull_id=pull.id, frame=frame, origin="touched")
@@ -152,8 +159,9 @@ def store_followed(
     statement = (
         insert(MatteFrame)
         .values(shot_id=shot_id, pull_id=pull_id, frame=frame, **values)
-        .on_conflict_do_update(index_elements=["shot_id", "pull_id", "frame"], set_=values,
-                               where=MatteFrame.origin != "touched")  # fmt: skip
+        .on_conflict_do_update(
+            index_elements=["shot_id", "pull_id", "frame"], set_=values, where=MatteFrame.origin != "touched"
+        )
         .returning(MatteFrame.frame)
     )
     kept = session.execute(statement).first() is not None

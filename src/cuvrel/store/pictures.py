@@ -62,7 +62,11 @@ class StoreSources:
         self._blobs, self._readers, self._proxies = blobs, readers, proxies
         ids = [int(f.id) for f in shot.footage if f.id.isdigit()]
         self._footage = {str(r.id): r for r in session.scalars(select(FootageRow).where(FootageRow.id.in_(ids)))}
-        self._frames = {(pull, frame): blob for pull, frame, blob in (snapshot(session, shot_id) if frames is None else frames) if blob}
+        self._frames = {
+            (pull, frame): blob
+            for pull, frame, blob in (snapshot(session, shot_id) if frames is None else frames)
+            if blob
+        }
 
     def picture(self, footage_id: str, frame: int, size: tuple[int, int]) -> Node:
         """A node of (H, W, 3) uint8 sRGB at `size`, from the proxy where that is large enough."""

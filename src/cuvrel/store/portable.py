@@ -32,7 +32,9 @@ def find_project(session: Session, name: str) -> Project:
     rows = session.scalars(select(Project).where(Project.name == name)).all()
     if len(rows) != 1:
         known = ", ".join(f"{p.id} '{p.name}'" for p in session.scalars(select(Project).order_by(Project.id)))
-        raise NotFound(f"There is {'no' if not rows else 'more than one'} project '{name}'.", f"Known: {known or 'none'}.")
+        raise NotFound(
+            f"There is {'no' if not rows else 'more than one'} project '{name}'.", f"Known: {known or 'none'}."
+        )
     return rows[0]
 
 
@@ -42,8 +44,10 @@ def pack(session: Session, blobs: Blobs, project: Project, to: Path) -> None:
     footage = session.scalars(
         select(FootageRow).where(FootageRow.project_id == project.id, FootageRow.state == "ready")
     ).all()
-    files = {str(row.id): f"footage/{row.blob}{Path(row.name).suffix.lower() if row.info['kind'] == 'video' else '.zip'}"
-             for row in footage}  # fmt: skip
+    files = {
+        str(row.id): f"footage/{row.blob}{Path(row.name).suffix.lower() if row.info['kind'] == 'video' else '.zip'}"
+        for row in footage
+    }
     try:
         with zipfile.ZipFile(beside, "w", zipfile.ZIP_STORED) as archive:
             listed = [{"id": str(r.id), "name": r.name, "file": files[str(r.id)], "hash": r.blob} for r in footage]
@@ -54,10 +58,10 @@ def pack(session: Session, blobs: Blobs, project: Project, to: Path) -> None:
                     archive.write(blobs.path(row.blob), files[str(row.id)])
                     written.add(files[str(row.id)])
             rows = session.scalars(select(ShotRow).where(ShotRow.project_id == project.id).order_by(ShotRow.id)).all()
-            for number, row in enumerate(rows, 1):
+            for number, shot in enumerate(rows, 1):
                 name = f"shot-{number:02d}.json"
                 shot_files.append(name)
-                archive.writestr(name, json.dumps(_portable(session, blobs, row, files, archive, written), indent=1))
+                archive.writestr(name, json.dumps(_portable(session, blobs, shot, files, archive, written), indent=1))
             about = {"cuvrel": FORMAT, "project": project.name, "shots": shot_files, "footage": listed}
             archive.writestr("project.json", json.dumps(about, indent=1))
         beside.replace(to)
@@ -77,8 +81,11 @@ def _portable(
             archive.write(blobs.path(frame.blob), file)
             written.add(file)
         frames.setdefault(frame.pull_id, {})[str(frame.frame)] = {
-            "file": file, "origin": frame.origin, "doubt": frame.doubt, "halt": frame.halt,
-        }  # fmt: skip
+            "file": file,
+            "origin": frame.origin,
+            "doubt": frame.doubt,
+            "halt": frame.halt,
+        }
     used = {f["id"]: files[f["id"]] for f in row.document["footage"]}
     return {"cuvrel": FORMAT, "shot": row.document, "files": used, "frames": frames}
 
@@ -112,7 +119,9 @@ def _footage(session: Session, blobs: Blobs, project: Project, folder: Path, one
         raise RecipeError(f"The footage '{one['name']}' is not what it was when it was packed.")
     copy = path.with_suffix(".copy")
     shutil.copyfile(path, copy)  # one file may serve several entries
-    row = FootageRow(project_id=project.id, name=clean_name(str(one["name"])), size=path.stat().st_size, blob=blobs.put_file(copy))
+    row = FootageRow(
+        project_id=project.id, name=clean_name(str(one["name"])), size=path.stat().st_size, blob=blobs.put_file(copy)
+    )
     session.add(row)
     session.flush()
     make_ready(session, row, blobs)
@@ -129,6 +138,15 @@ def _shot(
     for pull_id, frames in raw["frames"].items():
         for number, one in frames.items():
             blob = blobs.put(within(folder, one["file"]).read_bytes())
-            session.add(MatteFrame(shot_id=row.id, pull_id=pull_id, frame=int(number), origin=one["origin"],
-                                   doubt=float(one["doubt"]), blob=blob, halt=one.get("halt")))  # fmt: skip
+            session.add(
+                MatteFrame(
+                    shot_id=row.id,
+                    pull_id=pull_id,
+                    frame=int(number),
+                    origin=one["origin"],
+                    doubt=float(one["doubt"]),
+                    blob=blob,
+                    halt=one.get("halt"),
+                )
+            )
     session.flush()

@@ -17,12 +17,16 @@ def used_blobs(database: Database) -> set[str]:
     with database.session() as session:
         for footage in session.scalars(select(FootageRow)):
             if footage.state != "refused":
-                used |= {footage.blob, footage.proxy.get("blob"), footage.film.get("blob")} - {None}
+                used |= _named(footage.blob, footage.proxy.get("blob"), footage.film.get("blob"))
         for blob, base in session.execute(select(MatteFrame.blob, MatteFrame.base)):
-            used |= {blob, (base or {}).get("blob")} - {None}
+            used |= _named(blob, (base or {}).get("blob"))
         for job in session.scalars(select(JobRow)):
             used |= _of_job(job)
     return used
+
+
+def _named(*blobs: str | None) -> set[str]:
+    return {blob for blob in blobs if blob}
 
 
 def _of_job(job: JobRow) -> set[str]:

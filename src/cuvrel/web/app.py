@@ -20,9 +20,15 @@ def create_app(config: Config | None = None) -> OpenAPI:
     """The Flask application on a database that has been migrated."""
     config = config or Config.from_env()
     app = OpenAPI(
-        "cuvrel", info=Info(title="Cuvrel", version=__version__), doc_ui=False, doc_prefix="/api", doc_url="/openapi.json",
-        validation_error_callback=problems.invalid, validation_error_model=problems.Problem, static_folder=None,
-    )  # fmt: skip
+        "cuvrel",
+        info=Info(title="Cuvrel", version=__version__),
+        doc_ui=False,
+        doc_prefix="/api",
+        doc_url="/openapi.json",
+        validation_error_callback=problems.invalid,
+        validation_error_model=problems.Problem,
+        static_folder=None,
+    )
     app.config["MAX_CONTENT_LENGTH"] = config.max_upload
     app.config["MAX_FORM_MEMORY_SIZE"] = 4 << 20
     app.config["MAX_FORM_PARTS"] = 20_000

@@ -33,4 +33,6 @@ def events() -> Response:
         finally:
             listener.unsubscribe(mine)
 
-    return Response(stream(), mimetype="text/event-stream", headers={"Cache-Control": "no-store", "X-Accel-Buffering": "no"})
+    return Response(
+        stream(), mimetype="text/event-stream", headers={"Cache-Control": "no-store", "X-Accel-Buffering": "no"}
+    )

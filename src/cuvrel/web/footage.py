@@ -20,7 +20,9 @@ from cuvrel.web.present import answer, footage_out, job_out
 from cuvrel.web.problems import Problem
 from cuvrel.web.services import services
 
-api = APIBlueprint("footage", __name__, url_prefix="/api", abp_responses={"422": Problem, "404": Problem, "413": Problem})
+api = APIBlueprint(
+    "footage", __name__, url_prefix="/api", abp_responses={"422": Problem, "404": Problem, "413": Problem}
+)
 VIDEO_SUFFIXES = {".mp4", ".m4v", ".mov", ".mkv", ".webm"}
 
 

@@ -28,20 +28,29 @@ def job_out(row: JobRow) -> JobOut:
 
 def footage_out(row: FootageRow) -> FootageOut:
     """A piece of footage."""
-    about = {k: row.info[k] for k in ("width", "height", "frames", "fps", "codec", "alpha", "variable") if k in row.info}
+    about = {
+        k: row.info[k] for k in ("width", "height", "frames", "fps", "codec", "alpha", "variable") if k in row.info
+    }
     film = None
     if row.film:
         rest: dict[str, Any] = {k: v for k, v in row.film.items() if k != "blob"}
         film = FilmOut(url=f"/api/footage/{row.id}/film/{row.film['blob']}.jpg", **rest)
-    return FootageOut(id=row.id, name=row.name, state=row.state, message=row.message, size=row.size, film=film, **about)  # type: ignore[arg-type]
+    return FootageOut(id=row.id, name=row.name, state=row.state, message=row.message, size=row.size, film=film, **about)
 
 
 def shot_card(row: ShotRow) -> ShotCard:
     """A shot in a list."""
     document = row.document
     plate = next(f for f in document["footage"] if f["id"] == document["plate"])
-    return ShotCard(id=row.id, name=row.name, frames=plate["frames"], fps=plate["fps"], mattes=len(document["mattes"]),
-                    updated=row.updated.isoformat(), picture=f"/api/shots/{row.id}/card.jpg?revision={row.revision}")  # fmt: skip
+    return ShotCard(
+        id=row.id,
+        name=row.name,
+        frames=plate["frames"],
+        fps=plate["fps"],
+        mattes=len(document["mattes"]),
+        updated=row.updated.isoformat(),
+        picture=f"/api/shots/{row.id}/card.jpg?revision={row.revision}",
+    )
 
 
 def project_out(session: Session, row: Project) -> ProjectOut:
@@ -49,16 +58,24 @@ def project_out(session: Session, row: Project) -> ProjectOut:
     shots = session.scalars(select(ShotRow).where(ShotRow.project_id == row.id).order_by(ShotRow.id)).all()
     footage = session.scalars(select(FootageRow).where(FootageRow.project_id == row.id).order_by(FootageRow.id)).all()
     jobs = session.scalars(
-        select(JobRow).where(JobRow.project_id == row.id, (JobRow.kind == "export") | JobRow.state.in_(OPEN))
-        .order_by(JobRow.id.desc()).limit(100)
-    ).all()  # fmt: skip
-    return ProjectOut(id=row.id, name=row.name, updated=row.updated.isoformat(), shots=[shot_card(s) for s in shots],
-                      footage=[footage_out(f) for f in footage], jobs=[job_out(j) for j in jobs])  # fmt: skip
+        select(JobRow)
+        .where(JobRow.project_id == row.id, (JobRow.kind == "export") | JobRow.state.in_(OPEN))
+        .order_by(JobRow.id.desc())
+        .limit(100)
+    ).all()
+    return ProjectOut(
+        id=row.id,
+        name=row.name,
+        updated=row.updated.isoformat(),
+        shots=[shot_card(s) for s in shots],
+        footage=[footage_out(f) for f in footage],
+        jobs=[job_out(j) for j in jobs],
+    )
 
 
 def frame_out(row: MatteFrame) -> FrameOut:
     """A stored matte frame."""
-    return FrameOut(pull=row.pull_id, frame=row.frame, origin=row.origin, doubt=row.doubt, blob=row.blob, halt=row.halt)  # type: ignore[arg-type]
+    return FrameOut(pull=row.pull_id, frame=row.frame, origin=row.origin, doubt=row.doubt, blob=row.blob, halt=row.halt)
 
 
 def shot_out(session: Session, row: ShotRow) -> ShotOut:
@@ -68,11 +85,19 @@ def shot_out(session: Session, row: ShotRow) -> ShotOut:
     plate = session.get(FootageRow, int(row.document["plate"]))
     assert plate is not None
     jobs = session.scalars(
-        select(JobRow).where(JobRow.shot_id == row.id, (JobRow.kind == "export") | JobRow.state.in_(OPEN))
-        .order_by(JobRow.id.desc()).limit(60)
-    ).all()  # fmt: skip
+        select(JobRow)
+        .where(JobRow.shot_id == row.id, (JobRow.kind == "export") | JobRow.state.in_(OPEN))
+        .order_by(JobRow.id.desc())
+        .limit(60)
+    ).all()
     return ShotOut(
-        id=row.id, project=project.id, project_name=project.name, revision=row.revision, document=row.document,  # type: ignore[arg-type]
-        history=history(session, row), frames=[frame_out(f) for f in frames_of(session, row.id)],  # type: ignore[arg-type]
-        jobs=[job_out(j) for j in jobs], plate=footage_out(plate),
-    )  # fmt: skip
+        id=row.id,
+        project=project.id,
+        project_name=project.name,
+        revision=row.revision,
+        document=row.document,
+        history=history(session, row),
+        frames=[frame_out(f) for f in frames_of(session, row.id)],
+        jobs=[job_out(j) for j in jobs],
+        plate=footage_out(plate),
+    )

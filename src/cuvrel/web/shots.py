@@ -17,7 +17,19 @@ from cuvrel.store import shots as store
 from cuvrel.store.footage import entry
 from cuvrel.store.mattes import frames_of
 from cuvrel.store.models import FootageRow, JobRow, MatteFrame, Project, ShotRow
-from cuvrel.web.models import ById, EditOut, Edits, FollowRequest, FrameOut, FramesOut, History, JobOut, NewShot, ShotOut, Touched
+from cuvrel.web.models import (
+    ById,
+    EditOut,
+    Edits,
+    FollowRequest,
+    FrameOut,
+    FramesOut,
+    History,
+    JobOut,
+    NewShot,
+    ShotOut,
+    Touched,
+)
 from cuvrel.web.present import answer, frame_out, job_out, shot_out
 from cuvrel.web.problems import Problem
 from cuvrel.web.services import services
@@ -36,7 +48,9 @@ def new_shot(path: ById, body: NewShot) -> Response:
         if footage.state != "ready":
             raise CuvrelError("The footage is not ready yet.", "Wait until it has been brought in.")
         plate = entry(footage)
-        shot = Shot(name=body.name, plate=plate.id, footage=[plate], planes=[Plane(id="plate", name="Plate", kind="plate")])  # type: ignore[call-arg]
+        shot = Shot(
+            name=body.name, plate=plate.id, footage=[plate], planes=[Plane(id="plate", name="Plate", kind="plate")]
+        )
         row = store.create(session, path.id, shot.model_dump(mode="json"))
         return answer(shot_out(session, row), 201)
 

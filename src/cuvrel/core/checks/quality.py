@@ -32,7 +32,7 @@ def contour_accuracy(matte: F32, truth: F32, tolerance: float = 0.008) -> float:
 
 def _outline(matte: F32) -> NDArray[np.uint8]:
     hard = (matte > 0.5).astype(np.uint8)
-    return hard - cv2.erode(hard, np.ones((3, 3), np.uint8), borderType=cv2.BORDER_REPLICATE)  # type: ignore[no-any-return]
+    return hard - cv2.erode(hard, np.ones((3, 3), np.uint8), borderType=cv2.BORDER_REPLICATE)
 
 
 def sad(matte: F32, truth: F32) -> float:
@@ -50,7 +50,7 @@ def gradient_error(matte: F32, truth: F32, sigma: float = 1.4) -> float:
 
     def slope(a: F32) -> F32:
         soft = cv2.GaussianBlur(a, (0, 0), sigma)
-        return cv2.magnitude(cv2.Sobel(soft, cv2.CV_32F, 1, 0) / 8, cv2.Sobel(soft, cv2.CV_32F, 0, 1) / 8)  # type: ignore[no-any-return]
+        return cv2.magnitude(cv2.Sobel(soft, cv2.CV_32F, 1, 0) / 8, cv2.Sobel(soft, cv2.CV_32F, 0, 1) / 8)
 
     return float(np.square(slope(matte) - slope(truth)).sum() / 1000)
 

@@ -18,7 +18,9 @@ F32 = NDArray[np.float32]
 class EdgeParams(Params):
     """What the edge step may do; the defaults change nothing."""
 
-    grow: Scalar = number(0.0, "Grow", -40, 40, step=0.1, unit="px", neutral=0, hint="moves the outline out, or in below 0")
+    grow: Scalar = number(
+        0.0, "Grow", -40, 40, step=0.1, unit="px", neutral=0, hint="moves the outline out, or in below 0"
+    )
     feather_in: Scalar = number(0.0, "Inner feather", 0, 80, step=0.5, unit="px", neutral=0, hint="softens inwards")
     feather_out: Scalar = number(0.0, "Outer feather", 0, 80, step=0.5, unit="px", neutral=0, hint="softens outwards")
     clean_black: Scalar = number(0.0, "Clean black", 0, 0.95, neutral=0, hint="what lies below becomes 0")

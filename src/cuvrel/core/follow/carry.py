@@ -62,7 +62,7 @@ class Follower:
         self.size = (max(2, round(h * ratio)), max(2, round(w * ratio)))
         self.hold, self.snap, self.detail = hold, snap, detail
         self._flow = Flow()
-        work, lab, grey = self._look(rgb)
+        _work, lab, grey = self._look(rgb)
         u = shrink(matte, self.size).astype(np.float32)
         self._grey, self._u = grey, u
         self._key_u, self._key_flow = u, np.zeros((*self.size, 2), np.float32)
@@ -100,7 +100,7 @@ class Follower:
 
     def step(self, rgb: U8) -> Followed:
         """The next frame. Raises nothing: a lost subject is an empty matte with doubt 1."""
-        work, lab, grey = self._look(rgb)
+        _work, lab, grey = self._look(rgb)
         flow, fault = self._flow.between(grey, self._grey)
         carried = sample(self._u, flow)
         self._key_fault = np.maximum(sample(self._key_fault, flow), fault)
@@ -181,11 +181,9 @@ class Follower:
         """The subject's colours as a coarse normalised histogram."""
         mask = (u > 0.5).astype(np.uint8)
         found = cv2.calcHist([lab], [0, 1, 2], mask, [8, 12, 12], [0, 256, 68, 188, 68, 188])
-        return found.ravel() / max(1.0, float(found.sum()))  # type: ignore[no-any-return]
+        return found.ravel() / max(1.0, float(found.sum()))
 
-    def _judge(
-        self, shape: F32, u: F32, odds: F32, trust: F32, band: U8, fault: F32, lab: U8
-    ) -> tuple[Evidence, F32]:
+    def _judge(self, shape: F32, u: F32, odds: F32, trust: F32, band: U8, fault: F32, lab: U8) -> tuple[Evidence, F32]:
         area = float((u > 0.5).sum())
         if area < 12:
             return Evidence(1, 1, 1, -9, 1, True), np.abs(shape)

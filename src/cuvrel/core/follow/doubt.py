@@ -71,7 +71,7 @@ def worst_place(fault: F32, shape: tuple[int, int]) -> tuple[float, float, float
 
     fault: (h, w) float32 at any size. shape: (H, W) of the plate.
     """
-    h, w = fault.shape
+    _h, w = fault.shape
     spread = cv2.GaussianBlur(fault, (0, 0), max(2.0, w / 32))
     y, x = np.unravel_index(int(np.argmax(spread)), fault.shape)
     scale = shape[1] / w

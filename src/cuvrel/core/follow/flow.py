@@ -45,9 +45,9 @@ def _grid(shape: tuple[int, int]) -> F32:
 def sample(picture: NDArray, flow: F32, border: int = cv2.BORDER_REPLICATE) -> NDArray:
     """The picture read where the flow points, bilinearly: the warp of `there` onto `here`."""
     shape: tuple[int, int] = (flow.shape[0], flow.shape[1])
-    return cv2.remap(picture, _grid(shape) + flow, None, cv2.INTER_LINEAR, borderMode=border)  # type: ignore[no-any-return]
+    return cv2.remap(picture, _grid(shape) + flow, None, cv2.INTER_LINEAR, borderMode=border)
 
 
 def chain(first: F32, second: F32) -> F32:
     """The motion that goes by `first` and then by `second`, (H, W, 2) float32."""
-    return first + sample(second, first)  # type: ignore[no-any-return]
+    return first + sample(second, first)

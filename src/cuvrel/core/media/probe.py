@@ -110,9 +110,7 @@ def probe_video(path: Path) -> MediaInfo:
                 if len(pts) > MAX_FRAMES:
                     raise MediaError(f"The file has more than {MAX_FRAMES} frames.", "Cut it into parts.")
         except av.FFmpegError as fault:
-            raise MediaError(
-                f"The file is damaged after frame {len(pts)}.", "Copy or export it again."
-            ) from fault
+            raise MediaError(f"The file is damaged after frame {len(pts)}.", "Copy or export it again.") from fault
         if shape is None:
             raise MediaError("The file has no frames.", "Export it again.")
         if promised and len(pts) < promised and _cut_short(path, stream, promised):

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import zipfile
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 from pathlib import Path
 from typing import Any, Literal, Protocol
 
@@ -45,7 +45,7 @@ class VideoWriter:
         if pixels == "yuv420p":
             width, height = width & ~1, height & ~1
         self._size = width, height
-        self._container = av.open(str(path), "w")
+        self._container: Any = av.open(str(path), "w")
         rate = exact_rate(fps)
         self._stream: Any = self._container.add_stream(codec, rate=rate, options=options)
         self._stream.width, self._stream.height, self._stream.pix_fmt = width, height, pixels
@@ -111,19 +111,22 @@ def join_videos(parts: Sequence[tuple[Path, int]], to: Path) -> None:
         start = 0
         for path, frames in parts:
             with av.open(str(path)) as part:
-                source = part.streams.video[0]
+                source: Any = part.streams.video[0]
                 if stream is None:
                     stream = out.add_stream_from_template(source)
                     stream.time_base = source.time_base
                 step = 1 / (source.average_rate * source.time_base)
                 offset = round(start * step)
-                for packet in part.demux(source):
-                    if packet.dts is None:
-                        continue
+                for packet in _packets(part, source):
                     packet.pts, packet.dts = packet.pts + offset, packet.dts + offset
                     packet.stream = stream
                     out.mux(packet)
             start += frames
+
+
+def _packets(container: Any, stream: Any) -> Iterator[Any]:
+    """The packets that hold something; the last of a file, which flushes, does not."""
+    return (packet for packet in container.demux(stream) if packet.dts is not None)
 
 
 def zip_folder(folder: Path, to: Path) -> None:

@@ -21,7 +21,7 @@ U8 = NDArray[np.uint8]
 
 def to_lab(rgb: U8) -> U8:
     """(H, W, 3) uint8 sRGB to OpenCV's 8-bit CIE Lab."""
-    return cv2.cvtColor(rgb, cv2.COLOR_RGB2LAB)  # type: ignore[no-any-return]
+    return cv2.cvtColor(rgb, cv2.COLOR_RGB2LAB)
 
 
 @njit(nogil=True, cache=True, fastmath=True)
@@ -30,8 +30,14 @@ def _place(lab, y, x, scale_y, scale_x, bins):  # type: ignore[no-untyped-def]
     gy = y * scale_y
     gx = x * scale_x
     gl = lab[y, x, 0] * np.float32((bins - 1) / 255.0)
-    ga = min(max((lab[y, x, 1] - np.float32(68.0)) * np.float32((bins - 1) / 120.0), np.float32(0.0)), np.float32(bins - 1.001))
-    gb = min(max((lab[y, x, 2] - np.float32(68.0)) * np.float32((bins - 1) / 120.0), np.float32(0.0)), np.float32(bins - 1.001))
+    ga = min(
+        max((lab[y, x, 1] - np.float32(68.0)) * np.float32((bins - 1) / 120.0), np.float32(0.0)),
+        np.float32(bins - 1.001),
+    )
+    gb = min(
+        max((lab[y, x, 2] - np.float32(68.0)) * np.float32((bins - 1) / 120.0), np.float32(0.0)),
+        np.float32(bins - 1.001),
+    )
     return gy, gx, min(gl, np.float32(bins - 1.001)), ga, gb
 
 

@@ -36,7 +36,9 @@ class TraceParams(Params):
 
     snap: Scalar = number(0.7, "Snap to edge", 0, 1, animatable=False, hint="how strongly the outline seeks edges")
     detail: Scalar = number(1.0, "Fine detail", 0, 1, animatable=False, hint="soft edges from the picture: hair, blur")
-    hold: Scalar = number(0.35, "Hold shape", 0, 1, animatable=False, hint="how strongly following keeps the shape it had")
+    hold: Scalar = number(
+        0.35, "Hold shape", 0, 1, animatable=False, hint="how strongly following keeps the shape it had"
+    )
     halt: bool = switch(True, "Halt on doubt", hint="following stops by itself where it stops trusting itself")
 
 
@@ -63,7 +65,7 @@ def shrink(picture: NDArray, size: tuple[int, int]) -> NDArray:
     """The picture at (H, W), averaged over the pixels it had."""
     if picture.shape[:2] == size:
         return picture
-    return cv2.resize(picture, (size[1], size[0]), interpolation=cv2.INTER_AREA)  # type: ignore[no-any-return]
+    return cv2.resize(picture, (size[1], size[0]), interpolation=cv2.INTER_AREA)
 
 
 class Prepared:
@@ -133,7 +135,9 @@ def _from_marks(ready: Prepared, inside: NDArray[np.bool_], outside: NDArray[np.
         odds, trust = colours.odds(lab, everywhere, balance=1.0)
         seen += weight * np.clip(odds, -6, 6) * trust
     # paths that stay in like colours are cheap: steps cost the change of picture and of odds
-    change = cv2.magnitude(cv2.Sobel(seen, cv2.CV_32F, 1, 0, scale=0.125), cv2.Sobel(seen, cv2.CV_32F, 0, 1, scale=0.125))
+    change = cv2.magnitude(
+        cv2.Sobel(seen, cv2.CV_32F, 1, 0, scale=0.125), cv2.Sobel(seen, cv2.CV_32F, 0, 1, scale=0.125)
+    )
     cost = 0.08 + 0.3 * ready.slope + 0.4 * np.maximum(change - 0.1, 0)
     d_in = geodesic(inside, cost)
     seeds = outside | frame if outside.any() else frame
@@ -173,7 +177,9 @@ def _mended(ready: Prepared, inside: NDArray[np.bool_], outside: NDArray[np.bool
         memory.add(lab, np.maximum(was, 0) + 14 * inside, np.maximum(-was, 0) + 14 * outside)
         odds, trust = memory.odds(lab, everywhere, balance=0.7)
         learned += weight * np.clip(odds, -5, 5) * trust
-    change = cv2.magnitude(cv2.Sobel(learned, cv2.CV_32F, 1, 0, scale=0.125), cv2.Sobel(learned, cv2.CV_32F, 0, 1, scale=0.125))  # fmt: skip
+    change = cv2.magnitude(
+        cv2.Sobel(learned, cv2.CV_32F, 1, 0, scale=0.125), cv2.Sobel(learned, cv2.CV_32F, 0, 1, scale=0.125)
+    )
     cost = 0.08 + 0.16 * ready.slope + 0.4 * change
     keep = np.full(shape, np.float32(4.5))
     pull = np.zeros(shape, np.float32)

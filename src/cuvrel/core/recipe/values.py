@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import itertools
 from typing import Annotated, Any, Literal
 
 from pydantic import BaseModel, ConfigDict, Field, field_validator
@@ -54,7 +55,7 @@ def at(value: Scalar | Colour | Any, frame: int) -> Any:
     keys = value.keys
     if frame <= keys[0].frame:
         return keys[0].value
-    for left, right in zip(keys, keys[1:], strict=False):
+    for left, right in itertools.pairwise(keys):
         if left.frame <= frame < right.frame:
             return _between(left, right, (frame - left.frame) / (right.frame - left.frame))
     return keys[-1].value

@@ -130,7 +130,9 @@ class Stand:
             assert plane.matte is not None
             entry = declared("plane", "line")
             values = entry.read(plane.params).at(frame)
-            base = node("line", [values, scale], [self.matte(plane.matte, frame)], lambda m: entry.run(m, values, scale))
+            base = node(
+                "line", [values, scale], [self.matte(plane.matte, frame)], lambda m: entry.run(m, values, scale)
+            )
         elif plane.kind == "cutout":
             assert plane.matte is not None
             base = node("through", None, [self._light(frame), self.matte(plane.matte, frame)], through)

@@ -39,12 +39,36 @@ EXPORTS: dict[str, Export] = {
     e.kind: e
     for e in (
         Export("result-h264", "Result, H.264 video", "MP4, plays everywhere", "result", "h264", ".mp4"),
-        Export("cutout-prores", "Cut-out, ProRes 4444 video", "MOV with straight alpha", "cutout", "prores4444", ".mov", "straight"),
-        Export("cutout-png-straight", "Cut-out, PNG sequence, straight", "ZIP; colour not multiplied by alpha", "cutout", "png", ".zip", "straight"),
-        Export("cutout-png-premultiplied", "Cut-out, PNG sequence, premultiplied", "ZIP; colour multiplied by alpha", "cutout", "png", ".zip", "premultiplied"),
+        Export(
+            "cutout-prores",
+            "Cut-out, ProRes 4444 video",
+            "MOV with straight alpha",
+            "cutout",
+            "prores4444",
+            ".mov",
+            "straight",
+        ),
+        Export(
+            "cutout-png-straight",
+            "Cut-out, PNG sequence, straight",
+            "ZIP; colour not multiplied by alpha",
+            "cutout",
+            "png",
+            ".zip",
+            "straight",
+        ),
+        Export(
+            "cutout-png-premultiplied",
+            "Cut-out, PNG sequence, premultiplied",
+            "ZIP; colour multiplied by alpha",
+            "cutout",
+            "png",
+            ".zip",
+            "premultiplied",
+        ),
         Export("matte-ffv1", "Matte alone, FFV1 video", "MKV, grey, lossless", "matte", "ffv1-grey", ".mkv"),
     )
-}  # fmt: skip
+}
 
 
 def export_kind(kind: str) -> Export:
@@ -111,7 +135,9 @@ def open_writer(export: Export, path: Path, size: tuple[int, int], fps: float, p
     return VideoWriter(path, export.form, size[1], size[0], fps)
 
 
-def sidecar(export: Export, name: str, frames: tuple[int, int], first_number: int, fps: float, size: tuple[int, int]) -> dict[str, Any]:
+def sidecar(
+    export: Export, name: str, frames: tuple[int, int], first_number: int, fps: float, size: tuple[int, int]
+) -> dict[str, Any]:
     """What a file can't say of itself, as JSON beside it."""
     return {
         "name": name,

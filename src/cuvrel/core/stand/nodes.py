@@ -31,9 +31,7 @@ class Node:
     keep: bool = True
 
 
-def node(
-    kind: str, params: Any, inputs: Sequence[Node], run: Callable[..., NDArray[Any]], keep: bool = True
-) -> Node:
+def node(kind: str, params: Any, inputs: Sequence[Node], run: Callable[..., NDArray[Any]], keep: bool = True) -> Node:
     """A node keyed by its kind, JSON-like parameters and inputs."""
     return Node(key_of(kind, params, [i.key for i in inputs]), tuple(inputs), run, keep)
 

@@ -22,7 +22,9 @@ class NoParams(Params):
 class LineParams(Params):
     """A line that is seen at once."""
 
-    width: Scalar = number(3.0, "Line width", 0, 100, step=0.5, unit="px", neutral=0, hint="0 leaves the line to treatments")
+    width: Scalar = number(
+        3.0, "Line width", 0, 100, step=0.5, unit="px", neutral=0, hint="0 leaves the line to treatments"
+    )
     colour: Colour = colour((1.0, 0.98, 0.92), "Line colour")
 
 

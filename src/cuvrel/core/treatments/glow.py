@@ -27,8 +27,12 @@ class GlowParams(Params):
     reach: Scalar = number(26.0, "Halo reach", 0, 300, step=1, unit="px", neutral=0, hint="how far the light falls off")
     halo_colour: Colour = colour((1.0, 0.55, 0.16), "Halo colour")
     strength: Scalar = number(1.0, "Strength", 0, 5, step=0.05, neutral=0, hint="of core and halo together")
-    wander: Scalar = number(0.0, "Wander", 0, 60, step=0.5, unit="px", neutral=0, hint="how far the line strays from the edge")
-    wander_size: Scalar = number(48.0, "Wander size", 4, 400, step=1, unit="px", hint="length of the waves along the edge")
+    wander: Scalar = number(
+        0.0, "Wander", 0, 60, step=0.5, unit="px", neutral=0, hint="how far the line strays from the edge"
+    )
+    wander_size: Scalar = number(
+        48.0, "Wander size", 4, 400, step=1, unit="px", hint="length of the waves along the edge"
+    )
     wander_pace: Scalar = number(3.0, "Wander pace", 0, 24, step=0.1, unit="/s", hint="how often it changes")
 
 
@@ -42,7 +46,10 @@ def _light(y0, y1, distance, half, reach, strength, core, halo, picture, out):  
             h = np.float32(0.0)
             if reach > 0:
                 t = max(d - half, np.float32(0.0)) / reach
-                h = strength * (np.float32(0.75) * np.exp(-t * np.float32(2.6)) + np.float32(0.25) * np.exp(-t * t * np.float32(5.0)))
+                h = strength * (
+                    np.float32(0.75) * np.exp(-t * np.float32(2.6))
+                    + np.float32(0.25) * np.exp(-t * t * np.float32(5.0))
+                )
                 h *= min(max(np.float32(1.6) - t * np.float32(0.4), np.float32(0.0)), np.float32(1.0))
             heat = c * max(strength, np.float32(1.0))
             for k in range(3):
@@ -50,8 +57,15 @@ def _light(y0, y1, distance, half, reach, strength, core, halo, picture, out):  
             out[y, x, 3] = picture[y, x, 3] * (1 - c) + c
 
 
-@declare("treatment", "glow", "Glow outline", GlowParams, hint="a hot line and its halo along the matte's edge",
-         group="Light", needs_matte=True)  # fmt: skip
+@declare(
+    "treatment",
+    "glow",
+    "Glow outline",
+    GlowParams,
+    hint="a hot line and its halo along the matte's edge",
+    group="Light",
+    needs_matte=True,
+)
 def glow(picture: F32, values: dict[str, Any], context: Context) -> F32:
     """The picture with light along the outline, (H, W, 4) float32 premultiplied linear RGBA.
 
@@ -64,14 +78,23 @@ def glow(picture: F32, values: dict[str, Any], context: Context) -> F32:
     distance = signed_distance(context.matte)
     if values["wander"] > 0:
         distance = distance + float(values["wander"]) * scale * wander_field(
-            picture.shape[:2], float(values["wander_size"]) * scale, context.frame / context.fps * float(values["wander_pace"])
-        )  # fmt: skip
+            picture.shape[:2],
+            float(values["wander_size"]) * scale,
+            context.frame / context.fps * float(values["wander_pace"]),
+        )
     out = np.empty_like(picture)
     in_rows(
-        _light, picture.shape[0], distance.astype(np.float32), np.float32(float(values["core"]) * scale / 2),
-        np.float32(float(values["reach"]) * scale), np.float32(values["strength"]),
-        srgb_to_linear(np.asarray(values["core_colour"])), srgb_to_linear(np.asarray(values["halo_colour"])), picture, out,
-    )  # fmt: skip
+        _light,
+        picture.shape[0],
+        distance.astype(np.float32),
+        np.float32(float(values["core"]) * scale / 2),
+        np.float32(float(values["reach"]) * scale),
+        np.float32(values["strength"]),
+        srgb_to_linear(np.asarray(values["core_colour"])),
+        srgb_to_linear(np.asarray(values["halo_colour"])),
+        picture,
+        out,
+    )
     return out
 
 
@@ -85,8 +108,11 @@ def wander_field(shape: tuple[int, ...], spacing: float, time: float, seed: int 
     step = int(np.floor(time))
     mix = time - step
     mix = mix * mix * (3 - 2 * mix)
-    nodes = [np.random.default_rng((seed, abs(k), k < 0)).uniform(-1, 1, (512, 512)).astype(np.float32) for k in (step, step + 1)]
+    nodes = [
+        np.random.default_rng((seed, abs(k), k < 0)).uniform(-1, 1, (512, 512)).astype(np.float32)
+        for k in (step, step + 1)
+    ]
     grid = (nodes[0] + (nodes[1] - nodes[0]) * np.float32(mix))[np.ix_(np.arange(rows) % 512, np.arange(cols) % 512)]
     y = ((np.arange(shape[0], dtype=np.float32) + 0.5) / spacing)[:, None].repeat(shape[1], axis=1)
     x = ((np.arange(shape[1], dtype=np.float32) + 0.5) / spacing)[None, :].repeat(shape[0], axis=0)
-    return cv2.remap(grid, x, y, cv2.INTER_CUBIC, borderMode=cv2.BORDER_REPLICATE)  # type: ignore[no-any-return]
+    return cv2.remap(grid, x, y, cv2.INTER_CUBIC, borderMode=cv2.BORDER_REPLICATE)

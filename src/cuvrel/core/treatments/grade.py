@@ -19,7 +19,9 @@ F32 = NDArray[np.float32]
 class GradeParams(Params):
     """The defaults change nothing."""
 
-    exposure: Scalar = number(0.0, "Exposure", -6, 6, step=0.05, unit="stops", neutral=0, hint="doubles the light per stop")
+    exposure: Scalar = number(
+        0.0, "Exposure", -6, 6, step=0.05, unit="stops", neutral=0, hint="doubles the light per stop"
+    )
     contrast: Scalar = number(0.0, "Contrast", -100, 100, step=1, unit="%", neutral=0, hint="about middle grey")
     temperature: Scalar = number(0.0, "Temperature", -100, 100, step=1, neutral=0, hint="cooler below 0, warmer above")
     tint: Scalar = number(0.0, "Tint", -100, 100, step=1, neutral=0, hint="greener below 0, more magenta above")
@@ -58,6 +60,13 @@ def grade(picture: F32, values: dict[str, Any], context: Context) -> F32:
     gains /= float(gains @ (0.2126, 0.7152, 0.0722))
     gains *= 2.0 ** float(values["exposure"])
     out = np.empty_like(picture)
-    in_rows(_grade, picture.shape[0], picture, *(np.float32(g) for g in gains),
-            np.float32(2.0 ** (float(values["contrast"]) / 100)), np.float32(float(values["saturation"]) / 100), out)  # fmt: skip
+    in_rows(
+        _grade,
+        picture.shape[0],
+        picture,
+        *(np.float32(g) for g in gains),
+        np.float32(2.0 ** (float(values["contrast"]) / 100)),
+        np.float32(float(values["saturation"]) / 100),
+        out,
+    )
     return out

@@ -11,7 +11,7 @@ down_revision = None
 WHEN = TIMESTAMP(timezone=True)
 
 
-def _key(table: str, *, null: bool = False, primary: bool = False) -> sa.Column:
+def _key(table: str, *, null: bool = False, primary: bool = False) -> sa.Column[int]:
     return sa.Column(
         f"{table.removesuffix('s') if table != 'footage' else table}_id", sa.Integer,
         sa.ForeignKey(f"{table}.id", ondelete="CASCADE"), nullable=null, primary_key=primary,
