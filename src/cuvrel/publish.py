@@ -6,6 +6,7 @@ import json
 from pathlib import Path
 from typing import Any
 
+from pydantic import BaseModel
 from pydantic.json_schema import models_json_schema
 
 from cuvrel.core import catalogue  # noqa: F401  (fills the registry)
@@ -25,7 +26,7 @@ def recipe_schema() -> dict[str, Any]:
 
 def api_schema() -> dict[str, Any]:
     """All of the API's models in one schema; the front end's types are generated from it."""
-    found = [m for m in vars(models).values() if isinstance(m, type) and issubclass(m, models.BaseModel)
+    found = [m for m in vars(models).values() if isinstance(m, type) and issubclass(m, BaseModel)
              and m.__module__ == models.__name__ and m is not models.In]  # fmt: skip
     _, schema = models_json_schema([(m, "serialization") for m in found], title="Models")
     plain = _plain(schema)

@@ -37,7 +37,7 @@ def pose(t: float, unit: float, centre: tuple[float, float]) -> Parts:
     head = neck + np.array([4 * np.sin(t * 1.1) * unit, -42 * unit, 6 * unit])
     limbs: list[list[float]] = []
 
-    def limb(a: NDArray, ra: float, b: NDArray, rb: float, material: int) -> None:
+    def limb(a: NDArray[np.float64], ra: float, b: NDArray[np.float64], rb: float, material: int) -> None:
         limbs.append([*a, ra * unit, *b, rb * unit, material])
 
     for side in (-1, 1):

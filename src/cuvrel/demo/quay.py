@@ -48,8 +48,8 @@ def background(width: int, height: int, seed: int = 7) -> F32:
     return np.clip(_quay(picture, rng, unit), 0.004, 1.2).astype(np.float32)
 
 
-def _mix(a: NDArray, b: NDArray, t: NDArray) -> NDArray:
-    return a * (1 - t) + b * t
+def _mix(a: NDArray[np.float64], b: NDArray[np.float64], t: F32) -> NDArray[np.float64]:
+    return np.asarray(a * (1 - t) + b * t)
 
 
 def _sheds(picture: F32, rng: np.random.Generator, unit: float) -> F32:

@@ -76,10 +76,11 @@ class Signaller:
         at = (int((x + ox + 70 * self.unit) / 4), int((y + oy + 204 * self.unit) / 4))
         cv2.ellipse(shade, at, (int(36 * self.unit), int(6 * self.unit)), 0, 0, 360, 1.0, -1)
         shade = cv2.GaussianBlur(shade, (0, 0), 5 * self.unit)
-        return 1 - 0.6 * cv2.resize(shade, (self.width, self.height), interpolation=cv2.INTER_LINEAR)
+        full = np.asarray(cv2.resize(shade, (self.width, self.height), interpolation=cv2.INTER_LINEAR), np.float32)
+        return 1 - np.float32(0.6) * full
 
     def _soft(self, cover: NDArray[np.float32]) -> NDArray[np.uint8]:
-        return np.round(cv2.GaussianBlur(cover, (0, 0), 0.55) * 255).astype(np.uint8)
+        return np.asarray(np.round(cv2.GaussianBlur(cover, (0, 0), 0.55) * 255), np.uint8)
 
     def _film(self, linear: NDArray[np.float32], rng: np.random.Generator) -> NDArray[np.uint8]:
         """The lens and the sensor: a slight blur, falloff to the corners, grain by brightness."""

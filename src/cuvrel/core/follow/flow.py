@@ -16,7 +16,7 @@ class Flow:
     """DIS optical flow (Kroeger et al., ECCV 2016) both ways; keeps its buffers between calls."""
 
     def __init__(self) -> None:
-        self._dis: Any = cv2.DISOpticalFlow_create(cv2.DISOPTICAL_FLOW_PRESET_FAST)
+        self._dis: Any = cv2.DISOpticalFlow.create(cv2.DISOPTICAL_FLOW_PRESET_FAST)
         self._dis.setUseSpatialPropagation(True)
 
     def between(self, here: U8, there: U8) -> tuple[F32, F32]:

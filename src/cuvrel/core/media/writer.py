@@ -45,7 +45,9 @@ class VideoWriter:
         if pixels == "yuv420p":
             width, height = width & ~1, height & ~1
         self._size = width, height
-        self._container: Any = av.open(str(path), "w")
+        # PyAV types a stream by its codec's kind, which it can't know from a name
+        opened: Any = av
+        self._container = opened.open(str(path), "w")
         rate = exact_rate(fps)
         self._stream: Any = self._container.add_stream(codec, rate=rate, options=options)
         self._stream.width, self._stream.height, self._stream.pix_fmt = width, height, pixels

@@ -8,7 +8,7 @@ from pydantic import Field
 
 from cuvrel.core.recipe.values import Scalar, Strict
 
-VERSION = 1
+VERSION: Literal[1] = 1
 
 Id = Field(min_length=1, max_length=40, pattern=r"^[A-Za-z0-9_-]+$")
 Name = Field(min_length=1, max_length=120)
