@@ -189,7 +189,9 @@ class Follower:
             return Evidence(1, 1, 1, -9, 1, True), np.abs(shape)
         edge = np.abs(u - cv2.blur(u, (5, 5))) > 0.05
         rim = np.maximum(1.0, float(edge.sum()))
-        moved = np.abs((u > 0.5).astype(np.float32) - (shape > 0.5)) * band
+        # a pixel along the outline is the motion's own error; a jump is thicker
+        differs = (((u > 0.5) != (shape > 0.5)) & (band > 0)).astype(np.uint8)
+        moved = cv2.dilate(cv2.erode(differs, np.ones((2, 2), np.uint8)), np.ones((2, 2), np.uint8)).astype(np.float32)
         jump = min(1.5, float(moved.sum()) / rim)
         alike_at = edge * np.exp(-np.abs(odds) * 1.4) * 1.0
         alike = float(alike_at.sum()) / rim

@@ -28,7 +28,7 @@ class Evidence:
         if self.lost:
             return 1.0
         score = (
-            2.6 * self.jump + 1.5 * max(0.0, self.alike - 0.25) + 1.0 * max(0.0, self.torn - 0.15)
+            2.6 * self.jump + 3.0 * max(0.0, self.alike - 0.08) + 1.0 * max(0.0, self.torn - 0.15)
             + 1.9 * max(0.0, abs(self.change) - 0.06) + 1.2 * self.drift
         )  # fmt: skip
         return float(1 - np.exp(-1.25 * score))

@@ -27,7 +27,7 @@ def to_rgb(frame: Any, rotation: int = 0) -> U8:
 
     An untagged frame is taken for BT.709 from 720 lines up and for BT.601 below, as players do.
     """
-    if "rgb" in frame.format.name or "gbr" in frame.format.name or "gray" in frame.format.name:
+    if any(kind in frame.format.name for kind in ("rgb", "gbr", "bgr", "gray")):
         rgb = frame.to_ndarray(format="rgb24")
     else:
         space = frame.colorspace

@@ -106,6 +106,8 @@ class Declared:
             return self.params.model_validate(raw)
         except ValidationError as fault:
             first = fault.errors()[0]
+            if first["type"] == "extra_forbidden":
+                raise RecipeError(f"{self.label} has no '{first['loc'][0]}'.") from fault
             field = self.params.model_fields.get(str(first["loc"][0])) if first["loc"] else None
             where = f"{self.label}, {field.title}" if field and field.title else self.label
             text = str(first["msg"]).removeprefix("Value error, ")

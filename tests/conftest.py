@@ -1,0 +1,96 @@
+"""What all tests share: a small clip with its truth, and a database server of their own."""
+
+from __future__ import annotations
+
+import json
+import shutil
+import tempfile
+import uuid
+from collections.abc import Iterator
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+import psycopg
+import pytest
+
+from cuvrel.core import catalogue
+from cuvrel.core.media.probe import MediaInfo, probe
+from cuvrel.core.media.reader import Reader
+from cuvrel.core.recipe.models import Mark
+from cuvrel.demo.render import render
+from cuvrel.store.blobs import Blobs
+from cuvrel.store.cluster import Cluster, free_port
+from cuvrel.store.config import Config
+from cuvrel.store.db import Database
+
+catalogue.load()
+
+
+class Clip:
+    """A rendered clip: its files, any frame of it, and its true matte."""
+
+    def __init__(self, folder: Path, name: str) -> None:
+        self.path, self.alpha = folder / f"{name}.mp4", folder / f"{name}.alpha.mkv"
+        self.about: dict[str, Any] = json.loads((folder / f"{name}.json").read_text())
+        self.info: MediaInfo = probe(self.path)
+        self._pictures, self._truth = Reader(self.path, self.info), Reader(self.alpha, probe(self.alpha))
+
+    def frame(self, number: int) -> np.ndarray:
+        return self._pictures.frame(number)
+
+    def truth(self, number: int) -> np.ndarray:
+        return self._truth.frame(number)[..., 0].astype(np.float32) / 255
+
+    def marks(self) -> list[Mark]:
+        frame = self.about["frame"]
+        return [Mark(id=f"s{i}", frame=frame, **stroke) for i, stroke in enumerate(self.about["strokes"])]
+
+
+@pytest.fixture(scope="session")
+def clip(tmp_path_factory: pytest.TempPathFactory) -> Clip:
+    """The signaller at 480 x 270, 16 frames."""
+    folder = tmp_path_factory.mktemp("clip")
+    render(folder, "small", scale=0.375, frames=16)
+    return Clip(folder, "small")
+
+
+@pytest.fixture(scope="session")
+def cluster() -> Iterator[Cluster]:
+    """A PostgreSQL server in a temporary folder, with a migrated database to copy from."""
+    folder = Path(tempfile.mkdtemp(prefix="cuvrel-test-"))
+    folder.chmod(0o755)
+    server = Cluster(folder / "postgres", free_port(0))
+    server.start()
+    database = Database(server.url())
+    database.migrate()
+    database.engine.dispose()
+    try:
+        yield server
+    finally:
+        server.stop()
+        shutil.rmtree(folder, ignore_errors=True)
+
+
+@pytest.fixture
+def config(cluster: Cluster, tmp_path: Path) -> Iterator[Config]:
+    """A fresh database and an empty blob store."""
+    name = f"t{uuid.uuid4().hex[:12]}"
+    admin = f"host=127.0.0.1 port={cluster.port} user=cuvrel dbname=postgres"
+    with psycopg.connect(admin, autocommit=True) as connection:
+        connection.execute(f"CREATE DATABASE {name} TEMPLATE cuvrel")
+    yield Config(cluster.url(name), str(tmp_path / "blobs"), tmp_path / "var", max_upload=64 << 20)
+    with psycopg.connect(admin, autocommit=True) as connection:
+        connection.execute(f"DROP DATABASE {name} WITH (FORCE)")
+
+
+@pytest.fixture
+def database(config: Config) -> Iterator[Database]:
+    found = Database(config.database)
+    yield found
+    found.engine.dispose()
+
+
+@pytest.fixture
+def blobs(config: Config) -> Blobs:
+    return Blobs(config.blobs, config.var)

@@ -1,0 +1,71 @@
+"""The measures of quality, against cases worked out by hand; the simulated artist."""
+
+import numpy as np
+import pytest
+
+from cuvrel.core.checks import quality
+from cuvrel.core.checks.artist import next_mark
+from cuvrel.core.pulls.marks import rasterise
+from cuvrel.core.recipe.models import Mark
+
+
+def box(left: int, right: int, size: int = 100) -> np.ndarray:
+    out = np.zeros((size, size), np.float32)
+    out[20:80, left:right] = 1
+    return out
+
+
+def test_overlap_of_boxes() -> None:
+    assert quality.overlap(box(10, 50), box(10, 50)) == 1
+    assert quality.overlap(box(10, 50), box(30, 70)) == pytest.approx(20 / 60)
+    assert quality.overlap(box(10, 20), box(60, 70)) == 0
+    empty = np.zeros((100, 100), np.float32)
+    assert quality.overlap(empty, empty) == 1
+    assert quality.overlap(empty, box(0, 9)) == 0
+
+
+def test_contour_accuracy_forgives_a_pixel_and_not_ten() -> None:
+    assert quality.contour_accuracy(box(10, 50), box(10, 50)) == 1
+    assert quality.contour_accuracy(box(11, 50), box(10, 50)) == pytest.approx(1)
+    assert quality.contour_accuracy(box(20, 60), box(10, 50)) < 0.85
+    empty = np.zeros((100, 100), np.float32)
+    assert quality.contour_accuracy(empty, empty) == 1
+    assert quality.contour_accuracy(empty, box(10, 50)) == 0
+
+
+def test_alpha_measures() -> None:
+    a, b = box(10, 50), box(10, 51)
+    assert quality.sad(a, b) == pytest.approx(60 / 1000)
+    assert quality.mse(a, b) == pytest.approx(60 / 10_000)
+    assert quality.gradient_error(a, a) == pytest.approx(0)
+    assert quality.gradient_error(a, b) > 0
+
+
+def test_steadiness_counts_changes_that_the_truth_does_not_make() -> None:
+    a, b = box(10, 50), box(12, 52)
+    assert quality.dtssd(b, a, b, a) == 0
+    assert quality.dtssd(a, a, b, a) > 0
+    shifted = np.clip(b * 0.9, 0, 1)
+    assert quality.dtssd(shifted, np.clip(a * 0.9, 0, 1), b, a) < quality.dtssd(a, a, b, a)
+
+
+def test_the_artist_marks_the_largest_fault_inside_it() -> None:
+    truth, matte = box(10, 50), box(10, 50)
+    matte[30:60, 60:90] = 1  # wrongly taken in
+    matte[30:34, 20:24] = 0  # a small hole
+    kind, radius, points = next_mark(matte, truth)
+    assert kind == "out"
+    drawn = rasterise([Mark(id="a", frame=0, kind=kind, radius=radius, points=points)], kind, truth.shape, (1, 1))
+    assert (truth[drawn] == 0).all()
+    assert matte[drawn].mean() > 0.9
+
+
+def test_the_artist_draws_in_marks_on_what_is_missing() -> None:
+    kind, _, points = next_mark(box(10, 20), box(10, 50))
+    assert kind == "in"
+    assert all(20 < x < 50 and 20 < y < 80 for x, y in points)
+
+
+def test_the_artist_leaves_a_good_matte_alone() -> None:
+    assert next_mark(box(10, 50), box(10, 50)) is None
+    assert next_mark(box(10, 51), box(10, 50)) is None

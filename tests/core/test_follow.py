@@ -1,0 +1,188 @@
+"""Following: carrying, doubt, halts, both ways over a clip."""
+
+import cv2
+import numpy as np
+import pytest
+
+from cuvrel.core.checks.quality import overlap
+from cuvrel.core.follow.carry import Follower
+from cuvrel.core.follow.doubt import ADVICE, HALT, Evidence, advice, worst_place
+from cuvrel.core.follow.flow import Flow, chain, sample
+from cuvrel.core.follow.run import Settings, span
+from cuvrel.core.follow.run import clip as follow_clip
+from cuvrel.core.recipe.errors import TraceError
+from tests.conftest import Clip
+from tests.core.test_trace import MARKS, mark, scene
+
+
+def sliding(frames: int = 12, speed: float = 3.0) -> tuple[list[np.ndarray], list[np.ndarray]]:
+    """The disc of `scene`, textured with itself, sliding over a still ground."""
+    rgb, truth = scene(seed=3)
+    rng = np.random.default_rng(9)
+    coarse = cv2.GaussianBlur(rng.normal(0, 160, rgb.shape), (0, 0), 7)
+    still = (np.array([70, 110, 140]) + coarse + rng.normal(0, 4, rgb.shape)).clip(0, 255)
+    pictures, truths = [], []
+    for n in range(frames):
+        by = round(n * speed)
+        t = np.roll(truth, by, axis=1)
+        s = np.roll(rgb, by, axis=1)
+        pictures.append((s * t[..., None] + still * (1 - t[..., None])).astype(np.uint8))
+        truths.append(t)
+    return pictures, truths
+
+
+def test_flow_finds_a_shift_and_its_fault_is_small() -> None:
+    grey = scene()[0][..., 1].copy()
+    there = np.roll(grey, 4, axis=1)
+    flow, fault = Flow().between(grey, there)
+    inner = np.s_[20:-20, 20:-20]
+    assert np.abs(flow[inner] - (4, 0)).mean() < 0.5
+    assert np.median(fault[inner]) < 0.3
+    assert np.abs(sample(there, flow)[inner].astype(int) - grey[inner]).mean() < 4
+
+
+def test_chained_motion_adds_up() -> None:
+    one = np.zeros((20, 30, 2), np.float32)
+    one[..., 0] = 2
+    two = np.zeros((20, 30, 2), np.float32)
+    two[..., 1] = -3
+    assert np.allclose(chain(one, two), (2, -3))
+
+
+def test_a_sliding_subject_is_followed() -> None:
+    pictures, truths = sliding()
+    follower = Follower(pictures[0], truths[0])
+    for n in range(1, len(pictures)):
+        found = follower.step(pictures[n])
+        assert overlap(found.matte, truths[n]) > 0.93, n
+        assert 0 <= found.doubt < HALT, n
+
+
+def test_the_demo_figure_is_followed_for_a_while(clip: Clip) -> None:
+    follower = Follower(clip.frame(0), clip.truth(0))
+    js = [overlap(follower.step(clip.frame(n)).matte, clip.truth(n)) for n in range(1, 7)]
+    assert np.mean(js) > 0.8
+
+
+def test_a_subject_that_vanishes_is_doubted_and_halts_with_a_reason() -> None:
+    pictures, truths = sliding(3)
+    follower = Follower(pictures[0], truths[0])
+    follower.step(pictures[1])
+    found = follower.step(np.full_like(pictures[0], 90))
+    assert found.doubt > HALT
+    assert found.halt is not None
+    assert found.halt.reason
+    assert found.halt.advice
+    h, w = pictures[0].shape[:2]
+    assert 0 <= found.halt.x <= w
+    assert 0 <= found.halt.y <= h
+    assert found.halt.radius > 0
+
+
+def test_a_cut_is_doubted_more_than_a_slide(clip: Clip) -> None:
+    pictures, truths = sliding(4)
+    calm = Follower(pictures[0], truths[0]).step(pictures[1]).doubt
+    jump = Follower(pictures[0], truths[0]).step(scene(seed=21)[0][::-1, ::-1].copy()).doubt
+    assert jump > calm + 0.2
+
+
+def test_the_same_frames_give_the_same_mattes() -> None:
+    pictures, truths = sliding(4)
+
+    def run() -> list[np.ndarray]:
+        follower = Follower(pictures[0], truths[0])
+        return [follower.step(p).matte for p in pictures[1:]]
+
+    assert all(np.array_equal(a, b) for a, b in zip(run(), run(), strict=True))
+
+
+def test_an_empty_matte_stays_empty() -> None:
+    pictures, truths = sliding(2)
+    found = Follower(pictures[0], np.zeros_like(truths[0])).step(pictures[1])
+    assert found.matte.max() < 0.5
+    assert found.doubt == 1.0
+
+
+def test_taking_up_from_a_followed_frame_remembers_the_touched_one() -> None:
+    pictures, truths = sliding(8)
+    read = pictures.__getitem__
+    resumed = dict(span(read, range(5, 8), (pictures[4], truths[4]), Settings(), (pictures[0], truths[0])))
+    assert all(overlap(resumed[n].matte, truths[n]) > 0.92 for n in (5, 6, 7))
+
+
+EVEN = {"jump": 0.05, "alike": 0.1, "torn": 0.1, "change": 0.0, "drift": 0.0, "lost": False}
+
+
+def test_doubt_grows_with_every_kind_of_evidence() -> None:
+    calm = Evidence(**EVEN).doubt()
+    assert 0 <= calm < 0.3
+    for worse in ({"jump": 0.9}, {"alike": 0.95}, {"torn": 1.0}, {"change": 0.6}, {"change": -0.6}, {"drift": 0.6}):
+        assert calm + 0.2 < Evidence(**{**EVEN, **worse}).doubt() <= 1
+    assert Evidence(**{**EVEN, "lost": True}).doubt() == 1.0
+
+
+@pytest.mark.parametrize(
+    ("worse", "words"),
+    [
+        ({"jump": 0.9}, "the outline jumped"),
+        ({"alike": 0.95}, "alike"),
+        ({"torn": 1.0, "jump": 0.0}, "fast"),
+        ({"change": 0.27}, "grew by a quarter|grew by a third"),
+        ({"change": 0.36}, "grew by a third|grew by a half"),
+        ({"change": -0.3}, "shrank"),
+        ({"change": 0.8}, "doubled"),
+        ({"change": -0.9}, "vanished"),
+        ({"lost": True}, "gone"),
+    ],
+)
+def test_reasons_say_what_happened(worse: dict[str, float], words: str) -> None:
+    reason = Evidence(**{**EVEN, **worse}).reason()
+    assert any(word in reason for word in words.split("|")), reason
+    assert advice(reason).endswith(".")
+
+
+def test_every_reason_with_advice_of_its_own_is_one_that_is_given() -> None:
+    given = {Evidence(**{**EVEN, **w}).reason() for w in ({"jump": 9}, {"alike": 9}, {"torn": 9}, {"drift": 9}, {"lost": True})}
+    assert given == set(ADVICE)
+
+
+def test_the_worst_place_is_where_the_fault_is_gathered() -> None:
+    fault = np.zeros((90, 160), np.float32)
+    fault[60:66, 30:36] = 1
+    fault[5, 150] = 3  # a lone pixel does not outweigh a patch
+    x, y, radius = worst_place(fault, (360, 640))
+    assert abs(x - 33 * 4) < 12
+    assert abs(y - 63 * 4) < 12
+    assert radius == 40
+
+
+# a whole clip
+
+
+def marks_on(*frames: int) -> list:
+    return [m.model_copy(update={"frame": f, "id": f"{m.id}f{f}"}) for f in frames for m in MARKS]
+
+
+def test_a_clip_is_followed_both_ways_and_up_to_half_way_between_touches() -> None:
+    pictures, truths = sliding(13, speed=1.0)
+    found = list(follow_clip(pictures.__getitem__, 13, marks_on(2, 8), Settings(), halting=False))
+    assert sorted(f.number for f in found) == list(range(13))
+    assert {f.number for f in found if f.origin == "touched"} == {2, 8}
+    assert all(overlap(f.matte, truths[f.number]) > 0.9 for f in found)
+    assert all(f.ms > 0 for f in found)
+
+
+def test_a_halt_ends_its_span_only() -> None:
+    pictures, _ = sliding(10, speed=1.0)
+    pictures[6] = np.full_like(pictures[6], 90)
+    found = {f.number: f for f in follow_clip(pictures.__getitem__, 10, marks_on(3), Settings())}
+    assert found[6].halt is not None
+    assert set(found) == {0, 1, 2, 3, 4, 5, 6}
+
+
+def test_marks_that_can_not_be_used_are_refused() -> None:
+    pictures, _ = sliding(3)
+    with pytest.raises(TraceError, match="no in mark"):
+        list(follow_clip(pictures.__getitem__, 3, [], Settings()))
+    with pytest.raises(TraceError, match="frame 9"):
+        list(follow_clip(pictures.__getitem__, 3, [mark("in", (5, 5), frame=9)], Settings()))
