@@ -1,6 +1,7 @@
 """Edits: any sequence can be undone to the letter; what clashes and what does not."""
 
 import copy
+import itertools
 from typing import Any
 
 import pytest
@@ -12,7 +13,9 @@ from cuvrel.core.recipe.errors import RecipeError
 
 plain = st.recursive(
     st.none() | st.booleans() | st.integers(-9, 9) | st.text("ab/~", max_size=3),
-    lambda inner: st.lists(inner, max_size=3) | st.dictionaries(st.text("ab/~", min_size=1, max_size=2), inner, max_size=3),
+    lambda inner: (
+        st.lists(inner, max_size=3) | st.dictionaries(st.text("ab/~", min_size=1, max_size=2), inner, max_size=3)
+    ),
     max_leaves=8,
 )
 docs = st.dictionaries(st.text("abc", min_size=1, max_size=2), plain, max_size=4)
@@ -28,7 +31,7 @@ def test_the_inverse_restores_any_document(before: dict[str, Any], after: dict[s
 
 @given(st.lists(docs, min_size=2, max_size=6))
 def test_a_chain_of_edits_can_be_walked_back(chain: list[dict[str, Any]]) -> None:
-    inverses = [edits.inverse(a, b) for a, b in zip(chain, chain[1:], strict=False)]
+    inverses = [edits.inverse(a, b) for a, b in itertools.pairwise(chain)]
     here = chain[-1]
     for step, was in zip(reversed(inverses), reversed(chain[:-1]), strict=True):
         here = edits.apply(here, step)

@@ -142,7 +142,10 @@ def test_reasons_say_what_happened(worse: dict[str, float], words: str) -> None:
 
 
 def test_every_reason_with_advice_of_its_own_is_one_that_is_given() -> None:
-    given = {Evidence(**{**EVEN, **w}).reason() for w in ({"jump": 9}, {"alike": 9}, {"torn": 9}, {"drift": 9}, {"lost": True})}
+    given = {
+        Evidence(**{**EVEN, **w}).reason()
+        for w in ({"jump": 9}, {"alike": 9}, {"torn": 9}, {"drift": 9}, {"lost": True})
+    }
     assert given == set(ADVICE)
 
 

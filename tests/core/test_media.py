@@ -120,7 +120,9 @@ def test_rotation_is_applied(tmp_path: Path) -> None:
     one = (1 << 16).to_bytes(4)
     flat = one + bytes(12) + one + bytes(12) + (1 << 30).to_bytes(4)
     assert bytes(data[at : at + 36]) == flat
-    data[at : at + 36] = bytes(4) + one + bytes(4) + (-(1 << 16)).to_bytes(4, signed=True) + bytes(16) + (1 << 30).to_bytes(4)
+    data[at : at + 36] = (
+        bytes(4) + one + bytes(4) + (-(1 << 16)).to_bytes(4, signed=True) + bytes(16) + (1 << 30).to_bytes(4)
+    )
     path.write_bytes(bytes(data))
     info = probe(path)
     assert info.rotation in (90, 270)
@@ -314,7 +316,9 @@ def test_grey_pictures_survive(tmp_path: Path) -> None:
         read_grey(b"no")
 
 
-@pytest.mark.parametrize(("rate", "exact"), [(24.0, (24, 1)), (23.976, (24000, 1001)), (29.97, (30000, 1001)), (12.5, (25, 2))])
+@pytest.mark.parametrize(
+    ("rate", "exact"), [(24.0, (24, 1)), (23.976, (24000, 1001)), (29.97, (30000, 1001)), (12.5, (25, 2))]
+)
 def test_rates_are_exact(rate: float, exact: tuple[int, int]) -> None:
     assert exact_rate(rate).as_integer_ratio() == exact
 

@@ -1,5 +1,7 @@
 """Colour, blending, treatments and the edge step, against formulas."""
 
+import itertools
+
 import numpy as np
 import pytest
 from hypothesis import given, settings
@@ -115,7 +117,9 @@ def test_a_mask_is_an_opacity_per_pixel() -> None:
     rng = np.random.default_rng(2)
     below, above = (premultiplied(rng.random((5, 7, 4), np.float32)) for _ in range(2))
     mask = rng.random((5, 7), np.float32)
-    assert np.allclose(blend(below, above, "normal", 1.0, mask), blend(below, through(above, mask), "normal"), atol=1e-5)
+    assert np.allclose(
+        blend(below, above, "normal", 1.0, mask), blend(below, through(above, mask), "normal"), atol=1e-5
+    )
     assert np.allclose(mix(below, above, 0.5, mask), below + (above - below) * 0.5 * mask[..., None], atol=1e-6)
 
 
@@ -214,7 +218,7 @@ def glow(matte: np.ndarray | None, frame: int = 0, **values: float) -> np.ndarra
 def test_a_glow_is_brightest_on_the_outline_and_falls_off_with_distance() -> None:
     light = glow(disc(), core=3.0, reach=12.0)[..., 0]
     middle = light[48]
-    ring = int(round((96 - 1) / 2 - 24))
+    ring = round((96 - 1) / 2 - 24)
     assert middle[ring - 1 : ring + 2].max() == pytest.approx(light.max(), rel=0.05)
     outward = middle[: ring - 2][::-1]
     assert (np.diff(outward) <= 1e-4).all()
@@ -241,7 +245,7 @@ def test_the_wander_field_hangs_on_the_plate_and_changes_smoothly() -> None:
     full, half = wander_field((96, 96), 24.0, 0.4), wander_field((48, 48), 12.0, 0.4)
     assert np.abs(resized(full, (48, 48)) - half).max() < 0.05
     path = [wander_field((8, 8), 4.0, t) for t in np.linspace(0.9, 1.1, 5)]
-    assert max(np.abs(b - a).max() for a, b in zip(path, path[1:], strict=False)) < 0.2
+    assert max(np.abs(b - a).max() for a, b in itertools.pairwise(path)) < 0.2
 
 
 # the edge step
@@ -272,7 +276,9 @@ def test_growing_changes_the_area_as_geometry_says(grow: float) -> None:
 def test_growing_keeps_the_softness() -> None:
     soft = disc(radius=24, soft=8.0)
     out = edge(soft, NEUTRAL | {"grow": 5.0}, 1.0)
-    assert ((out > 0.05) & (out < 0.95)).sum() == pytest.approx(((soft > 0.05) & (soft < 0.95)).sum() * 29 / 24, rel=0.25)
+    assert ((out > 0.05) & (out < 0.95)).sum() == pytest.approx(
+        ((soft > 0.05) & (soft < 0.95)).sum() * 29 / 24, rel=0.25
+    )
 
 
 def test_feathering_outwards_leaves_the_inside_and_inwards_the_outside() -> None:

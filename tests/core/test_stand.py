@@ -161,7 +161,9 @@ def test_a_cut_out_over_its_own_plate_changes_nothing() -> None:
 
 def test_colour_survives_on_the_subject_alone() -> None:
     grey = {"id": "s", "kind": "grade", "params": {"saturation": 0.0}}
-    raw = only({"id": "g", "name": "Grey", "kind": "glaze", "gate": {"matte": "m1", "part": "outside"}, "treatments": [grey]})
+    raw = only(
+        {"id": "g", "name": "Grey", "kind": "glaze", "gate": {"matte": "m1", "part": "outside"}, "treatments": [grey]}
+    )
     out, plate, inside = shown(raw), FakeSources().plate(2), FakeSources().box(2) > 0.5
     assert np.abs(out[inside].astype(int) - plate[inside]).max() <= 1
     assert np.ptp(out[~inside], axis=1).max() <= 1
@@ -281,7 +283,9 @@ def test_a_plane_alone_has_alpha() -> None:
     assert 0 < (glow[..., 3] > 20).mean() < 0.9
 
 
-@pytest.mark.parametrize("wanted", ["", "nothing", "matte", "matte:zz", "plane:zz", "cutout:m1", "cutout:m1:pink", "result:x"])
+@pytest.mark.parametrize(
+    "wanted", ["", "nothing", "matte", "matte:zz", "plane:zz", "cutout:m1", "cutout:m1:pink", "result:x"]
+)
 def test_views_that_do_not_exist_are_refused(wanted: str) -> None:
     with pytest.raises(RecipeError):
         view(stand(), wanted, 0)

@@ -26,7 +26,13 @@ def scene(seed: int = 1, size: tuple[int, int] = (240, 320)) -> tuple[np.ndarray
 
 
 def mark(kind: str, *points: tuple[float, float], radius: float = 4.0, frame: int = 0) -> Mark:
-    return Mark(id=f"{kind}{points[0][0]:.0f}x{points[0][1]:.0f}".replace(".", "_"), frame=frame, kind=kind, radius=radius, points=list(points))
+    return Mark(
+        id=f"{kind}{points[0][0]:.0f}x{points[0][1]:.0f}".replace(".", "_"),
+        frame=frame,
+        kind=kind,
+        radius=radius,
+        points=list(points),
+    )
 
 
 MARKS = [mark("in", (130, 120), (190, 120)), mark("out", (20, 20), (300, 20)), mark("out", (20, 220), (300, 220))]
@@ -117,6 +123,7 @@ def test_the_relaxed_solve_finds_the_minimal_cut() -> None:
     weights = np.full((30, 40), 1.5, np.float32)
     u = relax(np.full((30, 40), 0.5, np.float32), r.astype(np.float32), weights, weights, 300)
     assert ((u > 0.5) == (np.arange(40)[None, :] < 20)).mean() > 0.97
+
     # its energy is no higher than that of the true border or of no border
     def energy(v: np.ndarray) -> float:
         return float((r * v).sum() + 1.5 * (np.abs(np.diff(v, axis=0)).sum() + np.abs(np.diff(v, axis=1)).sum()))

@@ -1,5 +1,6 @@
 """Keyframes: what a value is at a frame."""
 
+import itertools
 import math
 
 import pytest
@@ -41,7 +42,7 @@ def test_before_the_first_and_after_the_last_key_it_holds(keys: Keys) -> None:
 def test_easing_is_monotone(a: float, b: float, ease: str) -> None:
     keys = Keys(keys=[Key(frame=0, value=a, ease=ease), Key(frame=24, value=b)])
     path = [at(keys, f) for f in range(25)]
-    steps = [y - x for x, y in zip(path, path[1:], strict=False)]
+    steps = [y - x for x, y in itertools.pairwise(path)]
     assert all(s >= -1e-9 for s in steps) if b >= a else all(s <= 1e-9 for s in steps)
 
 

@@ -23,14 +23,15 @@ class NotFound(CuvrelError):
 
 
 class Stale(CuvrelError):
-    """An edit on an old revision touches what has changed since; `shot` is the newer state."""
+    """An edit on an old revision touches what has changed since; `document` is newer."""
 
     def __init__(self, shot: ShotRow) -> None:
         super().__init__(
             "Somebody else changed the same thing in the meantime; your last change was not made.",
             "The newer state is shown now. Make the change again if it is still wanted.",
         )
-        self.shot = shot
+        # copies: the row itself is gone with its transaction
+        self.revision, self.document = shot.revision, shot.document
 
 
 def locked(session: Session, shot_id: int) -> ShotRow:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 from pathlib import Path
 from urllib.parse import urlsplit
 
@@ -23,8 +24,6 @@ def create_app(config: Config | None = None) -> OpenAPI:
         "cuvrel",
         info=Info(title="Cuvrel", version=__version__),
         doc_ui=False,
-        doc_prefix="/api",
-        doc_url="/openapi.json",
         validation_error_callback=problems.invalid,
         validation_error_model=problems.Problem,
         static_folder=None,
@@ -39,6 +38,10 @@ def create_app(config: Config | None = None) -> OpenAPI:
     app.register_blueprint(events.blueprint)
     app.before_request(_same_origin)
     app.after_request(_headers)
+
+    @app.route("/api/openapi.json")
+    def openapi() -> Response:
+        return Response(json.dumps(app.api_doc), content_type="application/json")
 
     @app.route("/", defaults={"path": ""})
     @app.route("/<path:path>")

@@ -61,8 +61,7 @@ def register(app: Flask) -> None:
 
     @app.errorhandler(Stale)
     def stale(fault: Stale) -> Response:
-        shot = fault.shot
-        return problem(409, fault.message, fault.hint, revision=shot.revision, document=shot.document)
+        return problem(409, fault.message, fault.hint, revision=fault.revision, document=fault.document)
 
     @app.errorhandler(NotFound)
     def not_found(fault: NotFound) -> Response:
@@ -75,6 +74,10 @@ def register(app: Flask) -> None:
     @app.errorhandler(DataError)
     def out_of_range(fault: DataError) -> Response:
         return problem(422, "A value in the request is out of range.")
+
+    @app.errorhandler(RecursionError)
+    def too_deep(fault: RecursionError) -> Response:
+        return problem(422, "The request is nested too deeply.")
 
     @app.errorhandler(OperationalError)
     def away(fault: OperationalError) -> Response:

@@ -1,0 +1,78 @@
+"""A project with ready footage and a shot on it, in a fresh database."""
+
+from __future__ import annotations
+
+import shutil
+from dataclasses import dataclass
+from pathlib import Path
+
+import pytest
+
+from cuvrel.core.recipe.check import read_shot
+from cuvrel.jobs.tasks import Works
+from cuvrel.store import shots
+from cuvrel.store.blobs import Blobs
+from cuvrel.store.db import Database
+from cuvrel.store.footage import entry, make_ready
+from cuvrel.store.mattes import Touches
+from cuvrel.store.models import FootageRow, Project
+from cuvrel.store.pictures import Readers
+from tests.conftest import Clip
+from tests.recipes import document
+
+
+@dataclass
+class Bench:
+    """What a test of the store works with."""
+
+    database: Database
+    blobs: Blobs
+    works: Works
+    touches: Touches
+    project: int
+    footage: int
+    shot: int
+    clip: Clip
+
+    def edit(self, ops: list[dict], revision: int | None = None, **how: object) -> list[tuple[str, int]]:
+        """An edit with all that the web does about it; returns what it touched."""
+        with self.database.session() as session:
+            at = shots.found(session, self.shot).revision if revision is None else revision
+            row, before, after = shots.edit(session, self.shot, at, ops, **how)
+            return self.touches.sync(session, row.id, before, after)
+
+    def step(self, way: str) -> None:
+        with self.database.session() as session:
+            done = getattr(shots, way)(session, self.shot)
+            assert done is not None
+            self.touches.sync(session, done[0].id, done[1], done[2])
+
+    def document(self) -> dict:
+        with self.database.session() as session:
+            return shots.found(session, self.shot).document
+
+    def mark(self, frame: int = 0) -> None:
+        """All strokes of the clip, drawn on a frame."""
+        for mark in self.clip.marks():
+            value = {**mark.model_dump(mode="json"), "frame": frame, "id": f"{mark.id}f{frame}"}
+            self.edit([{"op": "add", "path": "/mattes/0/pulls/0/marks/-", "value": value}], label=f"{mark.kind} mark")
+
+
+@pytest.fixture
+def bench(database: Database, blobs: Blobs, clip: Clip, tmp_path: Path) -> Bench:
+    copy = tmp_path / "copy.mp4"
+    shutil.copyfile(clip.path, copy)
+    size = copy.stat().st_size
+    with database.session() as session:
+        project = Project(name="Trial")
+        session.add(project)
+        session.flush()
+        row = FootageRow(project_id=project.id, name="small.mp4", blob=blobs.put_file(copy), size=size)
+        session.add(row)
+        session.flush()
+        make_ready(session, row, blobs)
+        raw = document(plate=str(row.id), footage=[entry(row).model_dump(mode="json")])
+        shot = shots.create(session, project.id, read_shot(raw).model_dump(mode="json"))
+        ids = project.id, row.id, shot.id
+    works = Works(database, blobs, 64 << 20)
+    return Bench(database, blobs, works, Touches(blobs, Readers(blobs)), *ids, clip)

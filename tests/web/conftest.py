@@ -1,0 +1,96 @@
+"""The web service through its test client, on a real database; jobs run in the test's own process."""
+
+from __future__ import annotations
+
+import io
+import json
+from collections.abc import Iterator
+from pathlib import Path
+from typing import Any
+
+import pytest
+from werkzeug.test import TestResponse
+
+from cuvrel.jobs.queue import run
+from cuvrel.jobs.tasks import Works
+from cuvrel.store.config import Config
+from cuvrel.store.db import Database
+from cuvrel.web.app import create_app
+from cuvrel.web.services import Services
+from tests.conftest import Clip
+
+
+class Web:
+    """A client with the journeys that many tests share."""
+
+    def __init__(self, config: Config, clip: Clip) -> None:
+        self.app = create_app(config)
+        self.client = self.app.test_client()
+        self.config, self.clip = config, clip
+        self.services: Services = self.app.extensions["cuvrel"]
+        self.database = Database(config.database)
+        self.works = Works(self.database, self.services.blobs, 64 << 20)
+
+    def get(self, path: str) -> TestResponse:
+        return self.client.get(path)
+
+    def post(self, path: str, body: Any = None) -> TestResponse:
+        return self.client.post(path, json=body) if body is not None else self.client.post(path)
+
+    def upload(self, project: int, *files: tuple[str, bytes]) -> TestResponse:
+        data = {"file": [(io.BytesIO(content), name) for name, content in files]}
+        return self.client.post(f"/api/projects/{project}/footage", data=data, content_type="multipart/form-data")
+
+    def work(self, job: int) -> dict[str, Any]:
+        run(self.database, job, self.works.work)
+        return self.get(f"/api/jobs/{job}").json
+
+    def project(self, name: str = "Quay") -> int:
+        return self.post("/api/projects", {"name": name}).json["id"]
+
+    def shot(self) -> int:
+        """A shot on the clip with one traced matte."""
+        project = self.project()
+        up = self.upload(project, ("small.mp4", self.clip.path.read_bytes())).json
+        assert self.work(up["job"]["id"])["state"] == "done"
+        shot = self.post(f"/api/projects/{project}/shots", {"name": "Shot 01", "footage": up["footage"]["id"]}).json
+        matte = {"id": "m1", "name": "Signaller", "pulls": [{"id": "t1", "kind": "trace"}]}
+        self.edit(shot["id"], 0, [{"op": "add", "path": "/mattes/-", "value": matte}])
+        return shot["id"]
+
+    def edit(self, shot: int, revision: int, ops: list[dict[str, Any]], **more: Any) -> TestResponse:
+        return self.post(f"/api/shots/{shot}/edits", {"revision": revision, "ops": ops, **more})
+
+    def mark(self, shot: int) -> dict[str, Any]:
+        """All strokes of the clip on frame 0, in one edit."""
+        revision = self.get(f"/api/shots/{shot}").json["revision"]
+        ops = [
+            {"op": "add", "path": "/mattes/0/pulls/0/marks/-", "value": m.model_dump(mode="json")}
+            for m in self.clip.marks()
+        ]
+        answer = self.edit(shot, revision, ops, label="marks")
+        assert answer.status_code == 200, answer.json
+        return answer.json
+
+
+@pytest.fixture
+def web(config: Config, clip: Clip) -> Iterator[Web]:
+    found = Web(config, clip)
+    yield found
+    found.services.database.engine.dispose()
+    found.database.engine.dispose()
+
+
+def problem(answer: TestResponse, status: int) -> str:
+    """The answer is a problem document (RFC 9457) with this status; its words."""
+    assert answer.status_code == status, answer.get_data(as_text=True)[:400]
+    assert answer.content_type == "application/problem+json"
+    body = json.loads(answer.get_data())
+    assert body["status"] == status
+    assert body["title"].endswith(".")
+    return f"{body['title']} {body['detail']}"
+
+
+def stored(config: Config) -> list[Path]:
+    """Every file in the blob store and the upload folder."""
+    return [p for root in (Path(config.blobs), config.var) for p in root.rglob("*") if p.is_file()]
