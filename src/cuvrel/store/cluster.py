@@ -96,6 +96,7 @@ class Cluster:
                 shutil.chown(self.folder, "postgres", "postgres")
             self._run("initdb", "-D", str(data), "-U", "cuvrel", "--auth=trust", "-E", "UTF8", "--locale=C.UTF-8")
         if not self.running():
+            self._forget_dead()
             self.port = free_port(self.port)
             options = (
                 f"-p {self.port} -c listen_addresses=127.0.0.1 -c unix_socket_directories='' "
@@ -103,6 +104,16 @@ class Cluster:
             )
             self._run("pg_ctl", "-D", str(data), "-o", options, "-l", str(self.folder / "server.log"), "-w", "start")
         self._ensure("cuvrel")
+
+    def _forget_dead(self) -> None:
+        """A killed server that nobody has reaped yet looks alive to the next one: its lock file goes."""
+        lock = self.folder / "data" / "postmaster.pid"
+        try:
+            state = Path(f"/proc/{int(lock.read_text().split()[0])}/stat").read_text().rsplit(")", 1)[1].split()[0]
+        except (OSError, ValueError, IndexError):
+            return
+        if state == "Z":
+            lock.unlink(missing_ok=True)
 
     def _ensure(self, database: str) -> None:
         deadline = time.monotonic() + 30

@@ -1,0 +1,108 @@
+"""The whole program as `make demo` starts it, in a folder of its own."""
+
+from __future__ import annotations
+
+import contextlib
+import json
+import os
+import signal
+import subprocess
+import sys
+import time
+import urllib.error
+import urllib.request
+from collections.abc import Callable
+from pathlib import Path
+from typing import Any
+
+from cuvrel.store.cluster import free_port
+
+
+def wait_for(check: Callable[[], Any], seconds: float = 60, what: str = "") -> Any:
+    """The first truthy answer; asks again until then."""
+    deadline = time.monotonic() + seconds
+    while time.monotonic() < deadline:
+        with contextlib.suppress(OSError, ValueError, KeyError, urllib.error.URLError):
+            if found := check():
+                return found
+        time.sleep(0.05)
+    raise AssertionError(f"it never came to this: {what or check}")
+
+
+class Stack:
+    """Starts, asks, kills parts of, and stops the program."""
+
+    def __init__(self, folder: Path, demo: bool) -> None:
+        self.var, self._demo = folder / "var", demo
+        self.process: subprocess.Popen[bytes] | None = None
+        self.url = ""
+
+    def start(self) -> None:
+        args = [sys.executable, "-m", "cuvrel.cli", "up", "--port", str(free_port(0))]
+        env = {**os.environ, "CUVREL_VAR": str(self.var)}
+        self.var.mkdir(parents=True, exist_ok=True)
+        with (self.var / "up.log").open("ab") as log:
+            self.process = subprocess.Popen(
+                args + ([] if self._demo else ["--no-demo"]), env=env, stdout=log, stderr=log, start_new_session=True
+            )
+        about = wait_for(lambda: json.loads((self.var / "address.json").read_text()), 150, "an address")
+        self.url = about["url"].rstrip("/")
+        wait_for(lambda: self.pids(), 30, "processes")
+
+    def stop(self) -> int:
+        """As Ctrl+C does."""
+        assert self.process is not None
+        if self.process.poll() is None:
+            self.process.send_signal(signal.SIGINT)
+        return self.process.wait(60)
+
+    def pids(self) -> dict[str, int]:
+        found = json.loads((self.var / "processes.json").read_text())
+        return found if all(found.values()) else {}
+
+    def postmaster(self) -> int:
+        from cuvrel.store.cluster import Cluster
+
+        cluster = Cluster(self.var / "postgres")
+        return int((cluster.folder / "data/postmaster.pid").read_text().splitlines()[0])
+
+    def kill(self, what: str) -> None:
+        pid = self.postmaster() if what == "postgres" else self.pids()[what]
+        os.kill(pid, signal.SIGKILL)
+        if what != "postgres":
+            wait_for(lambda: self.pids().get(what) not in (None, pid), 30, f"a new {what}")
+
+    def ask(self, path: str, body: Any = None, method: str | None = None) -> Any:
+        data = None if body is None else json.dumps(body).encode()
+        request = urllib.request.Request(
+            self.url + path, data, {"Content-Type": "application/json"}, method=method or ("POST" if data else "GET")
+        )
+        with urllib.request.urlopen(request, timeout=30) as answer:
+            return json.loads(answer.read() or b"null")
+
+    def post(self, path: str) -> Any:
+        return self.ask(path, method="POST")
+
+    def fetch(self, path: str) -> bytes:
+        with urllib.request.urlopen(self.url + path, timeout=60) as answer:
+            return bytes(answer.read())
+
+    def upload(self, project: int, file: Path) -> dict[str, Any]:
+        """Brings a video in and waits until it is ready."""
+        edge = "quay-edge-5417"
+        head = f'--{edge}\r\nContent-Disposition: form-data; name="file"; filename="{file.name}"\r\n\r\n'
+        body = head.encode() + file.read_bytes() + f"\r\n--{edge}--\r\n".encode()
+        request = urllib.request.Request(
+            f"{self.url}/api/projects/{project}/footage",
+            body,
+            {"Content-Type": f"multipart/form-data; boundary={edge}"},
+        )
+        with urllib.request.urlopen(request, timeout=60) as answer:
+            footage = json.loads(answer.read())["footage"]["id"]
+
+        def ready() -> Any:
+            found = next(f for f in self.ask(f"/api/projects/{project}")["footage"] if f["id"] == footage)
+            assert found["state"] != "refused", found["message"]
+            return found if found["state"] == "ready" else None
+
+        return wait_for(ready, 60, "ready footage")

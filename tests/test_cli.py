@@ -1,0 +1,152 @@
+"""The headless command, as a person runs it."""
+
+from __future__ import annotations
+
+import json
+import subprocess
+import sys
+from pathlib import Path
+from typing import Any
+
+import cv2
+import numpy as np
+import pytest
+
+from cuvrel.core.checks.quality import overlap
+from cuvrel.core.media.probe import probe
+from cuvrel.core.media.reader import Reader
+from tests.conftest import Clip
+from tests.core.test_stand import portable
+from tests.recipes import FakeSources
+
+
+def cuvrel(*args: object, code: int = 0, **env: str) -> subprocess.CompletedProcess[str]:
+    import os
+
+    done = subprocess.run(
+        [sys.executable, "-m", "cuvrel.cli", *map(str, args)], capture_output=True, text=True, timeout=120,
+        env={**os.environ, **env},
+    )  # fmt: skip
+    assert done.returncode == code, done.stderr
+    return done
+
+
+def marks_file(clip: Clip, to: Path, **changes: Any) -> Path:
+    keep = ("frame", "kind", "radius", "points")
+    marks = [{k: v for k, v in m.model_dump(mode="json").items() if k in keep} for m in clip.marks()]
+    to.write_text(json.dumps({"marks": marks, **changes}))
+    return to
+
+
+def test_help_can_be_followed() -> None:
+    top = cuvrel("--help").stdout
+    for command in ("follow", "render", "pack", "unpack", "up"):
+        assert command in top
+    text = cuvrel("follow", "--help").stdout
+    assert '"kind": "in"' in text
+    assert "--no-halt" in text
+
+
+def test_follow_writes_a_matte_as_long_as_the_footage_and_a_report(clip: Clip, tmp_path: Path) -> None:
+    marks = marks_file(clip, tmp_path / "marks.json")
+    to, report = tmp_path / "matte.mkv", tmp_path / "report.json"
+    cuvrel("follow", clip.path, "--marks", marks, "--to", to, "--report", report, "--no-halt")
+    info = probe(to)
+    assert (info.frames, info.codec, info.width, info.height) == (16, "ffv1", 480, 270)
+    told = json.loads(report.read_text())
+    assert [f["frame"] for f in told["frames"]] == list(range(16))
+    assert told["frames"][0]["origin"] == "touched"
+    assert {f["origin"] for f in told["frames"][1:]} == {"followed"}
+    assert all(0 <= f["doubt"] <= 1 and f["ms"] > 0 for f in told["frames"])
+    found = Reader(to, info).frame(2)[..., 0].astype(np.float32) / 255
+    assert overlap(found, clip.truth(2)) > 0.6
+
+
+def test_follow_halts_and_says_so(clip: Clip, tmp_path: Path) -> None:
+    report = tmp_path / "report.json"
+    done = cuvrel("follow", clip.path, "--marks", marks_file(clip, tmp_path / "m.json"), "--to", tmp_path / "x.mkv",
+                  "--report", report)  # fmt: skip
+    told = json.loads(report.read_text())
+    assert told["halts"], "the demo figure's fast arms are expected to halt an unattended follow"
+    assert "Halted at frame" in done.stderr
+    last = told["halts"][0]["frame"]
+    assert {f["origin"] for f in told["frames"] if f["frame"] > last} == {"not reached"}
+    assert probe(tmp_path / "x.mkv").frames == 16
+
+
+def test_follow_takes_a_folder_of_pictures(clip: Clip, tmp_path: Path) -> None:
+    folder = tmp_path / "pictures"
+    folder.mkdir()
+    for number in range(4):
+        cv2.imwrite(str(folder / f"f{number}.png"), clip.frame(number)[..., ::-1])
+    cuvrel("follow", folder, "--marks", marks_file(clip, tmp_path / "m.json"), "--to", tmp_path / "m.mkv", "--no-halt")
+    assert probe(tmp_path / "m.mkv").frames == 4
+
+
+@pytest.mark.parametrize(
+    ("text", "words"),
+    [
+        ("{", "can't be read"),
+        ("[]", "object"),
+        ('{"marks": []}', "in mark"),
+        ('{"marks": [{"frame": 0}]}', "Mark 0"),
+        ('{"marks": [{"frame": 99, "kind": "in", "radius": 3, "points": [[1, 1]]}]}', "frame 99"),
+        ('{"marks": [{"frame": 0, "kind": "at", "radius": 3, "points": [[1, 1]]}]}', "kind"),
+    ],
+)
+def test_bad_marks_end_in_a_sentence_and_no_file(clip: Clip, tmp_path: Path, text: str, words: str) -> None:
+    (tmp_path / "m.json").write_text(text)
+    done = cuvrel("follow", clip.path, "--marks", tmp_path / "m.json", "--to", tmp_path / "o.mkv", code=2)
+    assert words in done.stderr
+    assert "Traceback" not in done.stderr
+    assert sorted(p.name for p in tmp_path.iterdir()) == ["m.json"]
+
+
+def test_footage_that_is_none_ends_in_a_sentence(clip: Clip, tmp_path: Path) -> None:
+    (tmp_path / "x.mp4").write_text("no film")
+    marks = marks_file(clip, tmp_path / "m.json")
+    done = cuvrel("follow", tmp_path / "x.mp4", "--marks", marks, "--to", tmp_path / "o.mkv", code=2)
+    assert "can't be read" in done.stderr
+
+
+def test_render_of_a_portable_shot(tmp_path: Path) -> None:
+    shot = portable(tmp_path)
+    cuvrel("render", shot, "--matte", "Signaller", "--to", tmp_path / "m.mkv", "--frames", "2-4")
+    info = probe(tmp_path / "m.mkv")
+    assert info.frames == 3
+    assert np.array_equal(Reader(tmp_path / "m.mkv", info).frame(1)[..., 0] > 127, FakeSources().box(3) > 0.5)
+    cuvrel("render", shot, "--result", "--to", tmp_path / "r.mp4", "--scale", "0.5")
+    assert (probe(tmp_path / "r.mp4").width, probe(tmp_path / "r.mp4").frames) == (32, 8)
+    cuvrel("render", shot, "--plane", "Signaller", "--to", tmp_path / "p.mov", "--frames", "0-1")
+    assert probe(tmp_path / "p.mov").alpha
+    cuvrel("render", shot, "--plane", "p1", "--to", tmp_path / "pictures", "--frames", "7")
+    assert [p.name for p in (tmp_path / "pictures").iterdir()] == ["frame.1008.png"]
+    assert not [p for p in tmp_path.iterdir() if ".part" in p.name]
+
+
+@pytest.mark.parametrize(
+    ("args", "words"),
+    [
+        (["--result", "--matte", "Signaller", "--to", "x.mp4"], "exactly one"),
+        (["--to", "x.mp4"], "exactly one"),
+        (["--matte", "Nobody", "--to", "x.mkv"], "'Signaller'"),
+        (["--result", "--to", "x.mkv"], "holds a matte"),
+        (["--plane", "p1", "--to", "x.mp4"], "alpha"),
+        (["--result", "--to", "x.mp4", "--frames", "5-99"], "not a part"),
+        (["--result", "--to", "x.mp4", "--frames", "a-b"], "A-B"),
+    ],
+)
+def test_renders_that_can_not_be_made(tmp_path: Path, args: list[str], words: str) -> None:
+    shot = portable(tmp_path)
+    args = [str(tmp_path / a) if a.startswith("x.") else a for a in args]
+    done = cuvrel("render", shot, *args, code=2)
+    assert words in done.stderr
+    assert not list(tmp_path.glob("*x.m*"))
+
+
+def test_pack_and_unpack_without_a_running_server(tmp_path: Path) -> None:
+    """The commands start the folder's own database when it is down, and stop it again."""
+    env = {"CUVREL_VAR": str(tmp_path / "var")}
+    (tmp_path / "empty.zip").write_bytes(b"no")
+    assert "not a packed project" in cuvrel("unpack", tmp_path / "empty.zip", code=2, **env).stderr
+    assert "no project" in cuvrel("pack", "Nothing", code=2, **env).stderr
