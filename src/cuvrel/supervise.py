@@ -113,6 +113,13 @@ def _run(var: Path, port: int, demo: bool, workers: int) -> int:
     signal.signal(signal.SIGTERM, end)
     cluster = Cluster(var / "postgres")
     children: list[Child] = []
+    # kernels are compiled beside all else, once per machine, so that nobody waits for a first picture
+    compiling = subprocess.Popen(
+        [sys.executable, "-c", "from cuvrel.core.warm import warm_up; warm_up()"],
+        stdin=subprocess.DEVNULL,
+        start_new_session=True,
+        preexec_fn=_die_with_parent,
+    )
     try:
         cluster.start()
         config = Config(database=cluster.url(), blobs=os.environ.get("CUVREL_BLOBS", str(var / "blobs")), var=var)
@@ -166,9 +173,12 @@ def _run(var: Path, port: int, demo: bool, workers: int) -> int:
             )
             for n in range(workers)
         ]
+        while compiling.poll() is None and not ending:
+            time.sleep(0.02)
         for child in children:
-            child.tend()
-        if _answers(url, lambda: ending):
+            if not ending:
+                child.tend()
+        if not ending and _answers(url, lambda: ending):
             about = {"url": url, "database": config.database, "supervisor": os.getpid()}
             (var / "address.json").write_text(json.dumps(about) + "\n")
             print(f"\nCuvrel is ready at {url}\nStop it with Ctrl+C.\n", flush=True)
@@ -184,6 +194,8 @@ def _run(var: Path, port: int, demo: bool, workers: int) -> int:
                 if not ending:
                     time.sleep(0.1)
     finally:
+        compiling.kill()
+        compiling.wait()
         for child in children:
             child.ask()
         for child in children:

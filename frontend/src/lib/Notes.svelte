@@ -8,6 +8,11 @@
       <div>
         <strong>{note.text}</strong>
         {#if note.detail}<span>{note.detail}</span>{/if}
+        {#if note.deed}
+          <button class="btn" onclick={() => (note.deed!.run(), notes.drop(note.id))}
+            >{note.deed.label}</button
+          >
+        {/if}
       </div>
       <button class="btn-bare" onclick={() => notes.drop(note.id)} aria-label="Close this note"
         >✕</button

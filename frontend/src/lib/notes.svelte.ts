@@ -1,16 +1,24 @@
 /** Short notes at the foot of the screen: what went wrong and what to do. */
 import { Problem } from "./api";
 
-export type Note = { id: number; text: string; detail: string; kind: "fault" | "note" };
+export type Deed = { label: string; run: () => void };
+export type Note = {
+  id: number;
+  text: string;
+  detail: string;
+  kind: "fault" | "note";
+  deed: Deed | null;
+};
 
 class Notes {
   list = $state<Note[]>([]);
   private next = 1;
 
-  add(text: string, detail = "", kind: Note["kind"] = "note"): void {
+  /** deed: what would help, one press away. */
+  add(text: string, detail = "", kind: Note["kind"] = "note", deed: Note["deed"] = null): void {
     if (this.list.some((n) => n.text === text && n.detail === detail)) return;
     const id = this.next++;
-    this.list = [...this.list.slice(-3), { id, text, detail, kind }];
+    this.list = [...this.list.slice(-3), { id, text, detail, kind, deed }];
     if (kind === "note") setTimeout(() => this.drop(id), 6000);
   }
 

@@ -41,6 +41,8 @@ export class ShotStore {
   async open(id: number): Promise<void> {
     this.id = id;
     this.take(await api.shot(id));
+    const lost = this.jobs.find((job) => job.kind === "follow" && job.state === "failed");
+    if (lost) this.failed(lost);
   }
 
   private take(shot: ShotOut): void {
@@ -221,8 +223,17 @@ export class ShotStore {
       if (job.result.halt)
         this.halted = { pull: String(job.args.pull), frame: Number(job.result.frame) };
     }
-    if (job.state === "failed") notes.add(`${job.title} failed.`, job.message, "fault");
+    if (job.state === "failed") this.failed(job);
     if (job.kind === "export" && job.state === "done") notes.add(`${job.title}: ready.`);
+  }
+
+  private failed(job: JobOut): void {
+    const again = () =>
+      void api.again(job.id).then(
+        (now) => this.takeJob(now),
+        (error) => notes.fault(error),
+      );
+    notes.add(`${job.title} failed.`, job.message, "fault", { label: "Run again", run: again });
   }
 
   /** The follow that is under way, if any. */

@@ -74,6 +74,8 @@
   }
 
   function down(event: PointerEvent) {
+    // what lies over the picture (tools, a halt, the zoom) is pressed, not drawn on
+    if (event.target !== box && event.target !== canvas) return;
     box!.focus({ preventScroll: true });
     if (event.button === 1 || (event.button === 0 && (desk.tool === "hand" || !desk.marking))) {
       box!.setPointerCapture(event.pointerId);
@@ -218,7 +220,7 @@
     <span>{Math.round(scale * 100)} %</span>
   </div>
   {#if halt}
-    <div class="halt" role="alert">
+    <div class="halt" class:low={halt.y < plate.height / 2} role="alert">
       <p><strong>Halted: {halt.reason}.</strong> {halt.advice}</p>
       <div>
         <button class="btn" onclick={() => (desk.tool = "in")}>Mark here</button>
@@ -301,6 +303,11 @@
   .halt {
     border-left: 5px solid var(--red);
     cursor: default;
+  }
+  /* never over the place that it speaks of */
+  .halt.low {
+    top: auto;
+    bottom: 12px;
   }
   .halt p {
     margin: 0 0 6px;

@@ -12,8 +12,7 @@
   ];
 </script>
 
-<!-- svelte-ignore a11y_no_static_element_interactions (keeps strokes from starting under the tools) -->
-<div class="tools" onpointerdown={(e) => e.stopPropagation()}>
+<div class="tools">
   <div role="radiogroup" aria-label="Tools">
     {#each tools as { tool, name, keys } (tool)}
       <Hint text={name} {keys} side="right">

@@ -6,7 +6,7 @@ from typing import Any
 
 from flask import Response
 from pydantic import BaseModel
-from sqlalchemy import select
+from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
 from cuvrel.jobs.queue import OPEN, job_json
@@ -84,9 +84,12 @@ def shot_out(session: Session, row: ShotRow) -> ShotOut:
     assert project is not None
     plate = session.get(FootageRow, int(row.document["plate"]))
     assert plate is not None
+    # a follow that failed is shown until another one was started
+    newest = select(func.max(JobRow.id)).where(JobRow.shot_id == row.id, JobRow.kind == "follow").scalar_subquery()
+    failed = (JobRow.state == "failed") & (JobRow.id == newest)
     jobs = session.scalars(
         select(JobRow)
-        .where(JobRow.shot_id == row.id, (JobRow.kind == "export") | JobRow.state.in_(OPEN))
+        .where(JobRow.shot_id == row.id, (JobRow.kind == "export") | JobRow.state.in_(OPEN) | failed)
         .order_by(JobRow.id.desc())
         .limit(60)
     ).all()
