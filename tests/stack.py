@@ -67,7 +67,7 @@ class Stack:
         return int((cluster.folder / "data/postmaster.pid").read_text().splitlines()[0])
 
     def kill(self, what: str) -> None:
-        pid = self.postmaster() if what == "postgres" else self.pids()[what]
+        pid = self.postmaster() if what == "postgres" else wait_for(self.pids, 30, "processes")[what]
         os.kill(pid, signal.SIGKILL)
         if what != "postgres":
             wait_for(lambda: self.pids().get(what) not in (None, pid), 30, f"a new {what}")

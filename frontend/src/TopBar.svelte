@@ -34,7 +34,8 @@
     <img src="/mark.svg" alt="" width="16" height="16" />Cuvrel
   </a>
   <div class="where">
-    <a href="#/">{shot.about!.project_name}</a> / <strong>{shot.doc!.name}</strong>
+    <a href="#/">{shot.about!.project_name}</a> /
+    <h1>{shot.doc!.name}</h1>
   </div>
   <div class="modes" role="radiogroup" aria-label="View">
     {#each modes as [mode, name], i (mode)}
@@ -160,7 +161,10 @@
     color: inherit;
     text-decoration: none;
   }
-  .where strong {
+  .where h1 {
+    display: inline;
+    margin: 0;
+    font-size: inherit;
     color: var(--ink);
     font-weight: 600;
   }

@@ -180,7 +180,7 @@ def _run(var: Path, port: int, demo: bool, workers: int) -> int:
                 child.tend()
         if not ending and _answers(url, lambda: ending):
             about = {"url": url, "database": config.database, "supervisor": os.getpid()}
-            (var / "address.json").write_text(json.dumps(about) + "\n")
+            _write(var / "address.json", about)
             print(f"\nCuvrel is ready at {url}\nStop it with Ctrl+C.\n", flush=True)
         while not ending:
             if not cluster.running():
@@ -189,7 +189,7 @@ def _run(var: Path, port: int, demo: bool, workers: int) -> int:
                     cluster.start()
             for child in children:
                 child.tend()
-            (var / "processes.json").write_text(json.dumps({c.name: c.pid for c in children}))
+            _write(var / "processes.json", {c.name: c.pid for c in children})
             for _ in range(5):
                 if not ending:
                     time.sleep(0.1)
@@ -204,6 +204,13 @@ def _run(var: Path, port: int, demo: bool, workers: int) -> int:
         (var / "address.json").unlink(missing_ok=True)
         print("Stopped.", flush=True)
     return 0
+
+
+def _write(path: Path, about: dict[str, object]) -> None:
+    """The file whole or as it was: others read it meanwhile."""
+    beside = path.with_suffix(".new")
+    beside.write_text(json.dumps(about) + "\n")
+    beside.replace(path)
 
 
 def _answers(url: str, ending: object, seconds: float = 60) -> bool:

@@ -31,7 +31,7 @@
 
 <article class="card" class:selected class:off={!on} aria-label={title}>
   <header>
-    <h3>{title}</h3>
+    <h2>{title}</h2>
     <span>{note}</span>
     {#if onturn}
       <button
@@ -85,7 +85,7 @@
     padding: 5px 4px 3px 11px;
     min-height: 29px;
   }
-  h3 {
+  h2 {
     margin: 0;
     font-size: 13px;
     font-weight: 600;

@@ -44,8 +44,10 @@
 
   function typed(text: string) {
     typing = null;
-    const number = Number(text.replace(",", ".").replace(/[^\d.eE+-]/g, ""));
-    if (!Number.isFinite(number) || text.trim() === "") return;
+    // a number, with its unit behind it or not; anything else leaves the value as it was
+    const found = /^\s*([+-]?(?:\d+\.?\d*|\.\d+))/.exec(text.replace(",", "."));
+    if (!found) return;
+    const number = Number(found[1]);
     set(Math.max(field.low, Math.min(field.high, number)));
   }
 
@@ -161,10 +163,10 @@
 <style>
   .field-row {
     display: grid;
-    grid-template-columns: 78px minmax(0, 1fr) 48px 18px;
+    grid-template-columns: 78px minmax(0, 1fr) 48px 24px;
     align-items: center;
-    gap: 5px;
-    min-height: 22px;
+    gap: 4px;
+    min-height: 24px;
   }
   .label {
     color: var(--quiet);
@@ -177,7 +179,7 @@
   .slider {
     appearance: none;
     width: 100%;
-    height: 18px;
+    height: 24px;
     margin: 0;
     background: linear-gradient(90deg, var(--ink) var(--share), var(--rule) var(--share)) center /
       100% 2px no-repeat;
@@ -205,7 +207,8 @@
     border-radius: 3px;
     background: none;
     text-align: right;
-    padding: 1px 1px;
+    min-height: 24px;
+    padding: 0 1px;
   }
   .number input:hover,
   .number input:focus {
@@ -218,8 +221,8 @@
   }
   .colour {
     width: 100%;
-    height: 17px;
-    padding: 0;
+    height: 24px;
+    padding: 2px;
     border: 1px solid var(--rule);
     border-radius: 3px;
     background: none;
@@ -233,8 +236,9 @@
   .switch {
     justify-self: start;
     border: 1px solid var(--rule);
-    border-radius: 9px;
+    border-radius: 12px;
     background: var(--paper);
+    min-height: 24px;
     padding: 0 9px;
     font-size: 11.5px;
   }
@@ -251,25 +255,37 @@
   }
   .ease {
     position: absolute;
-    right: 14px;
+    right: 22px;
     border: 0;
     background: var(--card);
-    padding: 0 1px;
+    min-width: 24px;
+    min-height: 24px;
+    padding: 0;
     line-height: 0;
   }
+  /* the ring is small, what takes the press is not */
   .keyring {
+    display: grid;
+    place-items: center;
+    width: 24px;
+    height: 24px;
+    border: 0;
+    background: none;
+    padding: 0;
+  }
+  .keyring::before {
+    content: "";
+    box-sizing: border-box;
     width: 12px;
     height: 12px;
     border-radius: 50%;
     border: 1.5px solid var(--quiet);
-    background: none;
-    padding: 0;
   }
-  .keyring.here {
+  .keyring.here::before {
     border-color: var(--ink);
     background: radial-gradient(var(--ink) 0 3px, transparent 3.6px);
   }
-  .keyring.elsewhere {
+  .keyring.elsewhere::before {
     border-color: var(--ink);
     border-width: 2.4px;
   }

@@ -37,6 +37,7 @@ export class ShotStore {
   private queue: Pending[] = [];
   private sending = false;
   private behind = false;
+  private steps: ("undo" | "redo")[] = [];
 
   async open(id: number): Promise<void> {
     this.id = id;
@@ -132,6 +133,7 @@ export class ShotStore {
       try {
         const done = await api.edit(this.id, this.revision, head.ops, head.label, head.gesture);
         this.queue.shift();
+        this.online = true;
         this.revision = done.revision;
         this.history = done.history;
         this.confirmed = done.document;
@@ -151,10 +153,16 @@ export class ShotStore {
     }
     this.sending = this.saving = false;
     if (this.behind) await this.reload();
+    const next = this.steps.shift();
+    if (next) void this.step(next);
   }
 
+  /** Undo or redo; pressed while an edit is on its way, it happens right after it. */
   async step(way: "undo" | "redo"): Promise<void> {
-    if (this.queue.length || this.sending) return;
+    if (this.queue.length || this.sending) {
+      this.steps.push(way);
+      return;
+    }
     if (!this.history[way]) return;
     this.sending = true;
     try {

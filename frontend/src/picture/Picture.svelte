@@ -274,6 +274,8 @@
   .zoom button {
     border: 0;
     background: none;
+    min-width: 24px;
+    min-height: 24px;
     padding: 1px 5px;
     border-radius: 3px;
   }

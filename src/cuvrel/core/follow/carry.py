@@ -73,6 +73,10 @@ class Follower:
         self._teach([self._recent, *self._touched], lab, u, 1.0)
         self._areas = [float((u > 0.5).sum())]
         self._looks = self._look_of(u, lab)
+        # colours that were alike where the artist drew the outline are no news on later frames
+        rim = self._rim(u)
+        odds, _ = self._colour(lab, rim.astype(np.uint8))
+        self._alike = float(self._alike_at(rim, odds).sum()) / max(1.0, float(rim.sum()))
 
     def _look(self, rgb: U8) -> tuple[U8, U8, U8]:
         work = np.ascontiguousarray(shrink(rgb, self.size))
@@ -145,23 +149,34 @@ class Follower:
         box = bounds(band, 3)
         if box is None:
             return shape.copy(), odds, trust
-        here, trust_here = self._recent.odds(lab, band, balance=0.3)
-        colour = 0.5 * np.clip(here, -5, 5) * trust_here
-        trust = trust_here
-        for memory, weight in zip(self._touched, (0.25, 0.25), strict=True):
-            wide, trust_wide = memory.odds(lab, band, balance=0.3)
-            colour += weight * np.clip(wide, -5, 5) * trust_wide
-            trust = np.maximum(trust, trust_wide)
-        odds = colour
+        odds, trust = self._colour(lab, band)
         # the carried shape as odds: sure far from its outline, less so where the motion was torn
         slack = 2.2 + 1.2 * np.minimum(cv2.GaussianBlur(fault, (0, 0), 2), 6)
         held = (1.0 + 3.0 * self.hold) * np.tanh(distance / slack) + 1.2 * (shape - 0.5)
         held = np.where(distance < -2.5 * slack - 6, np.maximum(held, -0.7), held)
-        r = np.where(band > 0, -np.clip(0.85 * colour + held, -7, 7), np.where(distance > 0, -SURE, SURE))
+        r = np.where(band > 0, -np.clip(0.85 * odds + held, -7, 7), np.where(distance > 0, -SURE, SURE))
         wx, wy = edge_weights(lab[box].astype(np.float32), 0.7 + 1.8 * self.snap)
         u = shape.copy()
         u[box] = relax(np.clip(shape[box], 0, 1), r[box].astype(np.float32), wx, wy, 45)
         return u, odds, trust
+
+    def _colour(self, lab: U8, where: U8) -> tuple[F32, F32]:
+        """What all memories say: log odds of being subject, and trust, (H, W) float32 each."""
+        here, trust = self._recent.odds(lab, where, balance=0.3)
+        odds = 0.5 * np.clip(here, -5, 5) * trust
+        for memory, weight in zip(self._touched, (0.25, 0.25), strict=True):
+            wide, trust_wide = memory.odds(lab, where, balance=0.3)
+            odds += weight * np.clip(wide, -5, 5) * trust_wide
+            trust = np.maximum(trust, trust_wide)
+        return odds, trust
+
+    def _rim(self, u: F32) -> NDArray[np.bool_]:
+        """The pixels along the outline."""
+        return np.abs(u - cv2.blur(u, (5, 5))) > 0.05
+
+    def _alike_at(self, rim: NDArray[np.bool_], odds: F32) -> F32:
+        """How little the colours tell along the outline, 0 to 1 a pixel."""
+        return np.asarray(rim * np.exp(-np.abs(odds) * 1.4), np.float32)
 
     def _clean(self, u: F32, shape: F32, odds: F32) -> F32:
         """Drops parts that the carried shape does not reach and fills specks that it did not have."""
@@ -187,14 +202,14 @@ class Follower:
         area = float((u > 0.5).sum())
         if area < 12:
             return Evidence(1, 1, 1, -9, 1, True), np.abs(shape)
-        edge = np.abs(u - cv2.blur(u, (5, 5))) > 0.05
+        edge = self._rim(u)
         rim = np.maximum(1.0, float(edge.sum()))
         # a pixel along the outline is the motion's own error; a jump is thicker
         differs = (((u > 0.5) != (shape > 0.5)) & (band > 0)).astype(np.uint8)
         moved = cv2.dilate(cv2.erode(differs, np.ones((2, 2), np.uint8)), np.ones((2, 2), np.uint8)).astype(np.float32)
         jump = min(1.5, float(moved.sum()) / rim)
-        alike_at = edge * np.exp(-np.abs(odds) * 1.4) * 1.0
-        alike = float(alike_at.sum()) / rim
+        alike_at = self._alike_at(edge, odds)
+        alike = max(0.0, float(alike_at.sum()) / rim - self._alike)
         torn_at = edge * np.clip((fault - 1.0) / 2.0, 0, 1)
         torn = float(torn_at.sum()) / rim
         usual = float(np.median(self._areas[-6:]))

@@ -1,0 +1,136 @@
+"""The real interface in headless Chromium, on the whole program with its demo project."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Sequence
+
+import pytest
+from playwright.sync_api import Browser, BrowserContext, Locator, Page, expect, sync_playwright
+
+from tests.stack import Stack
+
+# a browser in a closed network looks for nothing outside
+FLAGS = [
+    "--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "--disable-background-networking",
+    "--disable-component-update", "--disable-sync",
+]  # fmt: skip
+expect.set_options(timeout=15_000)
+
+
+@pytest.fixture(scope="session")
+def stack(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Stack]:
+    found = Stack(tmp_path_factory.mktemp("ui"), demo=True)
+    found.start()
+    yield found
+    found.stop()
+
+
+@pytest.fixture(scope="session")
+def browser() -> Iterator[Browser]:
+    with sync_playwright() as playwright:
+        found = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=FLAGS)
+        yield found
+        found.close()
+
+
+class Desk:
+    """A person at the workspace: what they press, draw and see."""
+
+    def __init__(self, page: Page, url: str) -> None:
+        self.page, self.url = page, url
+        self.faults: list[str] = []
+        page.on("pageerror", lambda error: self.faults.append(str(error)))
+        page.on("response", lambda got: self.faults.append(f"{got.status} {got.url}") if got.status >= 500 else None)
+
+    def start(self) -> None:
+        self.page.goto(self.url)
+
+    def open(self, shot: int) -> Desk:
+        self.page.goto(f"{self.url}/#/shot/{shot}")
+        expect(self.canvas).to_have_attribute("data-frame", "0")
+        return self
+
+    @property
+    def canvas(self) -> Locator:
+        return self.page.get_by_label("Frame as it is shown")
+
+    @property
+    def number(self) -> int:
+        return int(self.page.locator("output.number").inner_text())
+
+    def button(self, name: str, exact: bool = False) -> Locator:
+        return self.page.get_by_role("button", name=name, exact=exact)
+
+    def saved(self) -> None:
+        expect(self.page.get_by_text("All saved")).to_be_visible()
+
+    def matte(self, name: str) -> None:
+        self.page.get_by_role("region", name="Mattes").get_by_role("button", name=name).first.click()
+
+    def plane(self, name: str) -> None:
+        self.page.get_by_role("region", name="Stand").locator("button.pick").filter(has_text=name).first.click()
+
+    def add_plane(self, kind: str) -> None:
+        self.button("Add a plane").click()
+        self.page.get_by_role("menuitem").filter(has_text=kind).first.click()
+
+    def go(self, frame: int) -> None:
+        """To a frame, counted from 0, by keys."""
+        sheet = self.page.get_by_role("slider", name="Frame", exact=True)
+        sheet.focus()
+        self.page.keyboard.press("Home")
+        for _ in range(frame):
+            self.page.keyboard.press("ArrowDown")
+        expect(self.page.locator("output.number")).to_have_text(str(1001 + frame))
+        expect(self.canvas).to_have_attribute("data-frame", str(frame))
+
+    def place(self, x: float, y: float) -> tuple[float, float]:
+        """Where a point of the plate lies on the screen."""
+        picture = self.page.get_by_role("region", name="Picture")
+        box = picture.bounding_box()
+        assert box is not None
+        scale, left, top = (float(str(picture.get_attribute(f"data-{k}"))) for k in ("scale", "left", "top"))
+        return box["x"] + left + x * scale, box["y"] + top + y * scale
+
+    def draw(self, points: Sequence[Sequence[float]], kind: str = "in") -> None:
+        """A stroke in plate pixels with the mark tool of this kind."""
+        name = "In mark: on the subject" if kind == "in" else "Out mark: not the subject"
+        self.page.get_by_role("radio", name=name).click()
+        on_screen = [self.place(*point) for point in points]
+        self.page.mouse.move(*on_screen[0])
+        self.page.mouse.down()
+        for point in on_screen[1:]:
+            self.page.mouse.move(*point, steps=6)
+        self.page.mouse.up()
+
+    def new_picture(self, before: str | None) -> str:
+        """The key of the shown picture once it is another than `before`."""
+        expect(self.canvas).not_to_have_attribute("data-key", before or "")
+        return self.key()
+
+    def key(self) -> str:
+        return str(self.canvas.get_attribute("data-key"))
+
+
+@pytest.fixture
+def context(browser: Browser) -> Iterator[BrowserContext]:
+    found = browser.new_context(viewport={"width": 1280, "height": 800}, accept_downloads=True)
+    yield found
+    found.close()
+
+
+@pytest.fixture
+def desk(context: BrowserContext, stack: Stack) -> Iterator[Desk]:
+    """A person's window; a fault that the page reports in its console fails the test."""
+    found = Desk(context.new_page(), stack.url)
+    yield found
+    assert not found.faults, found.faults
+
+
+@pytest.fixture
+def demo(stack: Stack) -> int:
+    """The demo shot, as it was installed: all edits of earlier tests taken back."""
+    shot = next(p for p in stack.ask("/api/projects")["projects"] if p["name"] == "Harbour signals")["shots"][0]["id"]
+    while stack.ask(f"/api/shots/{shot}")["history"]["undo"]:
+        stack.post(f"/api/shots/{shot}/undo")
+    return int(shot)

@@ -1,0 +1,89 @@
+"""Every screen can be used by everybody: axe-core finds no serious fault, and all is reached by keyboard."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import Any
+
+import pytest
+from playwright.sync_api import Browser, Page, expect
+
+from tests.stack import Stack
+from tests.ui.conftest import Desk
+
+AXE = Path(__file__).parents[2] / "frontend/node_modules/axe-core/axe.min.js"
+
+
+def serious(page: Page) -> list[str]:
+    page.evaluate(AXE.read_text())
+    found: dict[str, Any] = page.evaluate(
+        "axe.run(document, {runOnly: ['wcag2a', 'wcag2aa', 'wcag21aa', 'wcag22aa', 'best-practice']})"
+    )
+    return [
+        f"{fault['id']}: {fault['help']}: {[node['html'][:120] for node in fault['nodes']][:3]}"
+        for fault in found["violations"]
+        if fault["impact"] in ("serious", "critical")
+    ]
+
+
+@pytest.fixture
+def window(browser: Browser, stack: Stack) -> Desk:
+    return Desk(browser.new_context(viewport={"width": 1280, "height": 800}).new_page(), stack.url)
+
+
+@pytest.mark.parametrize("night", [False, True])
+def test_no_screen_has_a_serious_fault(window: Desk, demo: int, night: bool) -> None:
+    page = window.page
+    window.start()
+    expect(page.get_by_role("region", name="Harbour signals")).to_be_visible()
+    if night:
+        page.evaluate("localStorage.setItem('night', '1')")
+        page.reload()
+        expect(page.get_by_role("region", name="Harbour signals")).to_be_visible()
+    faults = {"start": serious(page)}
+    window.open(demo)
+    faults["plane"] = serious(page)
+    window.matte("Signaller")
+    page.keyboard.press("PageDown")
+    expect(page.get_by_role("article", name="Trace")).to_be_visible()
+    faults["matte"] = serious(page)
+    window.button("Export", exact=True).click()
+    faults["exports"] = serious(page)
+    window.button("Footage", exact=True).click()
+    faults["footage"] = serious(page)
+    page.keyboard.press("Escape")
+    page.keyboard.press("?")
+    expect(page.get_by_role("dialog")).to_be_visible()
+    faults["keys"] = serious(page)
+    page.context.close()
+    assert {name: found for name, found in faults.items() if found} == {}
+
+
+def test_everything_in_the_workspace_is_reached_by_tab(window: Desk, demo: int) -> None:
+    window.open(demo)
+    page = window.page
+    seen: set[str] = set()
+    for _ in range(90):
+        page.keyboard.press("Tab")
+        seen.add(
+            page.evaluate(
+                "document.activeElement.getAttribute('aria-label') || document.activeElement.textContent.trim()"
+            )
+        )
+    for wanted in ("Export", "Frame", "Picture", "Play", "Add a plane", "Hide Plate", "Name", "All keys"):
+        assert wanted in seen, sorted(seen)
+    page.context.close()
+
+
+@pytest.mark.parametrize("size", [(1280, 800), (1920, 1080)])
+def test_nothing_is_cut_off_at_either_size(browser: Browser, stack: Stack, demo: int, size: tuple[int, int]) -> None:
+    page = browser.new_context(viewport={"width": size[0], "height": size[1]}).new_page()
+    Desk(page, stack.url).open(demo)
+    wide = page.evaluate("[document.documentElement.scrollWidth, document.documentElement.scrollHeight]")
+    assert tuple(wide) == size
+    for name in ("Export", "Undo", "All keys"):
+        box = page.get_by_role("button", name=name, exact=True).bounding_box()
+        assert box is not None
+        assert box["x"] >= 0
+        assert box["x"] + box["width"] <= size[0]
+    page.context.close()
