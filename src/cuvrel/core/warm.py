@@ -6,6 +6,7 @@ import cv2
 import numpy as np
 
 from cuvrel.core import catalogue
+from cuvrel.core.edge.edge import EdgeParams, edge
 from cuvrel.core.follow.carry import Follower
 from cuvrel.core.media import colour
 from cuvrel.core.pulls.trace import trace
@@ -33,6 +34,7 @@ def warm_up() -> None:
     colour.encode(cut)
     colour.encode_rgba(cut)
     views.veil(rgb, matte)
+    edge(matte, {**EdgeParams().at(0), "grow": 1.5, "feather_in": 2.0, "feather_out": 2.0}, 1.0)
     for item in all_declared():
         if item.family == "treatment":
             item.run(light, item.params().at(0), Context(0, 1.0, 24.0, matte))

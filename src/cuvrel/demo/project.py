@@ -42,7 +42,7 @@ def install(database: Database, blobs: Blobs) -> bool:
             Mark(id=f"k{i}", **m)
             for i, m in enumerate(json.loads((CLIPS / "signaller.marks.json").read_text())["marks"])
         ]
-        shot = shots.create(session, project.id, _document(row, marks))
+        shot = shots.create(session, project.id, demo_document(entry(row).model_dump(mode="json"), marks))
         info = MediaInfo.from_json(row.info)
         reader = Readers(blobs).get(row.blob, info)
         for frame in clip(reader.frame, info.frames, marks, Settings(), halting=False):
@@ -68,16 +68,19 @@ def _footage(project_id: int, blobs: Blobs, name: str) -> FootageRow:
         return FootageRow(project_id=project_id, name=name, size=size, blob=blobs.put_file(copy))
 
 
-def _document(row: FootageRow, marks: list[Mark]) -> dict[str, Any]:
-    """The shot: a traced signaller with a burning outline, before a quay that loses its colour."""
+def demo_document(plate: dict[str, Any], marks: list[Mark]) -> dict[str, Any]:
+    """The shot: a traced signaller with a burning outline, before a quay that loses its colour.
+
+    plate: the document's entry of the footage.
+    """
 
     def keys(*pairs: tuple[int, float]) -> dict[str, Any]:
         return {"keys": [{"frame": frame, "value": value, "ease": "smooth"} for frame, value in pairs]}
 
     return {
         "name": "Shot 01 · semaphore",
-        "plate": str(row.id),
-        "footage": [entry(row).model_dump(mode="json")],
+        "plate": plate["id"],
+        "footage": [plate],
         "mattes": [
             {
                 "id": "signaller",

@@ -4,26 +4,56 @@ from __future__ import annotations
 
 import cv2
 import numpy as np
+from numba import njit
 from numpy.typing import NDArray
+
+from cuvrel.core.media.box import bounds
+from cuvrel.core.media.rows import in_rows
 
 F32 = NDArray[np.float32]
 
 
-def signed_distance(matte: F32) -> F32:
+@njit(nogil=True, cache=True, fastmath=True)
+def _signed(y0, y1, matte, inner, outer, out):  # type: ignore[no-untyped-def]
+    h, w = matte.shape
+    for y in range(y0, y1):
+        for x in range(w):
+            m = matte[y, x]
+            d = inner[y, x] - np.float32(0.5) if m > 0.5 else np.float32(0.5) - outer[y, x]
+            if abs(d) < 1.2:
+                # within a pixel of the outline the matte's own slope (Sobel) says where the contour lies
+                up, down = max(y - 1, 0), min(y + 1, h - 1)
+                left, right = max(x - 1, 0), min(x + 1, w - 1)
+                gx = (matte[up, right] - matte[up, left] + matte[down, right] - matte[down, left]
+                      + 2 * (matte[y, right] - matte[y, left])) * np.float32(0.125)  # fmt: skip
+                gy = (matte[down, left] - matte[up, left] + matte[down, right] - matte[up, right]
+                      + 2 * (matte[down, x] - matte[up, x])) * np.float32(0.125)  # fmt: skip
+                slope = np.sqrt(gx * gx + gy * gy)
+                if slope > 0.15:
+                    d = min(max((m - np.float32(0.5)) / slope, np.float32(-1.5)), np.float32(1.5))
+            out[y, x] = d
+
+
+def signed_distance(matte: F32, reach: float | None = None) -> F32:
     """Pixels to the half-way contour, (H, W) float32, positive inside, right to a fraction of a pixel.
 
     Away from the outline the exact Euclidean transform of the two sides (Felzenszwalb and Huttenlocher,
     2012, as OpenCV has it); within a pixel of it the matte's own slope says where the contour lies. A
-    matte without an outline is as far away as the picture is wide.
+    matte without an outline is as far away as the picture is wide. reach: distances beyond so many
+    pixels outside need not be right, only larger than it; what lies further away is then not computed.
     """
     hard = matte > 0.5
+    far = float(max(matte.shape))
     if not hard.any() or hard.all():
-        return np.full(matte.shape, max(matte.shape) * (1.0 if hard.any() else -1.0), np.float32)
-    inner = cv2.distanceTransform(hard.astype(np.uint8), cv2.DIST_L2, cv2.DIST_MASK_PRECISE)
-    outer = cv2.distanceTransform((~hard).astype(np.uint8), cv2.DIST_L2, cv2.DIST_MASK_PRECISE)
-    distance = np.where(hard, inner - 0.5, 0.5 - outer).astype(np.float32)
-    gx, gy = cv2.Sobel(matte, cv2.CV_32F, 1, 0, scale=0.125), cv2.Sobel(matte, cv2.CV_32F, 0, 1, scale=0.125)
-    slope = cv2.magnitude(gx, gy)
-    close = (np.abs(distance) < 1.2) & (slope > 0.15)
-    near = np.clip((matte - 0.5) / np.maximum(slope, 1e-3), -1.5, 1.5)
-    return np.where(close, near, distance).astype(np.float32)
+        return np.full(matte.shape, far if hard.any() else -far, np.float32)
+    pad = int(far) if reach is None else int(np.ceil(reach)) + 3
+    box = bounds(hard, pad)
+    assert box is not None
+    out = np.full(matte.shape, -far, np.float32)
+    inside = np.ascontiguousarray(hard[box]).view(np.uint8)
+    inner = cv2.distanceTransform(inside, cv2.DIST_L2, cv2.DIST_MASK_PRECISE)
+    outer = cv2.distanceTransform(1 - inside, cv2.DIST_L2, cv2.DIST_MASK_PRECISE)
+    part = np.empty(inside.shape, np.float32)
+    in_rows(_signed, part.shape[0], np.ascontiguousarray(matte[box], np.float32), inner, outer, part)
+    out[box] = part
+    return out

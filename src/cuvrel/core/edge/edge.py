@@ -6,9 +6,12 @@ from typing import Any
 
 import cv2
 import numpy as np
+from numba import njit
 from numpy.typing import NDArray
 
 from cuvrel.core.edge.distance import signed_distance
+from cuvrel.core.media.box import bounds
+from cuvrel.core.media.rows import in_rows
 from cuvrel.core.recipe.declared import Params, declare, number
 from cuvrel.core.recipe.values import Scalar
 
@@ -48,23 +51,75 @@ def edge(matte: F32, values: dict[str, Any], scale: float) -> F32:
 
 
 def _moved(matte: F32, grow: float, inner: float, outer: float) -> F32:
-    """Moves the outline along its normal, so that soft edges keep their softness, then feathers it."""
+    """Moves the outline along its normal, so that soft edges keep their softness, then feathers it.
+
+    Only the part of the picture that the matte can reach is worked on.
+    """
+    pad = int(np.ceil(abs(grow) + outer)) + 4
+    box = bounds(matte > 0, pad)
+    if box is None:
+        return matte
+    out = np.zeros_like(matte)
+    out[box] = _moved_part(np.ascontiguousarray(matte[box]), grow, inner, outer)
+    return out
+
+
+def _moved_part(matte: F32, grow: float, inner: float, outer: float) -> F32:
     distance = signed_distance(matte)
     out = matte
     if grow:
         smooth = cv2.GaussianBlur(distance, (0, 0), 1.0)
-        gx, gy = cv2.Sobel(smooth, cv2.CV_32F, 1, 0, scale=0.125), cv2.Sobel(smooth, cv2.CV_32F, 0, 1, scale=0.125)
-        length = np.maximum(cv2.magnitude(gx, gy), 1e-3)
-        y, x = np.mgrid[0 : matte.shape[0], 0 : matte.shape[1]].astype(np.float32)
-        moved = cv2.remap(matte, x + gx / length * grow, y + gy / length * grow, cv2.INTER_LINEAR,
-                          borderMode=cv2.BORDER_REPLICATE)  # fmt: skip
-        # far from any soft edge the distance alone decides, and folds of the normals do no harm
-        plain = np.clip(distance + grow + 0.5, 0, 1)
-        out = np.where(np.abs(distance + grow) > abs(grow) + 2, plain, moved).astype(np.float32)
-        distance = distance + grow
+        out = np.empty_like(matte)
+        in_rows(_shift, matte.shape[0], matte, smooth, distance, np.float32(grow), out)
+        distance = distance + np.float32(grow)
     if inner or outer:
-        ramp = np.clip((distance + outer + 0.5) / (inner + outer + 1.0), 0, 1)
-        soft = ramp * ramp * (3 - 2 * ramp)
-        # inside keeps its own detail where the feather does not reach
-        out = np.where(distance > inner + 2, out, np.where(distance < -outer - 2, np.minimum(out, soft), soft))
-    return np.clip(out, 0, 1).astype(np.float32)
+        soft = np.empty_like(matte)
+        in_rows(_feather, matte.shape[0], out, distance, np.float32(inner), np.float32(outer), soft)
+        out = soft
+    return out
+
+
+@njit(nogil=True, cache=True, fastmath=True)
+def _shift(y0, y1, matte, smooth, distance, grow, out):  # type: ignore[no-untyped-def]
+    """Reads the matte from `grow` pixels further in, along the distance's slope, bilinearly."""
+    h, w = matte.shape
+    zero, one = np.float32(0.0), np.float32(1.0)
+    for y in range(y0, y1):
+        for x in range(w):
+            d = distance[y, x] + grow
+            if abs(d) > abs(grow) + 2:
+                # far from any soft edge the distance alone decides, and folds of the normals do no harm
+                out[y, x] = min(max(d + np.float32(0.5), zero), one)
+                continue
+            up, down = max(y - 1, 0), min(y + 1, h - 1)
+            left, right = max(x - 1, 0), min(x + 1, w - 1)
+            gx = (smooth[up, right] - smooth[up, left] + smooth[down, right] - smooth[down, left]
+                  + 2 * (smooth[y, right] - smooth[y, left]))  # fmt: skip
+            gy = (smooth[down, left] - smooth[up, left] + smooth[down, right] - smooth[up, right]
+                  + 2 * (smooth[down, x] - smooth[up, x]))  # fmt: skip
+            length = max(np.sqrt(gx * gx + gy * gy), np.float32(8e-3))
+            sx = min(max(x + gx / length * grow, zero), np.float32(w - 1))
+            sy = min(max(y + gy / length * grow, zero), np.float32(h - 1))
+            ix, iy = min(int(sx), max(w - 2, 0)), min(int(sy), max(h - 2, 0))
+            fx, fy = sx - np.float32(ix), sy - np.float32(iy)
+            jx, jy = min(ix + 1, w - 1), min(iy + 1, h - 1)
+            top = matte[iy, ix] + (matte[iy, jx] - matte[iy, ix]) * fx
+            low = matte[jy, ix] + (matte[jy, jx] - matte[jy, ix]) * fx
+            out[y, x] = min(max(top + (low - top) * fy, zero), one)
+
+
+@njit(nogil=True, cache=True, fastmath=True)
+def _feather(y0, y1, matte, distance, inner, outer, out):  # type: ignore[no-untyped-def]
+    zero, one = np.float32(0.0), np.float32(1.0)
+    for y in range(y0, y1):
+        for x in range(matte.shape[1]):
+            d = distance[y, x]
+            ramp = min(max((d + outer + np.float32(0.5)) / (inner + outer + one), zero), one)
+            soft = ramp * ramp * (3 - 2 * ramp)
+            # inside keeps its own detail where the feather does not reach
+            if d > inner + 2:
+                out[y, x] = matte[y, x]
+            elif d < -outer - 2:
+                out[y, x] = min(matte[y, x], soft)
+            else:
+                out[y, x] = soft

@@ -18,9 +18,10 @@ from numpy.typing import NDArray
 
 from cuvrel.core.follow.doubt import HALT, Evidence, advice, worst_place
 from cuvrel.core.follow.flow import Flow, chain, sample
+from cuvrel.core.media.box import bounds
 from cuvrel.core.pulls.memory import ColourMemory, to_lab
 from cuvrel.core.pulls.relax import edge_weights, relax
-from cuvrel.core.pulls.soften import bounds, soften
+from cuvrel.core.pulls.soften import soften
 from cuvrel.core.pulls.trace import SURE, shrink
 
 F32 = NDArray[np.float32]

@@ -15,10 +15,11 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from cuvrel.core.media.box import bounds
 from cuvrel.core.pulls.marks import rasterise
 from cuvrel.core.pulls.memory import ColourMemory, to_lab
 from cuvrel.core.pulls.relax import edge_weights, geodesic, relax
-from cuvrel.core.pulls.soften import bounds, soften
+from cuvrel.core.pulls.soften import soften
 from cuvrel.core.recipe.declared import Params, declare, number, switch
 from cuvrel.core.recipe.errors import TraceError
 from cuvrel.core.recipe.models import Mark

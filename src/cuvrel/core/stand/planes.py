@@ -34,7 +34,7 @@ def line(matte: F32, values: dict[str, Any], scale: float) -> F32:
     half = float(values["width"]) * scale / 2
     out = np.zeros((*matte.shape, 4), np.float32)
     if half > 0:
-        cover = np.clip(half + 0.5 - np.abs(signed_distance(matte)), 0, min(1.0, 2 * half))
+        cover = np.clip(half + 0.5 - np.abs(signed_distance(matte, half + 1)), 0, min(1.0, 2 * half))
         out[..., :3] = cover[..., None] * srgb_to_linear(np.asarray(values["colour"]))
         out[..., 3] = cover
     return out

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from functools import lru_cache
 from typing import Any
 
 import cv2
@@ -10,6 +11,7 @@ from numba import njit
 from numpy.typing import NDArray
 
 from cuvrel.core.edge.distance import signed_distance
+from cuvrel.core.media.box import bounds
 from cuvrel.core.media.colour import srgb_to_linear
 from cuvrel.core.media.rows import in_rows
 from cuvrel.core.recipe.declared import Params, colour, declare, number
@@ -75,44 +77,61 @@ def glow(picture: F32, values: dict[str, Any], context: Context) -> F32:
     if context.matte is None or values["strength"] <= 0 or not (context.matte > 0.5).any():
         return picture
     scale = context.scale
-    distance = signed_distance(context.matte)
-    if values["wander"] > 0:
-        distance = distance + float(values["wander"]) * scale * wander_field(
+    stray = float(values["wander"]) * scale
+    # the halo ends four reaches from the core: what lies beyond stays as it is
+    reach = (float(values["core"]) / 2 + 4 * float(values["reach"])) * scale + stray + 2
+    box = bounds(context.matte > 0.5, int(np.ceil(reach)) + 3)
+    assert box is not None
+    distance = signed_distance(np.ascontiguousarray(context.matte[box]))
+    if stray > 0:
+        distance += np.float32(stray) * wander_field(
             picture.shape[:2],
             float(values["wander_size"]) * scale,
             context.frame / context.fps * float(values["wander_pace"]),
+            box,
         )
-    out = np.empty_like(picture)
+    out = picture.copy()
+    part = np.ascontiguousarray(picture[box])
+    lit = np.empty_like(part)
     in_rows(
         _light,
-        picture.shape[0],
-        distance.astype(np.float32),
+        part.shape[0],
+        distance,
         np.float32(float(values["core"]) * scale / 2),
         np.float32(float(values["reach"]) * scale),
         np.float32(values["strength"]),
         srgb_to_linear(np.asarray(values["core_colour"])),
         srgb_to_linear(np.asarray(values["halo_colour"])),
-        picture,
-        out,
+        part,
+        lit,
     )
+    out[box] = lit
     return out
 
 
-def wander_field(shape: tuple[int, ...], spacing: float, time: float, seed: int = 20) -> F32:
-    """Smooth noise over the picture, (H, W) float32 of about -1 to 1, which changes once per unit of time.
+@lru_cache(maxsize=16)
+def _nodes(seed: int, step: int) -> F32:
+    return np.random.default_rng((seed, abs(step), step < 0)).uniform(-1, 1, (512, 512)).astype(np.float32)
 
-    spacing: pixels between the noise's nodes. The nodes hang on the picture's corner, so that the field
-    looks the same at every preview size.
+
+def wander_field(
+    shape: tuple[int, ...], spacing: float, time: float, box: tuple[slice, slice] | None = None, seed: int = 20
+) -> F32:
+    """Smooth noise over the picture, float32 of about -1 to 1, which changes once per unit of time.
+
+    shape: (H, W) of the picture. spacing: pixels between the noise's nodes. The nodes hang on the
+    picture's corner, so that the field looks the same at every preview size. box: the part that is wanted.
     """
-    rows, cols = int(shape[0] / spacing) + 3, int(shape[1] / spacing) + 3
+    rows, cols = box or (slice(0, shape[0]), slice(0, shape[1]))
     step = int(np.floor(time))
     mix = time - step
     mix = mix * mix * (3 - 2 * mix)
-    nodes = [
-        np.random.default_rng((seed, abs(k), k < 0)).uniform(-1, 1, (512, 512)).astype(np.float32)
-        for k in (step, step + 1)
-    ]
-    grid = (nodes[0] + (nodes[1] - nodes[0]) * np.float32(mix))[np.ix_(np.arange(rows) % 512, np.arange(cols) % 512)]
-    y = ((np.arange(shape[0], dtype=np.float32) + 0.5) / spacing)[:, None].repeat(shape[1], axis=1)
-    x = ((np.arange(shape[1], dtype=np.float32) + 0.5) / spacing)[None, :].repeat(shape[0], axis=0)
-    return cv2.remap(grid, x, y, cv2.INTER_CUBIC, borderMode=cv2.BORDER_REPLICATE)
+    nodes = [_nodes(seed, step), _nodes(seed, step + 1)]
+    high, wide = int(shape[0] / spacing) + 3, int(shape[1] / spacing) + 3
+    at = np.ix_(np.arange(high) % 512, np.arange(wide) % 512)
+    grid = nodes[0][at] + (nodes[1][at] - nodes[0][at]) * np.float32(mix)
+    y = (np.arange(rows.start, rows.stop, dtype=np.float32) + 0.5) / np.float32(spacing)
+    x = (np.arange(cols.start, cols.stop, dtype=np.float32) + 0.5) / np.float32(spacing)
+    size = y.size, x.size
+    return cv2.remap(grid, np.broadcast_to(x[None, :], size).copy(), np.broadcast_to(y[:, None], size).copy(),
+                     cv2.INTER_CUBIC, borderMode=cv2.BORDER_REPLICATE)  # fmt: skip

@@ -1,0 +1,33 @@
+"""`python -m bench` prints the figures of speed; `python -m bench mattes [FOLDER ...]` those of quality."""
+
+from __future__ import annotations
+
+import argparse
+from pathlib import Path
+
+from bench import mattes, speed
+from cuvrel.demo.project import CLIPS
+
+
+def main() -> None:
+    """Reads the command line and runs what it asks for."""
+    parser = argparse.ArgumentParser(prog="python -m bench", description=__doc__)
+    commands = parser.add_subparsers(dest="command")
+    commands.add_parser("speed", help="latencies, frames per second and ratios to bare decoding and encoding")
+    matte = commands.add_parser("mattes", help="mattes against their truth, with yardsticks")
+    matte.add_argument("folders", nargs="*", type=Path, default=[CLIPS], help="clips in the benchmark's format")
+    matte.add_argument("--clips", help="only these clips, names with commas between")
+    matte.add_argument("--frames", type=int, help="at most so many frames about the marked one")
+    matte.add_argument("--height", type=int, help="clips are shrunk to this height first")
+    matte.add_argument("--no-yardsticks", action="store_true", help="our own figures only")
+    matte.add_argument("--no-artist", action="store_true", help="without the simulated artist's touches")
+    matte.add_argument("--json", type=Path, help="writes every figure there, too")
+    given = parser.parse_args()
+    if given.command == "mattes":
+        mattes.run(given)
+    else:
+        speed.run()
+
+
+if __name__ == "__main__":
+    main()

@@ -1,0 +1,4 @@
+"""placeholder"""
+
+
+def run(given): ...
