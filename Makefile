@@ -53,7 +53,8 @@ pytest: .venv/.dev build | system-test
 	$(PY) -m pytest
 
 bench: .venv/.dev
-	$(PY) -m bench
+	$(PY) -m bench speed
+	$(PY) -m bench mattes
 
 clean:
 	rm -rf .venv frontend/node_modules src/cuvrel/web/static

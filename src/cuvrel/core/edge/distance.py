@@ -53,7 +53,7 @@ def signed_distance(matte: F32, reach: float | None = None) -> F32:
     inside = np.ascontiguousarray(hard[box]).view(np.uint8)
     inner = cv2.distanceTransform(inside, cv2.DIST_L2, cv2.DIST_MASK_PRECISE)
     outer = cv2.distanceTransform(1 - inside, cv2.DIST_L2, cv2.DIST_MASK_PRECISE)
-    part = np.empty(inside.shape, np.float32)
-    in_rows(_signed, part.shape[0], np.ascontiguousarray(matte[box], np.float32), inner, outer, part)
+    part = np.empty_like(inner)
+    in_rows(_signed, len(part), np.ascontiguousarray(matte[box], np.float32), inner, outer, part)
     out[box] = part
     return out
