@@ -18,7 +18,7 @@ def main() -> None:
     matte.add_argument("folders", nargs="*", type=Path, default=[CLIPS], help="clips in the benchmark's format")
     matte.add_argument("--clips", help="only these clips, names with commas between")
     matte.add_argument("--frames", type=int, help="at most so many frames about the marked one")
-    matte.add_argument("--height", type=int, help="clips are shrunk to this height first")
+    matte.add_argument("--height", type=int, default=540, help="clips are shrunk to this height first (540)")
     matte.add_argument("--no-yardsticks", action="store_true", help="our own figures only")
     matte.add_argument("--no-artist", action="store_true", help="without the simulated artist's touches")
     matte.add_argument("--json", type=Path, help="writes every figure there, too")

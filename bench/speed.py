@@ -26,7 +26,8 @@ from cuvrel.core.stand.export import export_kind, open_writer, picture, write_ra
 from cuvrel.core.stand.nodes import Cache, Node, node, work_out
 from cuvrel.core.stand.views import view
 from cuvrel.core.warm import warm_up
-from cuvrel.demo.project import CLIPS, demo_document
+from cuvrel.demo.looks import demo_document
+from cuvrel.demo.project import CLIPS
 
 HALF = (540, 960)
 

@@ -51,7 +51,7 @@ class Clip:
 def clip(tmp_path_factory: pytest.TempPathFactory) -> Clip:
     """The signaller at 480 x 270, 16 frames."""
     folder = tmp_path_factory.mktemp("clip")
-    render(folder, "small", scale=0.375, frames=16)
+    render(folder, "signaller", scale=0.375, frames=16, samples=3, instants=4, to="small")
     return Clip(folder, "small")
 
 

@@ -40,11 +40,10 @@ class Stack:
     def start(self) -> None:
         args = [sys.executable, "-m", "cuvrel.cli", "up", "--port", str(free_port(0))]
         env = {**os.environ, "CUVREL_VAR": str(self.var)}
+        demo = ["--demo-clips", "signaller"] if self._demo else ["--no-demo"]
         self.var.mkdir(parents=True, exist_ok=True)
         with (self.var / "up.log").open("ab") as log:
-            self.process = subprocess.Popen(
-                args + ([] if self._demo else ["--no-demo"]), env=env, stdout=log, stderr=log, start_new_session=True
-            )
+            self.process = subprocess.Popen(args + demo, env=env, stdout=log, stderr=log, start_new_session=True)
         about = wait_for(lambda: json.loads((self.var / "address.json").read_text()), 150, "an address")
         self.url = about["url"].rstrip("/")
         wait_for(lambda: self.pids(), 30, "processes")

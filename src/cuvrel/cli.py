@@ -175,12 +175,17 @@ def unpack(file: Path) -> None:
 @click.option("--port", type=int, default=8017, show_default=True, help="Another free one is taken when this is not.")
 @click.option("--no-demo", is_flag=True, help="Do not make the demo project.")
 @click.option("--workers", type=click.IntRange(1, 16), default=1, show_default=True)
+@click.option("--demo-clips", help="Make the demo project of these clips only, names with commas between.")
 @sentences
-def up(port: int, no_demo: bool, workers: int) -> None:
+def up(port: int, no_demo: bool, workers: int, demo_clips: str | None) -> None:
     """Start the database, the server and the worker; stop them all with Ctrl+C."""
+    from cuvrel.demo.project import NAMES
     from cuvrel.supervise import up as run
 
-    sys.exit(run(_var(), port, not no_demo, workers))
+    clips = demo_clips.split(",") if demo_clips else None
+    if clips and (unknown := set(clips) - set(NAMES)):
+        raise click.UsageError(f"There is no demo clip {', '.join(sorted(unknown))}. Known: {', '.join(NAMES)}.")
+    sys.exit(run(_var(), port, not no_demo, workers, clips))
 
 
 @main.command()

@@ -83,7 +83,7 @@ def _die_with_parent() -> None:
     ctypes.CDLL("libc.so.6", use_errno=True).prctl(1, signal.SIGTERM)  # PR_SET_PDEATHSIG
 
 
-def up(var: Path, port: int = 8017, demo: bool = True, workers: int = 1) -> int:
+def up(var: Path, port: int = 8017, demo: bool = True, workers: int = 1, clips: list[str] | None = None) -> int:
     """Starts everything, prints the address, tends it until SIGINT or SIGTERM, stops everything."""
     var.mkdir(parents=True, exist_ok=True)
     with (var / "lock").open("w") as lock:
@@ -92,7 +92,7 @@ def up(var: Path, port: int = 8017, demo: bool = True, workers: int = 1) -> int:
         except OSError:
             print(f"Cuvrel runs already from this folder: {_address(var)}")
             return 1
-        return _run(var, port, demo, workers)
+        return _run(var, port, demo, workers, clips)
 
 
 def _address(var: Path) -> str:
@@ -102,7 +102,7 @@ def _address(var: Path) -> str:
         return "its address is not known yet"
 
 
-def _run(var: Path, port: int, demo: bool, workers: int) -> int:
+def _run(var: Path, port: int, demo: bool, workers: int, clips: list[str] | None) -> int:
     ending = False
 
     def end(*_: object) -> None:
@@ -126,8 +126,7 @@ def _run(var: Path, port: int, demo: bool, workers: int) -> int:
         database = Database(config.database)
         database.migrate()
         if demo and not ending:
-            print("Looking after the demo project (the first time takes about a minute) ...", flush=True)
-            install(database, Blobs(config.blobs, var))
+            install(database, Blobs(config.blobs, var), _tell, clips)
         database.engine.dispose()
         port = free_port(port)
         url = f"http://127.0.0.1:{port}/"
@@ -204,6 +203,11 @@ def _run(var: Path, port: int, demo: bool, workers: int) -> int:
         (var / "address.json").unlink(missing_ok=True)
         print("Stopped.", flush=True)
     return 0
+
+
+def _tell(text: str) -> None:
+    """The first start takes a minute or two: say what is going on."""
+    print(f"Making the {text} ...", flush=True)
 
 
 def _write(path: Path, about: dict[str, object]) -> None:

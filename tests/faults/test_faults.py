@@ -84,7 +84,7 @@ def test_a_follow_goes_on_after_a_kill(stack: Stack, shot: int, victim: str) -> 
         stack.post(f"/api/jobs/{started}/again")
         done = wait_for(lambda: (j := job(stack, started))["state"] == "done" and j, 120, "the second run")
     frames = {f["frame"]: f["origin"] for f in stack.ask(f"/api/shots/{shot}")["frames"]}
-    assert sorted(frames) == list(range(72))
+    assert sorted(frames) == list(range(96))
     assert frames[0] == "touched"
 
 
@@ -95,7 +95,7 @@ def test_an_export_goes_on_after_a_kill_and_is_whole(stack: Stack, shot: int, tm
     done = wait_for(lambda: (j := job(stack, started))["state"] in ("done", "failed") and j, 120, "an end")
     assert done["state"] == "done", done["message"]
     (tmp_path / "r.mp4").write_bytes(stack.fetch(f"/api/jobs/{started}/file"))
-    assert probe(tmp_path / "r.mp4").frames == 72
+    assert probe(tmp_path / "r.mp4").frames == 96
 
 
 def alive(pid: int) -> bool:

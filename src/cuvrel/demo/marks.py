@@ -1,59 +1,83 @@
-"""Draws the demo shot's marks: `python -m cuvrel.demo.marks`.
+"""Draws the demo shots' marks: `python -m cuvrel.demo.marks [NAME ...]`.
 
-A simulated artist starts with a few strokes along the figure on every fourteenth frame and adds one
-where the matte is most wrong, until it holds. Writes clips/signaller.marks.json.
+A simulated artist starts from the clip's own strokes and then does what a person would: follows, goes to
+the worst frame, mends it with a few strokes, follows again, until every frame holds. Writes
+clips/NAME.marks.json.
 """
 
 from __future__ import annotations
 
 import json
+import sys
 from typing import Any
 
 import numpy as np
+from numpy.typing import NDArray
 
 from cuvrel.core.checks.artist import next_mark
 from cuvrel.core.checks.quality import overlap
+from cuvrel.core.follow.run import Settings, clip, refollow
 from cuvrel.core.media.probe import probe
 from cuvrel.core.media.reader import Reader
-from cuvrel.core.pulls.marks import rasterise
 from cuvrel.core.pulls.trace import Prepared, trace
 from cuvrel.core.recipe.models import Mark
-from cuvrel.demo.project import CLIPS
-from cuvrel.demo.render import Signaller, strokes
+from cuvrel.demo.project import CLIPS, NAMES
 
-ENOUGH = 0.955
-MOST = 12
+F32 = NDArray[np.float32]
+ENOUGH = 0.92  # J that every frame shall hold
+STROKES = 5  # the most that are drawn on one frame at a time
+SHARE = 0.14  # of the frames that may be touched at the most
 
 
-def draw(scene: Signaller, frame: int, rgb: np.ndarray, truth: np.ndarray) -> list[dict[str, Any]]:
-    """The marks of one frame in the command line's format."""
-    marks: list[dict[str, Any]] = []
-    for stroke in strokes(scene, frame):
-        mark = Mark(id="one", frame=frame, **stroke)
-        under = truth[rasterise([mark], mark.kind, truth.shape, (1.0, 1.0))]
-        if mark.kind == "in" or (under > 0.3).mean() < 0.01:  # an out mark never crosses the subject
-            marks.append({"frame": frame, **stroke})
-    ready = Prepared(rgb)
-    for _ in range(MOST):
-        matte = trace(ready, [Mark(id=f"m{i}", **one) for i, one in enumerate(marks)])
-        more = next_mark(matte, truth)
-        if overlap(matte, truth) > ENOUGH or more is None:
+def draw(name: str) -> list[Mark]:
+    """The marks of a whole clip."""
+    movie, alpha = CLIPS / f"{name}.mp4", CLIPS / f"{name}.alpha.mkv"
+    info = probe(movie)
+    pictures, truths = Reader(movie, info), Reader(alpha, probe(alpha), keep_bytes=0)
+    truth: list[F32] = [truths.frame(n)[..., 0].astype(np.float32) / np.float32(255) for n in range(info.frames)]
+    about = json.loads((CLIPS / f"{name}.json").read_text())
+    key = int(about["frame"])
+    marks = [Mark(id=f"k{i}", frame=key, **stroke) for i, stroke in enumerate(about["strokes"])]
+    mattes: dict[int, F32] = {}
+    mend(pictures, key, truth[key], None, marks, mattes)
+    for frame in clip(pictures.frame, info.frames, marks, Settings(), halting=False):
+        mattes[frame.number] = frame.matte
+    touched = {key: mattes[key]}
+    while len(touched) < SHARE * info.frames:
+        js = {n: overlap(mattes[n], truth[n]) for n in range(info.frames) if n not in touched}
+        worst = min(js, key=lambda n: js[n])
+        if js[worst] >= ENOUGH:
             break
-        kind, radius, points = more
-        marks.append({"frame": frame, "kind": kind, "radius": round(radius, 1),
-                      "points": [[round(x, 1), round(y, 1)] for x, y in points]})  # fmt: skip
+        mend(pictures, worst, truth[worst], mattes[worst], marks, mattes)
+        touched[worst] = mattes[worst]
+        for frame in refollow(pictures.frame, info.frames, touched, worst, Settings()):
+            mattes[frame.number] = frame.matte
+        print(f"{name}: frame {worst}, J {js[worst]:.3f} -> {overlap(mattes[worst], truth[worst]):.3f}", flush=True)
     return marks
 
 
+def mend(
+    pictures: Reader, number: int, truth: F32, prior: F32 | None, marks: list[Mark], mattes: dict[int, F32]
+) -> None:
+    """Adds strokes to one frame until it holds; `marks` and `mattes` are brought up to date."""
+    ready = Prepared(pictures.frame(number))
+    for _ in range(STROKES + 1):
+        here = [mark for mark in marks if mark.frame == number]
+        mattes[number] = trace(ready, here, prior) if here else np.asarray(prior)
+        more = next_mark(mattes[number], truth)
+        if more is None or (here and overlap(mattes[number], truth) > ENOUGH + 0.03):
+            return
+        kind, radius, points = more
+        flat = [(round(x, 1), round(y, 1)) for x, y in points]
+        marks.append(Mark(id=f"k{len(marks)}", frame=number, kind=kind, radius=round(radius, 1), points=flat))
+
+
 def main() -> None:
-    """Draws the marks of the whole demo shot."""
-    clip, alpha = CLIPS / "signaller.mp4", CLIPS / "signaller.alpha.mkv"
-    pictures, truths = Reader(clip, probe(clip)), Reader(alpha, probe(alpha))
-    scene, marks = Signaller(), []
-    for frame in range(0, 72, 14):
-        truth = truths.frame(frame)[..., 0].astype(np.float32) / 255
-        marks += draw(scene, frame, pictures.frame(frame), truth)
-    (CLIPS / "signaller.marks.json").write_text(json.dumps({"marks": marks}) + "\n")
+    """Draws the marks of the named clips, or of all of them."""
+    for name in sys.argv[1:] or NAMES:
+        rows: list[dict[str, Any]] = [mark.model_dump(mode="json", exclude={"id"}) for mark in draw(name)]
+        text = ",\n".join(json.dumps(row) for row in rows)
+        (CLIPS / f"{name}.marks.json").write_text('{"marks": [\n' + text + "\n]}\n")
 
 
 if __name__ == "__main__":

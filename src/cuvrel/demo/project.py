@@ -5,15 +5,20 @@ from __future__ import annotations
 import json
 import shutil
 import tempfile
+from collections.abc import Callable
+from concurrent.futures import ThreadPoolExecutor
 from dataclasses import asdict
 from pathlib import Path
-from typing import Any
 
 from sqlalchemy import select
+from sqlalchemy.orm import Session
 
 from cuvrel.core.follow.run import Settings, clip
-from cuvrel.core.media.probe import MediaInfo
+from cuvrel.core.media.probe import MediaInfo, pack_sequence
+from cuvrel.core.media.rows import CORES
 from cuvrel.core.recipe.models import Mark
+from cuvrel.demo.elements import MOVING, STILLS
+from cuvrel.demo.looks import SHOTS, demo_document
 from cuvrel.store import shots
 from cuvrel.store.blobs import Blobs
 from cuvrel.store.db import Database
@@ -24,113 +29,73 @@ from cuvrel.store.pictures import Readers
 
 CLIPS = Path(__file__).parent / "clips"
 NAME = "Harbour signals"
+NAMES = list(SHOTS)
 
 
-def install(database: Database, blobs: Blobs) -> bool:
-    """Makes the demo project unless there is a project already; tells whether it did."""
+def clip_marks(name: str) -> list[Mark]:
+    """The marks that an artist drew on a demo clip."""
+    raw = json.loads((CLIPS / f"{name}.marks.json").read_text())["marks"]
+    return [Mark(id=f"k{i}", **mark) for i, mark in enumerate(raw)]
+
+
+def install(
+    database: Database, blobs: Blobs, tell: Callable[[str], None] = lambda text: None, names: list[str] | None = None
+) -> bool:
+    """Makes the demo project unless there is a project already; tells whether it did.
+
+    The project appears whole: the work is done first, the rows come with one commit. names: only these
+    clips, without elements and stills.
+    """
     with database.session() as session:
         if session.scalar(select(Project.id).limit(1)) is not None:
             return False
         project = Project(name=NAME)
         session.add(project)
         session.flush()
-        row = _footage(project.id, blobs, "signaller.mp4")
-        session.add(row)
-        session.flush()
-        make_ready(session, row, blobs)
-        marks = [
-            Mark(id=f"k{i}", **m)
-            for i, m in enumerate(json.loads((CLIPS / "signaller.marks.json").read_text())["marks"])
-        ]
-        shot = shots.create(session, project.id, demo_document(entry(row).model_dump(mode="json"), marks))
-        info = MediaInfo.from_json(row.info)
-        reader = Readers(blobs).get(row.blob, info)
-        for frame in clip(reader.frame, info.frames, marks, Settings(), halting=False):
-            session.add(
-                MatteFrame(
-                    shot_id=shot.id,
-                    pull_id="trace1",
-                    frame=frame.number,
-                    origin=frame.origin,
-                    doubt=frame.doubt,
-                    blob=store_matte(blobs, frame.matte),
-                    halt=asdict(frame.halt) if frame.halt else None,
+        wanted = names or NAMES
+        rows = {name: _footage(session, project.id, blobs, CLIPS / f"{name}.mp4") for name in wanted}
+        if names is None:
+            for name in MOVING:
+                _footage(session, project.id, blobs, CLIPS / f"{name}.mp4")
+            for name in STILLS:
+                _footage(session, project.id, blobs, CLIPS / f"{name}.png")
+        with ThreadPoolExecutor(CORES) as pool:
+            work = {name: pool.submit(_followed, blobs, rows[name].blob, rows[name].info, name) for name in wanted}
+            for number, name in enumerate(wanted, 1):
+                shot = shots.create(
+                    session,
+                    project.id,
+                    demo_document(entry(rows[name]).model_dump(mode="json"), clip_marks(name), name),
                 )
-            )
+                for frame in work[name].result():
+                    frame.shot_id = shot.id
+                    session.add(frame)
+                tell(f"demo project, shot {number} of {len(wanted)}: {name}")
     return True
 
 
-def _footage(project_id: int, blobs: Blobs, name: str) -> FootageRow:
+def _followed(blobs: Blobs, blob: str, info_json: dict[str, object], name: str) -> list[MatteFrame]:
+    """The matte frames of a clip, followed from its marks."""
+    info = MediaInfo.from_json(info_json)
+    reader = Readers(blobs).get(blob, info)
+    return [
+        MatteFrame(pull_id="trace1", frame=frame.number, origin=frame.origin, doubt=frame.doubt,
+                   blob=store_matte(blobs, frame.matte), halt=asdict(frame.halt) if frame.halt else None)
+        for frame in clip(reader.frame, info.frames, clip_marks(name), Settings(), halting=False)
+    ]  # fmt: skip
+
+
+def _footage(session: Session, project_id: int, blobs: Blobs, file: Path) -> FootageRow:
+    """A piece of the harbour footage, brought in as an upload would be."""
     with tempfile.TemporaryDirectory(prefix="cuvrel-") as folder:
-        copy = Path(folder) / name
-        shutil.copyfile(CLIPS / name, copy)
-        size = copy.stat().st_size
-        return FootageRow(project_id=project_id, name=name, size=size, blob=blobs.put_file(copy))
-
-
-def demo_document(plate: dict[str, Any], marks: list[Mark]) -> dict[str, Any]:
-    """The shot: a traced signaller with a burning outline, before a quay that loses its colour.
-
-    plate: the document's entry of the footage.
-    """
-
-    def keys(*pairs: tuple[int, float]) -> dict[str, Any]:
-        return {"keys": [{"frame": frame, "value": value, "ease": "smooth"} for frame, value in pairs]}
-
-    return {
-        "name": "Shot 01 · semaphore",
-        "plate": plate["id"],
-        "footage": [plate],
-        "mattes": [
-            {
-                "id": "signaller",
-                "name": "Signaller",
-                "pulls": [{"id": "trace1", "kind": "trace", "marks": [m.model_dump(mode="json") for m in marks]}],
-                "edge": {"grow": -0.4},
-            }
-        ],
-        "planes": [
-            {
-                "id": "outline",
-                "name": "Outline",
-                "kind": "line",
-                "matte": "signaller",
-                "blend": "add",
-                "params": {"width": 0.0},
-                "treatments": [
-                    {
-                        "id": "glow1",
-                        "kind": "glow",
-                        "params": {
-                            "core": 4.0,
-                            "reach": 30.0,
-                            "wander": 5.0,
-                            "strength": keys((4, 0.0), (20, 1.1), (60, 1.1), (71, 0.5)),
-                        },
-                    }
-                ],
-            },
-            {
-                "id": "lift",
-                "name": "Signaller lifted",
-                "kind": "cutout",
-                "matte": "signaller",
-                "treatments": [{"id": "grade2", "kind": "grade", "params": {"exposure": 0.25, "saturation": 112.0}}],
-            },
-            {
-                "id": "quay",
-                "name": "Quay loses colour",
-                "kind": "glaze",
-                "gate": {"matte": "signaller", "part": "outside"},
-                "opacity": keys((0, 0.0), (24, 1.0)),
-                "treatments": [
-                    {
-                        "id": "grade1",
-                        "kind": "grade",
-                        "params": {"saturation": 14.0, "exposure": -0.7, "contrast": 12.0, "temperature": -12.0},
-                    }
-                ],
-            },
-            {"id": "plate", "name": "Plate", "kind": "plate"},
-        ],
-    }
+        copy = Path(folder) / file.name
+        if file.suffix == ".png":
+            pack_sequence([(file.name, file)], copy)
+        else:
+            shutil.copyfile(file, copy)
+        size = file.stat().st_size
+        row = FootageRow(project_id=project_id, name=file.name, size=size, blob=blobs.put_file(copy))
+    session.add(row)
+    session.flush()
+    make_ready(session, row, blobs)
+    return row

@@ -1,151 +1,128 @@
-"""The quay: a painted background with textures at several scales, larger than the frame."""
+"""The harbour's furniture, lights and lenses.
+
+World: metres, x to the right, y up, z away from the first camera; the quay's stones are y = 0.
+"""
 
 from __future__ import annotations
 
-import cv2
+from dataclasses import dataclass
+from typing import Any
+
 import numpy as np
 from numpy.typing import NDArray
 
 F32 = NDArray[np.float32]
-SUN = np.array([-0.55, -0.62, 0.56], np.float32)  # towards the light; x right, y down, z to the camera
+
+STONE, WATER, BRICK, PLASTER, PLANK, IRON, SLATE, ROPE, LAMP, CLOTH_BLUE, PAINT_RED, CHALK = range(12)
+BOX, GABLE, POST = range(3)
+EDGE = 12.0  # where the quay ends and the water begins, metres away
+FAR = 52.0  # where the sheds across the water stand
 
 
-def noise(rng: np.random.Generator, height: int, width: int, scale: float, octaves: int = 5) -> F32:
-    """Fractal value noise, (H, W) float32 of about zero mean and unit size; `scale` in pixels."""
-    out = np.zeros((height, width), np.float32)
-    weight = 1.0
-    for _ in range(octaves):
-        h, w = max(2, int(height / scale) + 3), max(2, int(width / scale) + 3)
-        grid = rng.standard_normal((h, w)).astype(np.float32)
-        big = cv2.resize(grid, (int(w * scale) + 1, int(h * scale) + 1), interpolation=cv2.INTER_CUBIC)
-        out += weight * big[:height, :width]
-        weight, scale = weight * 0.55, max(1.0, scale / 2)
-    return out / 1.2
+def box(
+    x: float, y: float, z: float, wide: float, high: float, deep: float, material: int, seed: int = 0
+) -> list[float]:
+    """A box standing on y, centred on x and z."""
+    return [BOX, x, y, z, wide / 2, high, deep / 2, material, seed]
 
 
-def background(width: int, height: int, seed: int = 7) -> F32:
-    """(H, W, 3) linear light, about 0 to 1: sky, water, sheds and the stone quay, defocused by depth."""
+def gable(
+    x: float, y: float, z: float, wide: float, high: float, deep: float, material: int, seed: int = 0
+) -> list[float]:
+    """A roof whose ridge runs along z."""
+    return [GABLE, x, y, z, wide / 2, high, deep / 2, material, seed]
+
+
+def post(x: float, y: float, z: float, radius: float, high: float, material: int, seed: int = 0) -> list[float]:
+    """An upright cylinder."""
+    return [POST, x, y, z, radius, high, radius, material, seed]
+
+
+def sheds(seed: int = 3) -> list[list[float]]:
+    """The row of warehouses across the water, with a crane and masts."""
     rng = np.random.default_rng(seed)
-    y = np.linspace(0, 1, height, dtype=np.float32)[:, None]
-    x = np.linspace(0, 1, width, dtype=np.float32)[None, :]
-    unit = height / 720
-
-    clouds = np.clip(noise(rng, height, width, 260 * unit) * 0.5 + 0.25 - y, 0, 1)[..., None]
-    sky = _mix(np.array([0.30, 0.42, 0.55]), np.array([0.74, 0.70, 0.62]), np.clip(y * 2.1, 0, 1)[..., None])
-    sky = sky * (1 - 0.55 * clouds) + np.array([0.80, 0.79, 0.78]) * 0.55 * clouds
-
-    ripple = noise(rng, height, width, 22 * unit, 4)
-    ripple = cv2.resize(ripple[: height // 5], (width, height), interpolation=cv2.INTER_LINEAR)
-    sea = (
-        np.array([0.13, 0.19, 0.22])
-        + 0.055 * ripple[..., None]
-        + 0.12 * np.clip(1 - np.abs(x - 0.25) * 3, 0, 1)[..., None]
-    )
-    picture = np.where(y[..., None] > 0.52, sea, sky).astype(np.float32)
-
-    picture = _sheds(picture, rng, unit)
-    picture = cv2.GaussianBlur(picture, (0, 0), 1.9 * unit)
-    return np.clip(_quay(picture, rng, unit), 0.004, 1.2).astype(np.float32)
+    out: list[list[float]] = []
+    x, n = -62.0, 0
+    walls = [BRICK, PLASTER, CLOTH_BLUE, PLASTER, BRICK, PAINT_RED]
+    while x < 62:
+        wide, high = rng.uniform(6, 11), rng.uniform(5.5, 12)
+        z = FAR + rng.uniform(0, 5)
+        out.append(box(x + wide / 2, -0.6, z, wide, high, 8, walls[n % len(walls)], 10 + n))
+        out.append(gable(x + wide / 2, high - 0.6, z, wide + 0.7, rng.uniform(1.6, 3.2), 8.6, SLATE, 10 + n))
+        x, n = x + wide + rng.uniform(-0.2, 2.2), n + 1
+    out.append(box(0, -1.4, FAR + 1, 140, 0.8, 14, STONE, 1))
+    for at in (-19.0, 4.5, 23.0):
+        out.append(post(at, -1, 34 + at * 0.1, 0.16, 13, PLANK, 2))
+        out += [box(at, 6.5 + h, 34 + at * 0.1, 5 - h, 0.13, 0.13, PLANK, 2) for h in (0.0, 2.4)]
+    return out
 
 
-def _mix(a: NDArray[np.float64], b: NDArray[np.float64], t: F32) -> NDArray[np.float64]:
-    return np.asarray(a * (1 - t) + b * t)
+def furniture() -> list[list[float]]:
+    """What stands on the quay near its edge: bollards, crates, barrels, a crane's foot."""
+    out: list[list[float]] = []
+    for x in (-6.5, -1.9, 3.4, 8.8):
+        out.append(post(x, 0, EDGE - 0.8, 0.22, 0.62, IRON, 3))
+        out.append(post(x, 0.62, EDGE - 0.8, 0.31, 0.12, IRON, 3))
+    for x, z, s, seed in ((-5.2, 8.6, 0.95, 5), (-4.1, 8.9, 0.8, 6), (-4.8, 8.7, 0.0, 7), (5.6, 8.2, 1.0, 8)):
+        if s:
+            out.append(box(x, 0, z, s, s, s, PLANK, seed))
+    out.append(box(-4.7, 0.95, 8.7, 0.75, 0.7, 0.75, PLANK, 9))
+    for x, z, seed in ((6.9, 8.4, 11), (7.6, 9.1, 12)):
+        out.append(post(x, 0, z, 0.34, 0.98, PLANK, seed))
+        out += [post(x, y, z, 0.352, 0.05, IRON, seed) for y in (0.16, 0.78)]
+    out += [post(11.5 + dx, 0, 11 + dz, 0.12, 6.5, IRON, 4) for dx in (-0.8, 0.8) for dz in (-0.6, 0.6)]
+    out += [box(11.5, 1.9 + 2.1 * k, 11, 1.7, 0.12, 1.3, IRON, 4) for k in range(3)]
+    out.append(box(9.6, 6.5, 11, 7.5, 0.35, 0.5, IRON, 4))
+    out.append(box(12.4, 6.8, 11, 1.7, 1.5, 1.5, PAINT_RED, 4))
+    return out
 
 
-def _sheds(picture: F32, rng: np.random.Generator, unit: float) -> F32:
-    """A row of warehouses across the water, in brick, plaster and the blue of the signallers' coats."""
-    height, width = picture.shape[:2]
-    tones = ([0.26, 0.15, 0.10], [0.33, 0.27, 0.20], [0.10, 0.14, 0.22], [0.21, 0.20, 0.19], [0.30, 0.12, 0.08])
-    foot, left = int(height * 0.56), -int(40 * unit)
-    grain = noise(rng, height, width, 34 * unit)
-    index = 0
-    while left < width:
-        wide, tall = int(rng.uniform(110, 210) * unit), int(rng.uniform(120, 270) * unit)
-        x0, x1, y0 = max(0, left), min(width, left + wide), foot - tall
-        tone = np.array(tones[index % len(tones)], np.float32)
-        wall = tone * (1 + 0.16 * grain[y0:foot, x0:x1, None])
-        course = int(9 * unit) + 1
-        wall[::course] *= 0.82
-        wall *= np.linspace(1.12, 0.86, max(1, x1 - x0), dtype=np.float32)[None, :, None]
-        picture[y0:foot, x0:x1] = wall
-        roof = np.array([[left - 6, y0], [left + wide // 2, y0 - int(46 * unit)], [left + wide + 6, y0]], np.int32)
-        cv2.fillPoly(picture, [roof], (tone * 0.5).tolist(), lineType=cv2.LINE_AA)
-        for wy in range(y0 + int(20 * unit), foot - int(36 * unit), int(44 * unit)):
-            for wx in range(left + int(16 * unit), left + wide - int(24 * unit), int(34 * unit)):
-                lit = rng.random() < 0.16
-                pane = (0.75, 0.52, 0.22) if lit else tuple((0.05 + 0.05 * rng.random()) * np.ones(3))
-                cv2.rectangle(picture, (wx, wy), (wx + int(15 * unit), wy + int(24 * unit)), pane, -1)
-                cv2.line(
-                    picture, (wx + int(7 * unit), wy), (wx + int(7 * unit), wy + int(24 * unit)), (0.3, 0.27, 0.22), 1
-                )
-        left += wide + int(rng.uniform(-4, 26) * unit)
-        index += 1
-    # masts and a crane behind the sheds' roofs
-    for mx in rng.uniform(0.05, 0.95, 6) * width:
-        top = int(height * rng.uniform(0.1, 0.3))
-        cv2.line(
-            picture, (int(mx), top), (int(mx + 4 * unit), foot), (0.12, 0.10, 0.08), max(1, int(4 * unit)), cv2.LINE_AA
-        )
-        for step in (0.25, 0.5):
-            yy = int(top + (foot - top) * step)
-            cv2.line(
-                picture,
-                (int(mx - 34 * unit), yy),
-                (int(mx + 40 * unit), yy),
-                (0.13, 0.11, 0.09),
-                max(1, int(3 * unit)),
-                cv2.LINE_AA,
-            )
-    return picture
+@dataclass(frozen=True)
+class Light:
+    """The sun (or a lamp, far away) and the sky. Directions point towards the light; colours are linear."""
+
+    sun: tuple[float, float, float]
+    sun_colour: tuple[float, float, float]
+    zenith: tuple[float, float, float]
+    horizon: tuple[float, float, float]
+    clouds: float = 0.6
+    softness: float = 0.03
+
+    def row(self) -> F32:
+        """As the kernels read it."""
+        s = np.asarray(self.sun, np.float64)
+        s /= np.linalg.norm(s)
+        return np.array([*s, *self.sun_colour, *self.zenith, *self.horizon, self.clouds, self.softness], np.float32)
 
 
-def _quay(picture: F32, rng: np.random.Generator, unit: float) -> F32:
-    """Stone slabs in perspective with joints, stains and wet patches, an edge stone, bollards."""
-    height, width = picture.shape[:2]
-    top = int(height * 0.66)
-    rows = height - top
-    plane = noise(rng, 900, 1400, 90, 6) * 0.5 + noise(rng, 900, 1400, 12, 3) * 0.25
-    slabs = np.ones((900, 1400), np.float32)
-    for j in range(0, 900, 75):
-        slabs[j : j + 4] = 0.45
-        shift = int(rng.integers(0, 130))
-        for i in range(shift, 1400, 130):
-            slabs[j : j + 75, i : i + 4] = 0.45
-            slabs[j : j + 75, i : i + 130] *= rng.uniform(0.86, 1.08)
-    depth = 1.0 / (np.linspace(0.22, 1.0, rows, dtype=np.float32))[:, None]
-    u = ((np.arange(width, dtype=np.float32)[None, :] / width - 0.5) * depth * 1000 + 700) % 1399
-    v = np.repeat((depth - 1.0) * 240 % 899, width, axis=1).astype(np.float32)
-    tex = cv2.remap(plane, u.astype(np.float32), v, cv2.INTER_LINEAR)
-    lines = cv2.remap(slabs, u.astype(np.float32), v, cv2.INTER_LINEAR)
-    stone = np.array([0.24, 0.215, 0.185], np.float32) * (1 + 0.32 * tex[..., None]) * lines[..., None]
-    wet = np.clip(noise(rng, rows, width, 150 * unit) - 0.35, 0, 1)[..., None] * 0.7
-    stone = stone * (1 - 0.55 * wet) + np.array([0.30, 0.33, 0.36]) * 0.28 * wet
-    picture[top:] = stone * np.linspace(0.82, 1.05, rows, dtype=np.float32)[:, None, None]
-    kerb = slice(top - int(9 * unit), top + int(5 * unit))
-    picture[kerb] = np.array([0.34, 0.31, 0.27]) * (
-        1 + 0.2 * noise(rng, kerb.stop - kerb.start, width, 30 * unit)[..., None]
-    )
-    picture[top + int(5 * unit) : top + int(9 * unit)] *= 0.55
-    for bx in (0.10, 0.83):
-        centre = (int(width * bx), top + int(6 * unit))
-        shade = np.linspace(0.4, 1.5, int(44 * unit), dtype=np.float32)[::-1]
-        for i, s in enumerate(shade):
-            cv2.line(
-                picture,
-                (centre[0] - int(22 * unit) + i, centre[1] - int(52 * unit)),
-                (centre[0] - int(22 * unit) + i, centre[1] + int(18 * unit)),
-                tuple(np.array([0.08, 0.075, 0.07]) * float(s)),
-                1,
-            )
-        cv2.ellipse(
-            picture,
-            (centre[0], centre[1] - int(52 * unit)),
-            (int(29 * unit), int(11 * unit)),
-            0,
-            0,
-            360,
-            (0.15, 0.135, 0.12),
-            -1,
-            cv2.LINE_AA,
-        )
-    return picture
+DAY = Light((-0.62, 0.50, -0.50), (2.75, 2.30, 1.72), (0.16, 0.27, 0.46), (0.50, 0.54, 0.60))
+DUSK = Light((0.75, 0.26, 0.35), (2.2, 1.35, 0.75), (0.14, 0.19, 0.33), (0.62, 0.47, 0.40), 0.7)
+NIGHT = Light((0.62, 0.62, -0.36), (0.52, 0.36, 0.17), (0.010, 0.016, 0.034), (0.030, 0.036, 0.055), 0.3, 0.06)
+GREY = Light((-0.3, 0.9, -0.3), (0.75, 0.74, 0.72), (0.42, 0.46, 0.50), (0.60, 0.61, 0.62), 0.9, 0.25)
+
+
+@dataclass(frozen=True)
+class Camera:
+    """A lens: where it stands, where it points (yaw to the right, pitch up, radians), focal length in heights."""
+
+    at: tuple[float, float, float]
+    yaw: float
+    pitch: float
+    focal: float
+    focus: float = 6.0
+    aperture: float = 0.02
+
+    def row(self) -> F32:
+        """As the kernels read it: place, right, up, forward, focal, focus, aperture."""
+        cy, sy, cp, sp = np.cos(self.yaw), np.sin(self.yaw), np.cos(self.pitch), np.sin(self.pitch)
+        right, forward = np.array([cy, 0, -sy]), np.array([sy * cp, sp, cy * cp])
+        up = np.cross(forward, right)
+        return np.array([*self.at, *right, *up, *forward, self.focal, self.focus, self.aperture], np.float32)
+
+    def project(self, point: NDArray[Any], size: tuple[int, int]) -> tuple[float, float]:
+        """Where a world point lies in a picture of (W, H), in pixels from its top left corner."""
+        row = self.row().astype(np.float64)
+        d = np.asarray(point, np.float64) - row[0:3]
+        x, y, z = d @ row[3:6], d @ row[6:9], d @ row[9:12]
+        w, h = size
+        return float(w / 2 + x / z * self.focal * h), float(h / 2 - y / z * self.focal * h)

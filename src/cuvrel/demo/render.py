@@ -1,162 +1,269 @@
-"""Renders the demo clip: `python -m cuvrel.demo.render FOLDER [--scale 1.0] [--frames 72]`.
+"""Renders the harbour footage: `python -m cuvrel.demo.render FOLDER [--clips A,B] [--scale 1.0] [--frames N]`.
 
-Writes the benchmark's folder format: NAME.mp4, NAME.alpha.mkv (true coverage) and NAME.json.
+Writes the benchmark's folder format: NAME.mp4, NAME.alpha.mkv (true coverage; a second subject's is
+NAME.OWNER.alpha.mkv) and NAME.json, and the elements and stills.
 """
 
 from __future__ import annotations
 
 import argparse
+import itertools
 import json
+import re
 from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
+from typing import Any
 
 import cv2
 import numpy as np
 from numpy.typing import NDArray
 
 from cuvrel.core.media.colour import encode
+from cuvrel.core.media.rows import CORES
 from cuvrel.core.media.writer import VideoWriter
-from cuvrel.demo.figure import TONES, draw, pose
-from cuvrel.demo.quay import SUN, background, noise
+from cuvrel.demo import elements, expose
+from cuvrel.demo.backdrop import Backdrop, trace_set
+from cuvrel.demo.body import TONES, bounding
+from cuvrel.demo.scene import FPS, Scene, shaken
+from cuvrel.demo.scenes import SCENES
 
-FPS = 24
-SUBFRAMES = 10
+F32 = NDArray[np.float32]
+U8 = NDArray[np.uint8]
 SHUTTER = 0.5  # of a frame: a 180 degree shutter
 
 
-class Signaller:
-    """The clip's scene; `frame` draws any frame of it, the same for the same seed."""
+class Film:
+    """A scene at a size; `frame` exposes any frame of it, the same for the same seed."""
 
-    def __init__(self, width: int = 1280, height: int = 720, seed: int = 7) -> None:
-        self.width, self.height, self.unit, self.seed = width, height, height / 720, seed
-        self.margin = int(40 * self.unit)
-        self.far = background(width + 2 * self.margin, height + 2 * self.margin, seed)
-        self.cloth = noise(np.random.default_rng(seed + 1), 512, 512, 24, 5)
-
-    def camera(self, t: float) -> tuple[float, float]:
-        """The hand-held drift in pixels at `t` seconds."""
-        x = 9 * np.sin(t * 0.9) + 4 * np.sin(t * 2.3 + 1) + 1.4 * np.sin(t * 7.1)
-        y = 5 * np.sin(t * 1.2 + 2) + 2.4 * np.sin(t * 3.1) + 1.1 * np.sin(t * 8.3 + 0.5)
-        return float(x * self.unit), float(y * self.unit)
-
-    def hip(self, t: float) -> tuple[float, float]:
-        """Where the figure's hip is before the camera moves: it shifts its stand as it signals."""
-        return self.width * (0.47 + 0.055 * np.sin(t * 0.8)), self.height * 0.605
-
-    def frame(self, number: int) -> tuple[NDArray[np.uint8], NDArray[np.uint8]]:
-        """(H, W, 3) uint8 sRGB and (H, W) uint8 true coverage of the figure."""
-        h, w = self.height, self.width
-        jitter = np.random.default_rng(self.seed * 1000 + number)
-        total, cover = np.zeros((h, w, 3), np.float32), np.zeros((h, w), np.float32)
-        colour, alpha, depth = (
-            np.empty((h, w, 3), np.float32),
-            np.empty((h, w), np.float32),
-            np.empty((h, w), np.float32),
+    def __init__(
+        self, scene: Scene, size: tuple[int, int], samples: int | None = None, instants: int | None = None
+    ) -> None:
+        self.scene, self.size, self.instants = scene, size, instants or scene.instants
+        margin = max(8, int(np.ceil(2.2 * scene.shake * size[1])) + 4)
+        self.set: Backdrop = trace_set(
+            scene.camera, scene.light, scene.solids, size, margin, samples or scene.samples, scene.ground
         )
-        for k in range(SUBFRAMES):
-            t = (number + (k + 0.5) / SUBFRAMES * SHUTTER) / FPS
-            ox, oy = self.camera(t)
-            jx, jy = jitter.uniform(-0.5, 0.5, 2)
-            colour.fill(0)
-            alpha.fill(0)
-            depth.fill(-1e9)
-            parts = pose(t, self.unit, self.hip(t))
-            draw(parts.limbs, parts.flags, TONES, self.cloth, SUN, ox + jx, oy + jy, colour, alpha, depth)
-            shift = np.array([[1, 0, ox * 0.8 - self.margin], [0, 1, oy * 0.8 - self.margin]], np.float32)
-            behind = cv2.warpAffine(self.far, shift, (w, h), flags=cv2.INTER_LINEAR)
-            behind *= self._shadow(t, ox, oy)[..., None]
-            total += np.where(alpha[..., None] > 0, colour, behind)
-            cover += alpha
-        return self._film(total / np.float32(SUBFRAMES), jitter), self._soft(cover / np.float32(SUBFRAMES))
+        self._camera, self._light = scene.camera.row(), scene.light.row()
 
-    def _shadow(self, t: float, ox: float, oy: float) -> NDArray[np.float32]:
-        """The soft shadow on the stones: 1 where there is none."""
-        x, y = self.hip(t)
-        shade = np.zeros((self.height // 4, self.width // 4), np.float32)
-        at = (int((x + ox + 70 * self.unit) / 4), int((y + oy + 204 * self.unit) / 4))
-        cv2.ellipse(shade, at, (int(36 * self.unit), int(6 * self.unit)), 0, 0, 360, 1.0, -1)
-        shade = cv2.GaussianBlur(shade, (0, 0), 5 * self.unit)
-        full = np.asarray(cv2.resize(shade, (self.width, self.height), interpolation=cv2.INTER_LINEAR), np.float32)
-        return 1 - np.float32(0.6) * full
+    def times(self, number: int) -> NDArray[np.float64]:
+        """The instants of a frame, in seconds."""
+        return (number + (np.arange(self.instants) + 0.5) / self.instants * SHUTTER) / FPS
 
-    def _soft(self, cover: NDArray[np.float32]) -> NDArray[np.uint8]:
-        return np.asarray(np.round(cv2.GaussianBlur(cover, (0, 0), 0.55) * 255), np.uint8)
-
-    def _film(self, linear: NDArray[np.float32], rng: np.random.Generator) -> NDArray[np.uint8]:
-        """The lens and the sensor: a slight blur, falloff to the corners, grain by brightness."""
-        h, w = linear.shape[:2]
-        linear = cv2.GaussianBlur(linear, (0, 0), 0.55)
-        yy, xx = np.mgrid[0:h, 0:w].astype(np.float32)
-        r2 = ((xx / w - 0.5) ** 2 + ((yy / h - 0.5) * h / w) ** 2) * 4
-        linear = linear * (1 - 0.22 * r2)[..., None]
-        grain = rng.standard_normal((h, w, 3)).astype(np.float32)
-        grain = cv2.GaussianBlur(grain, (0, 0), 0.7) * 1.7
-        linear = linear + grain * (0.0045 + 0.020 * np.sqrt(np.clip(linear, 0, 1)))
-        linear = 1.12 * linear / (1 + 0.22 * np.clip(linear, 0, None))
-        return encode(np.dstack([linear, np.ones((h, w), np.float32)]).astype(np.float32))
-
-
-def strokes(scene: Signaller, number: int) -> list[dict[str, object]]:
-    """Marks as an artist would draw them on one frame: along the body, legs and arms, and around them."""
-    t = (number + 0.25) / FPS
-    ox, oy = scene.camera(t)
-    parts, unit = pose(t, scene.unit, scene.hip(t)), scene.unit
-
-    def line(*at: tuple[float, float]) -> list[list[float]]:
-        return [[round(float(x), 1), round(float(y), 1)] for x, y in at]
-
-    def ends(n: int) -> tuple[tuple[float, float], tuple[float, float]]:
-        a = parts.limbs[n]
-        return (a[0] + ox, a[1] + oy), (a[4] + ox, a[5] + oy)
-
-    limbs = [ends(n) for n in range(len(parts.limbs))]
-    arms = [n for n in range(20, len(limbs)) if parts.limbs[n, 8] == 0]
-    hip, chest = limbs[6]
-    marks: list[dict[str, object]] = [
-        {"kind": "in", "points": line(limbs[11][0], chest, hip)},
-        {"kind": "in", "points": line(limbs[1][1], limbs[0][1], limbs[0][0], limbs[3][0], limbs[3][1], limbs[4][1])},
-    ]
-    for a, b in ((arms[0], arms[1]), (arms[2], arms[3])):
-        marks.append({"kind": "in", "points": line(limbs[a][0], limbs[a][1], limbs[b][1])})
-    for flag in parts.flags:
-        middle = (flag[0] + ox + 0.5 * flag[3] + 0.45 * flag[5], flag[1] + oy + 0.5 * flag[4] + 0.45 * flag[6])
-        marks.append(
-            {"kind": "in", "points": line((flag[0] + ox + 0.3 * flag[3], flag[1] + oy + 0.3 * flag[4]), middle)}
+    def frame(self, number: int) -> tuple[U8, list[U8]]:
+        """(H, W, 3) uint8 sRGB and each subject's true coverage, (H, W) uint8."""
+        w, h = self.size
+        scene, times = self.scene, self.times(number)
+        poses = np.array([scene.parts(float(t)) for t in times], np.float32)
+        balls = np.array([bounding(pose) for pose in poses])
+        shifts = np.array([shaken(scene, float(t)) for t in times], np.float32) * np.float32(h)
+        middle = self.instants // 2
+        lamp = np.array(scene.lamp(float(times[middle])) if scene.lamp else [0.0] * 7, np.float32)
+        behind = self._lit(poses[middle], balls[middle], lamp)
+        colour, cover = np.zeros((h, w, 3), np.float32), np.zeros((h, w, len(scene.owners)), np.float32)
+        expose.expose(
+            0,
+            -(-h // expose.TILE),
+            self._camera,
+            self._light,
+            lamp,
+            TONES,
+            poses,
+            balls,
+            shifts,
+            behind,
+            self.set.margin,
+            scene.seed * 7001 + number * 13,
+            colour,
+            cover,
         )
-    x, y = hip
-    marks += [
-        {"kind": "out", "points": line((x, y + 110 * unit), (x, y + 205 * unit))},
-        {"kind": "out", "points": line((x - 80 * unit, y + 30 * unit), (x - 100 * unit, y + 190 * unit))},
-        {"kind": "out", "points": line((x + 80 * unit, y + 30 * unit), (x + 110 * unit, y + 190 * unit))},
-        {"kind": "out", "points": line((x - 105 * unit, y - 190 * unit), (x - 190 * unit, y - 50 * unit))},
-        {"kind": "out", "points": line((x + 120 * unit, y - 190 * unit), (x + 195 * unit, y - 50 * unit))},
-        {"kind": "out", "points": line((x - 60 * unit, y - 290 * unit), (x + 60 * unit, y - 290 * unit))},
-    ]
-    return [{**mark, "radius": 5.0 * unit} for mark in marks]
+        rng = np.random.default_rng((scene.seed, number))
+        picture = develop(colour * np.float32(scene.exposure(number / FPS)), rng, 1.6 if scene.lamp else 1.0)
+        return picture, [
+            np.round(np.clip(lens(cover[..., n]), 0, 1) * 255).astype(np.uint8) for n in range(cover.shape[2])
+        ]
+
+    def _lit(self, parts: F32, balls: F32, lamp: F32) -> F32:
+        """The backdrop with the figures' shadows and the lamp's light on it."""
+        step, margin, about = 2, self.set.margin, self.set.about
+        shape = about.shape[0] // step + 1, about.shape[1] // step + 1
+        shade = np.ones((*shape, 2), np.float32)
+        expose.shadows(0, shape[0], self._camera, self._light, parts, balls, margin, step, about, shade)
+        shade = cv2.GaussianBlur(shade, (0, 0), 1.1)
+        full = cv2.resize(shade, (about.shape[1], about.shape[0]), interpolation=cv2.INTER_LINEAR)
+        out = self.set.sunlit * full[..., :1] + self.set.ambient * full[..., 1:]
+        if lamp[6] > 0:
+            glow = np.zeros((*shape, 3), np.float32)
+            expose.lamplight(0, shape[0], self._camera, lamp, margin, step, about, glow)
+            glow = cv2.GaussianBlur(glow, (0, 0), 0.8)
+            out = out + cv2.resize(glow, (about.shape[1], about.shape[0]), interpolation=cv2.INTER_LINEAR)
+        return np.ascontiguousarray(out, np.float32)
 
 
-def render(folder: Path, name: str = "signaller", scale: float = 1.0, frames: int = 72, key: int = 0) -> None:
-    """Writes the three files of the clip into `folder`."""
+def lens(picture: F32) -> F32:
+    """The lens draws nothing sharper than this."""
+    return np.asarray(cv2.GaussianBlur(picture, (0, 0), 0.6), np.float32)
+
+
+def develop(linear: F32, rng: np.random.Generator, grainy: float = 1.0) -> U8:
+    """The lens and the sensor: blur, light that spreads from highlights, falloff, grain, a film's curve."""
+    h, w = linear.shape[:2]
+    linear = lens(linear)
+    bright = np.clip(linear - 0.9, 0, 3)
+    if bright.max() > 0.02:
+        linear = (
+            linear + cv2.GaussianBlur(bright, (0, 0), h / 48) * 0.35 + cv2.GaussianBlur(bright, (0, 0), h / 160) * 0.25
+        )
+    yy, xx = np.mgrid[0:h, 0:w].astype(np.float32)
+    r2 = ((xx / w - 0.5) ** 2 + ((yy / h - 0.5) * h / w) ** 2) * 4
+    linear = linear * (1 - 0.26 * r2)[..., None]
+    grain = rng.standard_normal((h, w, 3)).astype(np.float32)
+    grain = cv2.GaussianBlur(grain, (0, 0), 0.75) * 1.8 * np.float32(grainy)
+    linear = linear + grain * (0.0035 + 0.017 * np.sqrt(np.clip(linear, 0, 1)))
+    x = np.clip(linear, 0, None) * 1.12
+    # a curve with a soft shoulder and a little toe
+    curved = (x * (1.06 * x + 0.12)) / (x * (0.94 * x + 0.62) + 0.06)
+    return encode(np.dstack([curved * 0.9, np.ones((h, w), np.float32)]).astype(np.float32))
+
+
+def strokes(film: Film, truth: U8) -> list[dict[str, Any]]:
+    """The scene's marks on its key frame as an artist would draw them, in pixels.
+
+    truth: (H, W) the first subject's coverage there: an artist sees where the subject is, and no stroke
+    crosses its outline.
+    """
+    scene, h = film.scene, film.size[1]
+    t = float(film.times(scene.key)[film.instants // 2])
+    sx, sy = shaken(scene, t)
+    out = []
+    for kind, points, owner in scene.marks(t):
+        if owner > 1:
+            continue
+        flat = [scene.camera.project(p, film.size) for p in points]
+        kept = _within([(x - sx * h, y - sy * h) for x, y in flat], kind, truth, 6.0 * h / 720)
+        if kept:
+            out.append({"kind": kind, "radius": round(5.0 * h / 720, 2), "points": kept})
+    return out
+
+
+def _within(points: list[tuple[float, float]], kind: str, truth: U8, room: float) -> list[list[float]]:
+    """The longest stretch of a stroke that keeps `room` pixels from the outline, with a point now and then."""
+    wrong = (truth < 128) if kind == "in" else (truth > 6)
+    free = cv2.distanceTransform((~wrong).astype(np.uint8), cv2.DIST_L2, 5)
+    dense: list[tuple[float, float]] = points[:1]
+    for (x0, y0), (x1, y1) in itertools.pairwise(points):
+        count = max(1, int(np.hypot(x1 - x0, y1 - y0) / 2))
+        dense += [(x0 + (x1 - x0) * k / count, y0 + (y1 - y0) * k / count) for k in range(1, count + 1)]
+    best: list[tuple[float, float]] = []
+    run: list[tuple[float, float]] = []
+    for x, y in [*dense, (-1.0, -1.0)]:
+        inside = 0 <= x < truth.shape[1] and 0 <= y < truth.shape[0]
+        if inside and free[int(y), int(x)] > room * (0.5 if kind == "in" else 1.5):
+            run.append((x, y))
+            continue
+        best, run = max(best, run, key=len), []
+    best = [best[0], *best[6:-1:6], best[-1]] if len(best) > 1 else best
+    return [[round(x, 1), round(y, 1)] for x, y in best]
+
+
+def _truth(film: Film) -> dict[str, Any]:
+    """What else is known per frame, its places in pixels."""
+    scene, h = film.scene, film.size[1]
+    out: dict[str, Any] = {}
+    for name, know in scene.extra.items():
+        rows = []
+        for number in range(scene.frames):
+            t = float(film.times(number)[film.instants // 2])
+            sx, sy = shaken(scene, t)
+
+            def pixel(point: Any, sx: float = sx, sy: float = sy) -> list[float]:
+                x, y = scene.camera.project(np.asarray(point), film.size)
+                return [round(x - sx * h, 2), round(y - sy * h, 2)]
+
+            found = know(t)
+            if name == "faces":
+                row = scene.camera.row()
+                found = [
+                    {
+                        "who": f["who"],
+                        "centre": pixel(f["centre"]),
+                        "radius": round(
+                            f["radius"]
+                            / float((np.asarray(f["centre"]) - row[0:3]) @ row[9:12])
+                            * scene.camera.focal
+                            * h,
+                            2,
+                        ),
+                    }
+                    for f in found
+                ]
+            else:
+                found = [pixel(p) for p in found]
+            rows.append(found)
+        out[name] = rows
+    return out
+
+
+def slug(owner: str) -> str:
+    """A subject's name as a part of a file's name."""
+    return re.sub(r"[^a-z]+", "-", owner.lower())
+
+
+def render(
+    folder: Path,
+    name: str = "signaller",
+    scale: float = 1.0,
+    frames: int | None = None,
+    samples: int | None = None,
+    instants: int | None = None,
+    to: str | None = None,
+) -> None:
+    """Writes the files of a clip into `folder`, under its own name or `to`."""
     folder.mkdir(parents=True, exist_ok=True)
-    width, height = int(1280 * scale) & ~1, int(720 * scale) & ~1
-    scene = Signaller(width, height)
-    video = VideoWriter(folder / f"{name}.mp4", "h264", width, height, FPS)
-    alpha = VideoWriter(folder / f"{name}.alpha.mkv", "ffv1-grey", width, height, FPS)
-    with ThreadPoolExecutor(2) as pool:
-        for picture, cover in pool.map(scene.frame, range(frames)):
+    scene = SCENES[name]()
+    scene.frames = min(frames or scene.frames, scene.frames)
+    scene.key = min(scene.key, scene.frames - 1)
+    size = int(1280 * scale) & ~1, int(720 * scale) & ~1
+    film = Film(scene, size, samples, instants)
+    name = to or name
+    video = VideoWriter(folder / f"{name}.mp4", "h264-small", *size, FPS)
+    alphas = [
+        folder / (f"{name}.alpha.mkv" if n == 0 else f"{name}.{slug(owner)}.alpha.mkv")
+        for n, owner in enumerate(scene.owners)
+    ]
+    writers = [VideoWriter(path, "ffv1-grey", *size, FPS) for path in alphas]
+    with ThreadPoolExecutor(CORES) as pool:
+        for picture, covers in pool.map(film.frame, range(scene.frames)):
             video.write(picture)
-            alpha.write(cover)
-    video.close()
-    alpha.close()
-    about = {"size": [width, height], "fps": FPS, "attributes": ["articulated", "hand-held", "motion blur"],
-             "frame": key, "strokes": strokes(scene, key)}  # fmt: skip
+            for writer, cover in zip(writers, covers, strict=True):
+                writer.write(cover)
+    for writer in (video, *writers):
+        writer.close()
+    about = {
+        "size": list(size),
+        "fps": FPS,
+        "attributes": scene.attributes,
+        "frame": scene.key,
+        "strokes": strokes(film, film.frame(scene.key)[1][0]),
+        "subjects": {owner: path.name for owner, path in zip(scene.owners, alphas, strict=True)},
+        **_truth(film),
+    }
     (folder / f"{name}.json").write_text(json.dumps(about, indent=1) + "\n")
 
 
-if __name__ == "__main__":
-    parser = argparse.ArgumentParser(description="Render the demo clip with its true alpha.")
+def main() -> None:
+    """Reads the command line."""
+    parser = argparse.ArgumentParser(description="Render the harbour footage with its true alpha.")
     parser.add_argument("folder", type=Path)
+    parser.add_argument("--clips", help="names with commas between; all by default")
     parser.add_argument("--scale", type=float, default=1.0)
-    parser.add_argument("--frames", type=int, default=72)
+    parser.add_argument("--frames", type=int)
+    parser.add_argument("--samples", type=int, help="of the set, a pixel; fewer is quicker and noisier")
     given = parser.parse_args()
-    render(given.folder, scale=given.scale, frames=given.frames)
+    for name in given.clips.split(",") if given.clips else SCENES:
+        render(given.folder, name, given.scale, given.frames, given.samples)
+    if not given.clips:
+        elements.render(given.folder, given.scale, given.frames or elements.FRAMES)
+
+
+if __name__ == "__main__":
+    main()

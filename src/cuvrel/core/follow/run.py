@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import time
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -55,6 +55,38 @@ def span(
         follower.take_up(*start)
     for number in frames:
         yield number, follower.step(read(number))
+
+
+def refollow(read: Read, count: int, touched: Mapping[int, F32], about: int, settings: Settings) -> Iterator[Frame]:
+    """Follows anew what a touch of the frame `about` affects: up to the neighbouring touched frames.
+
+    touched: mattes of all touched frames, `about` among them. The frames between two touched ones are
+    reached from both sides and belong to the nearer one.
+    """
+    stops = sorted(touched)
+    here = stops.index(about)
+    if here > 0:
+        yield from _between(read, touched, stops[here - 1], about, settings)
+    else:
+        yield from _outwards(read, touched, about, range(about - 1, -1, -1), settings)
+    if here + 1 < len(stops):
+        yield from _between(read, touched, about, stops[here + 1], settings)
+    else:
+        yield from _outwards(read, touched, about, range(about + 1, count), settings)
+
+
+def _between(read: Read, touched: Mapping[int, F32], left: int, right: int, settings: Settings) -> Iterator[Frame]:
+    middle = (left + right) // 2
+    yield from _outwards(read, touched, left, range(left + 1, middle + 1), settings)
+    yield from _outwards(read, touched, right, range(right - 1, middle, -1), settings)
+
+
+def _outwards(read: Read, touched: Mapping[int, F32], start: int, frames: range, settings: Settings) -> Iterator[Frame]:
+    begun = time.perf_counter()
+    for at, found in span(read, frames, (read(start), touched[start]), settings):
+        took = (time.perf_counter() - begun) * 1000
+        yield Frame(at, found.matte, "followed", found.doubt, took, found.halt)
+        begun = time.perf_counter()
 
 
 def clip(read: Read, count: int, marks: Sequence[Mark], settings: Settings, halting: bool = True) -> Iterator[Frame]:

@@ -1,0 +1,138 @@
+"""What the demo shots show: mattes and planes that suit each kind of footage."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from cuvrel.core.recipe.models import Mark
+
+Doc = dict[str, Any]
+
+
+def keys(*pairs: tuple[int, float], ease: str = "smooth") -> Doc:
+    """Keyframes of a value."""
+    return {"keys": [{"frame": frame, "value": value, "ease": ease} for frame, value in pairs]}
+
+
+def step(kind: str, ident: str, **params: Any) -> Doc:
+    """A treatment."""
+    return {"id": ident, "kind": kind, "params": params}
+
+
+def line(name: str, matte: str, glow: Doc, width: float = 0.0, **more: Any) -> Doc:
+    """A line on a matte's edge that glows."""
+    return {"id": "outline", "name": name, "kind": "line", "matte": matte, "blend": "add", "params": {"width": width},
+            "treatments": [glow], **more}  # fmt: skip
+
+
+def lifted(name: str, matte: str, **grade: Any) -> Doc:
+    """The subject, graded."""
+    return {
+        "id": "lift",
+        "name": name,
+        "kind": "cutout",
+        "matte": matte,
+        "treatments": [step("grade", "grade2", **grade)],
+    }
+
+
+def behind(name: str, matte: str, opacity: Any = 1.0, part: str = "outside", **grade: Any) -> Doc:
+    """Everything but the subject, graded."""
+    return {"id": "world", "name": name, "kind": "glaze", "gate": {"matte": matte, "part": part}, "opacity": opacity,
+            "treatments": [step("grade", "grade1", **grade)]}  # fmt: skip
+
+
+PLATE: Doc = {"id": "plate", "name": "Plate", "kind": "plate"}
+
+
+def signaller(m: str) -> list[Doc]:
+    """A burning outline on a signaller in colour, before a quay that loses its own."""
+    glow = step(
+        "glow", "glow1", core=4.0, reach=30.0, wander=5.0, strength=keys((4, 0.0), (20, 1.1), (80, 1.1), (95, 0.5))
+    )
+    return [
+        line("Outline", m, glow),
+        lifted("Signaller lifted", m, exposure=0.25, saturation=112.0),
+        behind("Quay loses colour", m, keys((0, 0.0), (24, 1.0)), saturation=14.0, exposure=-0.7, contrast=12.0,
+               temperature=-12.0),
+        PLATE,
+    ]  # fmt: skip
+
+
+def night_watch(m: str) -> list[Doc]:
+    """The watchman is brought out of the dark without lifting the night."""
+    return [
+        lifted("Watchman lifted", m, exposure=1.1, contrast=10.0, temperature=10.0),
+        behind("Night goes blue", m, temperature=-30.0, exposure=-0.25, saturation=80.0),
+        PLATE,
+    ]  # fmt: skip
+
+
+def flag_drill(m: str) -> list[Doc]:
+    """The only colour left is the flag's."""
+    return [behind("Dusk without colour", m, saturation=0.0, contrast=18.0), lifted("Flag", m, saturation=120.0), PLATE]
+
+
+def notice_board(m: str) -> list[Doc]:
+    """A pale line that draws the eye to the board."""
+    glow = step("glow", "glow1", core=2.5, reach=14.0, core_colour=[1.0, 1.0, 1.0], halo_colour=[0.45, 0.75, 1.0],
+                strength=keys((0, 0.0), (12, 0.8)))  # fmt: skip
+    return [line("Board's line", m, glow), behind("Yard darker", m, exposure=-0.8, saturation=60.0), PLATE]
+
+
+def porters(m: str) -> list[Doc]:
+    """One of three is picked out."""
+    return [
+        lifted("First porter", m, exposure=0.3, saturation=125.0),
+        behind("The others fade", m, keys((0, 0.2), (40, 1.0)), saturation=25.0, exposure=-0.5),
+        PLATE,
+    ]
+
+
+def gull(m: str) -> list[Doc]:
+    """A soft light about the feathers."""
+    glow = step("glow", "glow1", core=0.0, reach=42.0, halo_colour=[0.75, 0.88, 1.0], strength=0.7)
+    return [
+        lifted("Gull", m, exposure=0.2),
+        line("Light", m, glow, opacity=0.9),
+        behind("Sheds cooler", m, temperature=-25.0),
+        PLATE,
+    ]
+
+
+def take(m: str) -> list[Doc]:
+    """The plate as it is, the subject a little warmer."""
+    return [lifted("Warmer", m, temperature=18.0, exposure=0.1), PLATE]
+
+
+SHOTS: dict[str, tuple[str, str, Any]] = {
+    "signaller": ("semaphore", "Signaller", signaller),
+    "night-watch": ("night watch", "Watchman", night_watch),
+    "flag-drill": ("flag drill", "Flag", flag_drill),
+    "notice-board": ("notice board", "Board", notice_board),
+    "porters": ("porters", "First porter", porters),
+    "gull": ("gull", "Gull", gull),
+    "take-a": ("take A, coil", "Coil", take),
+    "take-b": ("take B, gull", "Gull", take),
+}
+
+
+def demo_document(plate: Doc, marks: list[Mark], clip: str = "signaller") -> Doc:
+    """The shot of a clip. plate: the document's entry of the footage."""
+    number = list(SHOTS).index(clip) + 1
+    title, matte, planes = SHOTS[clip]
+    ident = matte.lower().replace(" ", "-")
+    return {
+        "name": f"Shot {number:02d} · {title}",
+        "plate": plate["id"],
+        "footage": [plate],
+        "mattes": [
+            {
+                "id": ident,
+                "name": matte,
+                "pulls": [{"id": "trace1", "kind": "trace", "marks": [m.model_dump(mode="json") for m in marks]}],
+                "edge": {"grow": -0.4},
+            }
+        ],
+        "planes": planes(ident),
+    }
