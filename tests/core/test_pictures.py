@@ -9,7 +9,7 @@ from hypothesis import strategies as st
 from hypothesis.extra.numpy import arrays
 
 from cuvrel.core.edge.distance import signed_distance
-from cuvrel.core.edge.edge import edge
+from cuvrel.core.edge.edge import EdgeParams, edge
 from cuvrel.core.media import colour
 from cuvrel.core.media.reader import resized
 from cuvrel.core.media.rows import in_rows
@@ -250,7 +250,7 @@ def test_the_wander_field_hangs_on_the_plate_and_changes_smoothly() -> None:
 
 # the edge step
 
-NEUTRAL = {"grow": 0.0, "feather_in": 0.0, "feather_out": 0.0, "clean_black": 0.0, "clean_white": 1.0, "gamma": 1.0}
+NEUTRAL = EdgeParams().at(0)
 
 
 def test_distance_is_right_to_a_fraction_of_a_pixel() -> None:

@@ -1,4 +1,4 @@
-"""Edge: grow, feather, clean black and white, gamma."""
+"""Edge: holes and specks, smoothing, grow, feather, clean black and white, gamma."""
 
 from __future__ import annotations
 
@@ -19,7 +19,7 @@ F32 = NDArray[np.float32]
 
 
 class EdgeParams(Params):
-    """What the edge step may do; the defaults change nothing."""
+    """What the edge step may do; the defaults change nothing. `steady` is the stand's: it needs other frames."""
 
     grow: Scalar = number(
         0.0, "Grow", -40, 40, step=0.1, unit="px", neutral=0, hint="moves the outline out, or in below 0"
@@ -29,6 +29,34 @@ class EdgeParams(Params):
     clean_black: Scalar = number(0.0, "Clean black", 0, 0.95, neutral=0, hint="what lies below becomes 0")
     clean_white: Scalar = number(1.0, "Clean white", 0.05, 1, neutral=1, hint="what lies above becomes 1")
     gamma: Scalar = number(1.0, "Gamma", 0.2, 5, neutral=1, hint="lifts or lowers what is between")
+    holes: Scalar = number(
+        0.0, "Fill holes", 0, 400, step=1, unit="px", neutral=0, hint="closes holes up to this width", animatable=False
+    )
+    specks: Scalar = number(
+        0.0,
+        "Drop specks",
+        0,
+        400,
+        step=1,
+        unit="px",
+        neutral=0,
+        hint="drops islands up to this width",
+        animatable=False,
+    )
+    smooth: Scalar = number(
+        0.0, "Smooth", 0, 40, step=0.5, unit="px", neutral=0, hint="takes small bumps off the outline"
+    )
+    steady: Scalar = number(
+        0.0,
+        "Steady",
+        0,
+        3,
+        step=1,
+        unit="fr",
+        neutral=0,
+        animatable=False,
+        hint="averages the edge along the motion over so many frames on both sides",
+    )
 
 
 @declare("edge", "edge", "Edge", EdgeParams, hint="the last step of every matte")
@@ -40,14 +68,71 @@ def edge(matte: F32, values: dict[str, Any], scale: float) -> F32:
     grow = float(values["grow"]) * scale
     inner, outer = float(values["feather_in"]) * scale, float(values["feather_out"]) * scale
     out = matte
+    if values["holes"] or values["specks"]:
+        out = without_islands(out, float(values["holes"]) * scale, float(values["specks"]) * scale)
+    if values["smooth"]:
+        out = smoothed(out, float(values["smooth"]) * scale)
     if grow or inner or outer:
-        out = _moved(matte, grow, inner, outer)
+        out = _moved(out, grow, inner, outer)
     low, high = float(values["clean_black"]), float(values["clean_white"])
     if low > 0 or high < 1:
         out = np.clip((out - low) / max(0.01, high - low), 0, 1)
     if values["gamma"] != 1:
         out = np.power(np.clip(out, 0, 1), 1.0 / float(values["gamma"]))
     return out.astype(np.float32)
+
+
+def without_islands(matte: F32, holes: float, specks: float) -> F32:
+    """The matte with small holes filled and small specks dropped, (H, W) float32.
+
+    holes, specks: pixels; what has at most the area of a square of this width goes. A hole does not
+    touch the picture's border. Soft edges of what stays are left as they are.
+    """
+    out = matte
+    hard = (matte > 0.5).astype(np.uint8)
+    if specks > 0:
+        out = np.where(_small(hard, specks, border=True, room=matte > 0.02), 0, out)
+    if holes > 0:
+        out = np.where(_small(1 - hard, holes, border=False, room=matte < 0.98), 1, out)
+    return out.astype(np.float32)
+
+
+def _small(mask: NDArray[np.uint8], width: float, border: bool, room: NDArray[np.bool_]) -> NDArray[np.bool_]:
+    """Connected parts of at most width^2 pixels, with the soft edge about them as far as `room` goes."""
+    count, labels, stats, _ = cv2.connectedComponentsWithStats(mask, connectivity=8)
+    small = stats[:, cv2.CC_STAT_AREA] <= width * width
+    small[0] = False
+    if not border:
+        rim = np.unique(np.concatenate([labels[0], labels[-1], labels[:, 0], labels[:, -1]]))
+        small[rim] = False
+    if count < 2 or not small.any():
+        return np.zeros(mask.shape, bool)
+    found = small[labels]
+    near = cv2.dilate(found.astype(np.uint8), np.ones((7, 7), np.uint8)) > 0
+    others = cv2.dilate(((mask > 0) & ~found).astype(np.uint8), np.ones((7, 7), np.uint8)) > 0
+    return found | (near & room & ~others)
+
+
+def smoothed(matte: F32, size: float) -> F32:
+    """The outline without bumps smaller than `size` pixels; straight edges stay where and as soft as they were.
+
+    A Gaussian of the distance field moves the outline by curvature (Merriman, Bence and Osher, 1992); the
+    matte is then read from where its outline went.
+    """
+    box = bounds(matte > 0, int(np.ceil(3 * size)) + 4)
+    if box is None:
+        return matte
+    part = np.ascontiguousarray(matte[box])
+    reach = 3 * size + 2
+    distance = np.clip(signed_distance(part), -reach, reach)
+    moved = cv2.GaussianBlur(distance, (0, 0), size)
+    # how wide the edge is stays: the shift is added where the edge is, the far distances do not count
+    soft = np.clip(moved + 0.5, 0, 1)
+    shift = np.abs(moved - distance)
+    keep = np.clip(1.5 - shift, 0, 1) * (np.abs(moved) < 2)
+    out = matte.copy()
+    out[box] = soft + keep * (part - soft)
+    return np.clip(out, 0, 1)
 
 
 def _moved(matte: F32, grow: float, inner: float, outer: float) -> F32:

@@ -7,6 +7,7 @@ from typing import Protocol
 import numpy as np
 from numpy.typing import NDArray
 
+from cuvrel.core.edge.steady import steadied
 from cuvrel.core.media.colour import decode
 from cuvrel.core.recipe.declared import declared
 from cuvrel.core.recipe.models import Matte, Plane, Pull, Shot, Step
@@ -53,6 +54,33 @@ class Stand:
         return self._mattes[matte_id, frame]
 
     def _matte(self, matte: Matte, frame: int) -> Node:
+        """The pulls, steadied over time, then the edge step."""
+        entry = declared("edge", "edge")
+        params = entry.read(matte.edge)
+        values = params.at(frame)
+        base = self._pulled(matte, frame)
+        if values["steady"] > 0:
+            base = self._steadied(matte, frame, base, int(values["steady"]))
+        values["steady"] = 0.0
+        if values == type(params)().at(frame):
+            return base
+        scale = self.scale
+        return node("edge", [values, scale], [base], lambda cover: entry.run(cover, values, scale))
+
+    def _steadied(self, matte: Matte, frame: int, base: Node, reach: int) -> Node:
+        near = [f for f in range(frame - reach, frame + reach + 1) if f != frame and 0 <= f < self.frames]
+        others = [(self._pulled(matte, f), self.plate(f)) for f in near]
+        if all(cover.key == base.key for cover, _ in others):
+            return base
+        flat = [one for pair in others for one in pair]
+
+        def run(cover: F32, picture: U8, *rest: NDArray) -> F32:
+            return steadied(cover, picture, list(zip(rest[::2], rest[1::2], strict=True)))
+
+        return node("steady", reach, [base, self.plate(frame), *flat], run)
+
+    def _pulled(self, matte: Matte, frame: int) -> Node:
+        """All pulls joined, (H, W) float32."""
         inputs: list[Node] = []
         joins: list[tuple[str, float, bool]] = []
         for pull in matte.pulls:
@@ -69,16 +97,9 @@ class Stand:
                 total = join_pull(total, (1 - cover if invert else cover) * strength, join)
             return total
 
-        base = node("pulls", [joins, size], inputs, joined, keep=len(inputs) != 1)
         if len(inputs) == 1 and joins[0] == ("add", 1.0, False):
-            base = inputs[0]
-        entry = declared("edge", "edge")
-        params = entry.read(matte.edge)
-        values = params.at(frame)
-        if values == type(params)().at(frame):
-            return base
-        scale = self.scale
-        return node("edge", [values, scale], [base], lambda cover: entry.run(cover, values, scale))
+            return inputs[0]
+        return node("pulls", [joins, size], inputs, joined, keep=len(inputs) != 1)
 
     def _treated(self, picture: Node, steps: list[Step], frame: int, matte: Node | None) -> Node:
         for step in steps:
