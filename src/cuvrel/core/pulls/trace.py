@@ -18,7 +18,7 @@ from numpy.typing import NDArray
 from cuvrel.core.media.box import bounds
 from cuvrel.core.pulls.marks import rasterise
 from cuvrel.core.pulls.memory import ColourMemory, to_lab
-from cuvrel.core.pulls.relax import edge_weights, geodesic, relax
+from cuvrel.core.pulls.relax import barrier, edge_weights, geodesic, relax
 from cuvrel.core.pulls.soften import soften
 from cuvrel.core.recipe.declared import Params, declare, number, switch
 from cuvrel.core.recipe.errors import TraceError
@@ -139,21 +139,26 @@ def _from_marks(ready: Prepared, inside: NDArray[np.bool_], outside: NDArray[np.
     change = cv2.magnitude(
         cv2.Sobel(seen, cv2.CV_32F, 1, 0, scale=0.125), cv2.Sobel(seen, cv2.CV_32F, 0, 1, scale=0.125)
     )
-    cost = 0.08 + 0.3 * ready.slope + 0.4 * np.maximum(change - 0.1, 0)
-    d_in = geodesic(inside, cost)
+    edges = 0.3 * ready.slope + 0.4 * np.maximum(change - 0.1, 0)
+    d_in = geodesic(inside, 0.03 + edges)
     seeds = outside | frame if outside.any() else frame
-    d_out = geodesic(seeds, cost) + np.where(outside.any(), 0, 2).astype(np.float32)
+    d_out = geodesic(seeds, 0.03 + edges) + np.where(outside.any(), 0, 2).astype(np.float32)
     # few marks are drawn along a subject, not across it: what lies far from all in marks needs other proof
     apart = cv2.distanceTransform((~inside).astype(np.uint8), cv2.DIST_L2, 5) / (0.05 * float(np.hypot(*shape)))
     far = 1.3 * np.clip(np.log(np.maximum(apart, 1e-3)), 0, 2.2)
-    reach = 2.0 * np.log((d_out + 0.6) / (d_in + 0.6)) - far
+    # by length a soft background is near to everything; by span of colour it is of one piece with its marks
+    soft = cv2.GaussianBlur(lab, (0, 0), 1.0).astype(np.float32)
+    pieces = np.log((barrier(seeds, soft) + 8) / (barrier(inside, soft) + 8))
+    reach = 0.6 * (2.0 * np.log((d_out + 0.6) / (d_in + 0.6)) - far) + 2.0 * pieces
     r = -np.clip(0.75 * seen + reach, -6, 6)
+    # only what hangs together with an in mark without an edge between teaches what the subject looks like
+    same = np.exp(-geodesic(inside, 0.01 + edges) / 3.0).astype(np.float32)
     sure = _pin(r, inside, outside)
     u = relax((r < 0).astype(np.float32), sure, ready.wx, ready.wy, 90)
     for _ in range(2):
         hard = _reached(u > 0.5, inside)
         # only what is fairly certain teaches, or an early mistake would prove itself right
-        here = (hard * np.clip(-r / 2.5, 0, 1)).astype(np.float32)
+        here = (hard * np.clip(-r / 2.5, 0, 1) * same).astype(np.float32)
         away = (~hard * np.clip(r / 2.5, 0, 1)).astype(np.float32)
         both = [ColourMemory(shape), ColourMemory(shape, cells=8, reach=2)]
         learned = np.zeros(shape, np.float32)
@@ -161,7 +166,7 @@ def _from_marks(ready: Prepared, inside: NDArray[np.bool_], outside: NDArray[np.
             memory.add(lab, here + 8 * f, away + 8 * b)
             odds, trust = memory.odds(lab, everywhere, balance=0.7)
             learned += weight * np.clip(odds, -5, 5) * trust
-        r = -np.clip(0.8 * learned + 0.9 * reach, -6, 6)
+        r = -np.clip(1.2 * learned + 0.8 * reach, -6, 6)
         u = relax(u, _pin(r, inside, outside), ready.wx, ready.wy, 60)
     return np.where(_reached(u > 0.5, inside), u, np.minimum(u, 0.49)).astype(np.float32)
 
