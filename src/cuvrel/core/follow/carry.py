@@ -106,7 +106,7 @@ class Follower:
     def step(self, rgb: U8) -> Followed:
         """The next frame. Raises nothing: a lost subject is an empty matte with doubt 1."""
         _work, lab, grey = self._look(rgb)
-        flow, fault = self._flow.between(grey, self._grey)
+        flow, fault = self._flow.between(grey, self._grey, self._u)
         carried = sample(self._u, flow)
         self._key_fault = np.maximum(sample(self._key_fault, flow), fault)
         self._key_flow = chain(flow, self._key_flow)
@@ -166,7 +166,8 @@ class Follower:
         here, trust = self._recent.odds(lab, where, balance=0.3)
         odds = 0.5 * np.clip(here, -5, 5) * trust
         for memory, weight in zip(self._touched, (0.25, 0.25), strict=True):
-            wide, trust_wide = memory.odds(lab, where, balance=0.3)
+            # far more was seen around the subject than of it: as many of both, or it would shrink in the dark
+            wide, trust_wide = memory.odds(lab, where, balance=0.8)
             odds += weight * np.clip(wide, -5, 5) * trust_wide
             trust = np.maximum(trust, trust_wide)
         return odds, trust
