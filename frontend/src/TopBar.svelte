@@ -12,6 +12,8 @@
     ["veil", "Veil"],
     ["matte", "Matte"],
     ["cutout", "Cut-out"],
+    ["unroll", "Unroll"],
+    ["onion", "Onion skin"],
   ];
   const grounds: [Ground, string][] = [
     ["checks", "checks"],

@@ -28,15 +28,16 @@ def test_views_by_button_and_by_key_show_other_pictures_and_change_nothing(desk:
     desk.open(demo)
     before = stack.ask(f"/api/shots/{demo}")["revision"]
     seen = [desk.key()]
-    for key, name in (("2", "Veil"), ("3", "Matte"), ("4", "Cut-out")):
+    views = (("2", "Veil"), ("3", "Matte"), ("5", "Unroll"), ("6", "Onion skin"), ("4", "Cut-out"))
+    for key, name in views:
         desk.page.keyboard.press(key)
-        expect(desk.page.get_by_role("radio", name=name)).to_have_attribute("aria-checked", "true")
+        expect(desk.page.get_by_role("radio", name=name, exact=True)).to_have_attribute("aria-checked", "true")
         seen.append(desk.new_picture(seen[-1]))
     desk.page.get_by_label("Ground of the cut-out").select_option("white")
     seen.append(desk.new_picture(seen[-1]))
     desk.page.get_by_role("radio", name="Result").click()
     assert desk.new_picture(seen[-1]) == seen[0]
-    assert len(set(seen)) == 5
+    assert len(set(seen)) == 7
     assert stack.ask(f"/api/shots/{demo}")["revision"] == before
 
 

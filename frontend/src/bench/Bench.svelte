@@ -108,7 +108,7 @@
           <TraceCard {desk} {matte} {pull} declared={entry("pull", pull.kind)} />
         {/each}
         <span class="join">then</span>
-        <Card title="Edge" note="whole matte">
+        <Card title="Edge" note="whole matte" fields={entry("edge", "edge").fields.length}>
           {#each entry("edge", "edge").fields as field (field.name)}
             <Field
               {desk}
@@ -126,6 +126,7 @@
           <span class="join">then</span>
           <Card
             title={item.label}
+            fields={item.fields.length}
             on={step.on}
             onturn={() =>
               shot.edit(

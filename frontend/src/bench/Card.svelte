@@ -7,6 +7,8 @@
     title: string;
     note?: string;
     selected?: boolean;
+    /** How many fields it holds; many are laid out in two columns. */
+    fields?: number;
     on?: boolean;
     onturn?: () => void;
     onleft?: () => void;
@@ -19,6 +21,7 @@
     title,
     note = "",
     selected = false,
+    fields = 0,
     on = true,
     onturn,
     onleft,
@@ -29,7 +32,14 @@
   }: Props = $props();
 </script>
 
-<article class="card" class:selected class:off={!on} aria-label={title}>
+<article
+  class="card"
+  class:selected
+  class:off={!on}
+  class:wide={fields > 6}
+  style:--rows={Math.ceil(fields / 2)}
+  aria-label={title}
+>
   <header>
     <h2>{title}</h2>
     <span>{note}</span>
@@ -101,6 +111,16 @@
     flex: 1;
     overflow-y: auto;
     padding: 0 10px 8px 11px;
+  }
+  .wide {
+    width: 430px;
+  }
+  .wide .body {
+    display: grid;
+    grid-template: repeat(var(--rows), auto) / minmax(0, 1fr) minmax(0, 1fr);
+    grid-auto-flow: column;
+    column-gap: 20px;
+    align-content: start;
   }
   .off .body {
     opacity: 0.5;

@@ -3,7 +3,7 @@ import type { Pull } from "./api-types";
 import { Pictures } from "./pictures.svelte";
 import { ShotStore } from "./shot.svelte";
 
-export type Mode = "result" | "veil" | "matte" | "cutout";
+export type Mode = "result" | "veil" | "matte" | "cutout" | "unroll" | "onion";
 export type Tool = "in" | "out" | "erase" | "hand";
 export type Ground = "black" | "white" | "grey" | "checks";
 export type Selection = { kind: "matte" | "plane"; id: string };
@@ -47,9 +47,9 @@ export class Desk {
     return this.shot.trace(this.shot.matte(this.matteId));
   }
 
-  /** Whether marks can be drawn now. */
+  /** Whether marks can be drawn now; the unrolled strip is no picture to draw on. */
   get marking(): boolean {
-    return this.selected?.kind === "matte" && !!this.trace;
+    return this.selected?.kind === "matte" && !!this.trace && this.mode !== "unroll";
   }
 
   get view(): string {

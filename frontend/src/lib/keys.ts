@@ -33,6 +33,8 @@ const modes: [Mode, string][] = [
   ["veil", "Veil"],
   ["matte", "Matte"],
   ["cutout", "Cut-out"],
+  ["unroll", "Unroll"],
+  ["onion", "Onion skin"],
 ];
 
 export const KEYS: Key[] = [

@@ -23,7 +23,7 @@ from cuvrel.core.media.rows import CORES
 from cuvrel.core.media.writer import VideoWriter
 from cuvrel.demo import elements, expose
 from cuvrel.demo.backdrop import Backdrop, trace_set
-from cuvrel.demo.body import TONES, bounding
+from cuvrel.demo.body import TONES, bounding, cone
 from cuvrel.demo.scene import FPS, Scene, shaken
 from cuvrel.demo.scenes import SCENES
 
@@ -53,7 +53,7 @@ class Film:
         """(H, W, 3) uint8 sRGB and each subject's true coverage, (H, W) uint8."""
         w, h = self.size
         scene, times = self.scene, self.times(number)
-        poses = np.array([scene.parts(float(t)) for t in times], np.float32)
+        poses = _even([scene.parts(float(t)) for t in times])
         balls = np.array([bounding(pose) for pose in poses])
         shifts = np.array([shaken(scene, float(t)) for t in times], np.float32) * np.float32(h)
         middle = self.instants // 2
@@ -77,7 +77,7 @@ class Film:
             cover,
         )
         rng = np.random.default_rng((scene.seed, number))
-        picture = develop(colour * np.float32(scene.exposure(number / FPS)), rng, 1.6 if scene.lamp else 1.0)
+        picture = develop(colour * np.float32(scene.exposure(number / FPS)), rng, 1.15 if scene.lamp else 1.0)
         return picture, [
             np.round(np.clip(lens(cover[..., n]), 0, 1) * 255).astype(np.uint8) for n in range(cover.shape[2])
         ]
@@ -97,6 +97,13 @@ class Film:
             glow = cv2.GaussianBlur(glow, (0, 0), 0.8)
             out = out + cv2.resize(glow, (about.shape[1], about.shape[0]), interpolation=cv2.INTER_LINEAR)
         return np.ascontiguousarray(out, np.float32)
+
+
+def _even(poses: list[list[list[float]]]) -> F32:
+    """Poses as one array: where one has fewer parts (a wing that folds), parts that nobody sees fill up."""
+    most = max(len(pose) for pose in poses)
+    unseen = cone((0.0, -1000.0, 0.0), 0.01, (0.0, -1000.0, 0.1), 0.01, 0, 0)
+    return np.array([[*pose, *[unseen] * (most - len(pose))] for pose in poses], np.float32)
 
 
 def lens(picture: F32) -> F32:

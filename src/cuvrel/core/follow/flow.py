@@ -13,6 +13,7 @@ from cuvrel.core.media.rows import in_rows
 
 F32 = NDArray[np.float32]
 U8 = NDArray[np.uint8]
+TORN = 0.02  # share of the subject where motion must be torn before its pieces are looked for
 CELL = 24  # side of a matched piece of the subject, and
 SEARCH = 30  # how far it is looked for, in pixels at half size
 
@@ -38,7 +39,13 @@ class Flow:
         forward-backward check).
         """
         forth, fault = self._both(here, there, None, None)
-        led = None if subject is None else pieces(here, there, subject)
+        if subject is None:
+            return forth, fault
+        # where the picture's own motion comes back to where it set out there is nothing to look for
+        about = cv2.dilate((sample(subject, forth) > 0.3).astype(np.uint8), np.ones((9, 9), np.uint8)) > 0
+        if not about.any() or float((fault[about] > 1.5).mean()) < TORN:
+            return forth, fault
+        led = pieces(here, there, subject)
         if led is None:
             return forth, fault
         other, other_fault = self._both(here, there, led[0], led[1])

@@ -11,20 +11,22 @@ from cuvrel.core.media.rows import in_rows
 from cuvrel.core.recipe.errors import RecipeError
 from cuvrel.core.stand.build import Stand
 from cuvrel.core.stand.nodes import Node, node
+from cuvrel.core.stand.unroll import onion, unrolled
 
 F32 = NDArray[np.float32]
 U8 = NDArray[np.uint8]
 
 BLUE = np.array([0x3F, 0x8F, 0xC4], np.float32)
 PALE = np.array([0xBF, 0xE6, 0xFF], np.float32)
+SPAN = 48  # frames of the unrolled strip
 GROUNDS = {"black": (0, 0), "white": (255, 255), "grey": (118, 118), "checks": (90, 150)}
 
 
 def view(stand: Stand, wanted: str, frame: int) -> Node:
     """The node of a view at a frame, uint8: (H, W, 3) sRGB or (H, W, 4) for a plane alone.
 
-    wanted: `result`, `plate`, `matte:ID`, `veil:ID`, `cutout:ID:GROUND` or `plane:ID`. Raises
-    RecipeError for anything else.
+    wanted: `result`, `plate`, `matte:ID`, `veil:ID`, `cutout:ID:GROUND`, `unroll:ID`, `onion:ID` or
+    `plane:ID`. Raises RecipeError for anything else.
     """
     kind, *rest = wanted.split(":")
     try:
@@ -41,12 +43,34 @@ def view(stand: Stand, wanted: str, frame: int) -> Node:
             size = max(4, round(16 * stand.scale))
             return node("view-cutout", [ground, size], [stand.plate(frame), stand.matte(rest[0], frame)],
                         lambda p, m: over_ground(p, m, ground, size))  # fmt: skip
+        if kind == "unroll" and len(rest) == 1:
+            return _unroll(stand, rest[0], frame)
+        if kind == "onion" and len(rest) == 1:
+            before = [stand.matte(rest[0], f) for f in range(frame - 1, max(-1, frame - 4), -1)]
+            after = [stand.matte(rest[0], f) for f in range(frame + 1, min(stand.frames, frame + 4))]
+            back = len(before)
+            return node("view-onion", back, [stand.plate(frame), stand.matte(rest[0], frame), *before, *after],
+                        lambda p, m, *others: onion(p, m, others[:back], others[back:]))  # fmt: skip
         if kind == "plane" and len(rest) == 1:
             return node("view-plane", None, [stand.alone(stand.shot.plane(rest[0]), frame)],
                         lambda p: encode_rgba(with_light(p)))  # fmt: skip
     except KeyError as missing:
         raise RecipeError(f"The view '{wanted}' names {missing}, which is not in the shot.") from missing
     raise RecipeError(f"There is no view '{wanted}'.")
+
+
+def _unroll(stand: Stand, matte_id: str, frame: int) -> Node:
+    """The strip of the frames about this one, as many as a picture has room for."""
+    half = min(SPAN, stand.frames) // 2
+    first = max(0, min(frame - half, stand.frames - 2 * half))
+    frames = range(first, min(stand.frames, first + 2 * half or 1))
+    inputs = [one for f in frames for one in (stand.matte(matte_id, f), stand.plate(f))]
+    scale = stand.scale
+
+    def run(*flat: NDArray) -> U8:
+        return unrolled(list(zip(flat[::2], flat[1::2], strict=True)), frame - first, scale)
+
+    return node("view-unroll", [frame - first, scale], inputs, run)
 
 
 def grey(matte: F32) -> U8:
