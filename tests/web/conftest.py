@@ -77,6 +77,7 @@ class Web:
 def web(config: Config, clip: Clip) -> Iterator[Web]:
     found = Web(config, clip)
     yield found
+    found.services.listener.close()
     found.services.database.engine.dispose()
     found.database.engine.dispose()
 

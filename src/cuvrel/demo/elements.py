@@ -298,7 +298,7 @@ def render(folder: Path, scale: float = 1.0, frames: int = FRAMES) -> None:
     size = int(1280 * scale) & ~1, int(720 * scale) & ~1
     for name, make in MOVING.items():
         element = make(size)
-        video = VideoWriter(folder / f"{name}.mp4", "h264-small", *size, FPS)
+        video = VideoWriter(folder / f"{name}.mp4", "h264-element", *size, FPS)
         for number in range(min(frames, FRAMES)):
             video.write(element.frame(number))
         video.close()

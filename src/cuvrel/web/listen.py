@@ -6,7 +6,6 @@ import contextlib
 import logging
 import queue
 import threading
-import time
 
 import psycopg
 
@@ -24,6 +23,8 @@ class Listener:
         self._queues: set[queue.Queue[str | None]] = set()
         self._thread: threading.Thread | None = None
         self._ready = threading.Event()
+        self._ended = threading.Event()
+        self._connection: psycopg.Connection | None = None
 
     def subscribe(self) -> queue.Queue[str | None]:
         """A queue of payloads. None in it means: the connection was lost for a while, look at everything anew."""
@@ -41,6 +42,12 @@ class Listener:
         with self._lock:
             self._queues.discard(mine)
 
+    def close(self) -> None:
+        """Stops listening for good."""
+        self._ended.set()
+        if self._connection is not None:
+            self._connection.close()
+
     def _give(self, payload: str | None) -> None:
         with self._lock:
             for one in list(self._queues):
@@ -55,9 +62,10 @@ class Listener:
 
     def _run(self) -> None:
         lost = False
-        while True:
+        while not self._ended.is_set():
             try:
                 with psycopg.connect(self._conninfo, autocommit=True) as connection:
+                    self._connection = connection
                     connection.execute(f"LISTEN {CHANNEL}")
                     self._ready.set()
                     if lost:
@@ -65,6 +73,7 @@ class Listener:
                     for notice in connection.notifies():
                         self._give(notice.payload)
             except psycopg.Error as fault:
-                log.warning("the database is away: %s", fault)
+                if not self._ended.is_set():
+                    log.warning("the database is away: %s", fault)
             lost = True
-            time.sleep(0.5)
+            self._ended.wait(0.5)

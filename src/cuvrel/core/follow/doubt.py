@@ -10,6 +10,12 @@ from numpy.typing import NDArray
 
 F32 = NDArray[np.float32]
 HALT = 0.6  # doubt above which following stops by itself
+CALM = 2.2  # log odds against a mistake when nothing speaks for one
+JUMPED = "the outline jumped"
+ALIKE = "colours inside and out are alike here"
+TORN = "the motion here is too fast or too blurred to follow"
+CHANGED = "the subject changed its size"
+DRIFTED = "the subject no longer looks as it did where you marked it"
 
 
 @dataclass(frozen=True)
@@ -17,21 +23,32 @@ class Evidence:
     """What the follower saw on one frame, each 0 (as hoped) to 1 and beyond (bad)."""
 
     jump: float  # share of the outline's surroundings where the decision left the carried shape
-    alike: float  # how little the colours inside and out differ along the outline
+    alike: float  # how much less the colours inside and out differ along the outline than on the touched frame
     torn: float  # share of the outline where motion could not be followed there and back
     change: float  # change of area against the recent frames, in logarithms
     drift: float  # how far the subject's colours have gone from the touched frame's
     lost: bool  # nothing is left
 
+    def causes(self) -> dict[str, float]:
+        """What each kind of evidence adds to the doubt, in log odds.
+
+        Weights from the frames of eight clips with known truth (docs/benchmarks.md says how).
+        """
+        return {
+            JUMPED: 3.0 * max(0.0, self.jump - 0.2),
+            ALIKE: 55.0 * self.alike,
+            TORN: 1.5 * max(0.0, self.torn - 0.1),
+            CHANGED: 9.0 * max(0.0, abs(self.change) - 0.04),
+            DRIFTED: 14.0 * self.drift,
+        }
+
     def doubt(self) -> float:
-        """0 to 1."""
+        """0 to 1: how likely it is that this frame needs the artist."""
         if self.lost:
             return 1.0
-        score = (
-            2.6 * self.jump + 3.0 * max(0.0, self.alike - 0.08) + 1.0 * max(0.0, self.torn - 0.15)
-            + 1.9 * max(0.0, abs(self.change) - 0.06) + 1.2 * self.drift
-        )  # fmt: skip
-        return float(1 - np.exp(-1.25 * score))
+        odds = sum(self.causes().values()) - CALM
+        calm = 1 / (1 + np.exp(CALM))
+        return float((1 / (1 + np.exp(-odds)) - calm) / (1 - calm))
 
     def reason(self) -> str:
         """The strongest cause in one plain line."""
@@ -43,21 +60,16 @@ class Evidence:
             return f"the subject {'grew' if self.change > 0 else 'shrank'} by {share}" if share != "double" else (
                 "the subject more than doubled" if self.change > 0 else "more than half of the subject vanished"
             )  # fmt: skip
-        causes = {
-            "the outline jumped": 2.6 * self.jump,
-            "colours inside and out are alike here": 1.5 * self.alike,
-            "the motion here is too fast or too blurred to follow": 1.0 * self.torn,
-            "the subject no longer looks as it did where you marked it": 1.2 * self.drift,
-        }
+        causes = {cause: weight for cause, weight in self.causes().items() if cause != CHANGED}
         return max(causes, key=lambda cause: causes[cause])
 
 
 ADVICE = {
     "the subject is gone from the picture": "Mark it where it comes back, or leave these frames empty.",
-    "the outline jumped": "Mark inside or outside the ring, then follow on.",
-    "colours inside and out are alike here": "One short mark on each side of the edge in the ring would help.",
-    "the motion here is too fast or too blurred to follow": "Mark this frame, then follow on from it.",
-    "the subject no longer looks as it did where you marked it": "Add an in mark on this frame, then follow on.",
+    JUMPED: "Mark inside or outside the ring, then follow on.",
+    ALIKE: "One short mark on each side of the edge in the ring would help.",
+    TORN: "Mark this frame, then follow on from it.",
+    DRIFTED: "Add an in mark on this frame, then follow on.",
 }
 
 

@@ -14,7 +14,7 @@ from numpy.typing import NDArray
 
 from cuvrel.core.media.reader import exact_rate
 
-VideoFormat = Literal["h264", "h264-small", "prores4444", "ffv1-grey", "proxy"]
+VideoFormat = Literal["h264", "h264-small", "h264-element", "prores4444", "ffv1-grey", "proxy"]
 
 
 class Writer(Protocol):
@@ -32,6 +32,7 @@ _CODECS: dict[VideoFormat, tuple[str, str, str, dict[str, str]]] = {
     "h264": ("libx264", "yuv420p", "rgb24", {"crf": "16", "preset": "veryfast", "bf": "2"}),
     # what ships with the program: slower to make, much smaller
     "h264-small": ("libx264", "yuv420p", "rgb24", {"crf": "22", "preset": "slow", "bf": "2"}),
+    "h264-element": ("libx264", "yuv420p", "rgb24", {"crf": "29", "preset": "slow", "bf": "2"}),
     "prores4444": ("prores_ks", "yuva444p10le", "rgba", {"profile": "4444", "vendor": "apl0"}),
     "ffv1-grey": ("ffv1", "gray", "gray", {"level": "3", "slices": "4", "slicecrc": "1"}),
     "proxy": ("libx264", "yuv420p", "rgb24", {"crf": "12", "preset": "ultrafast", "g": "1", "tune": "fastdecode"}),
