@@ -167,7 +167,7 @@ class Follower:
         odds = 0.5 * np.clip(here, -5, 5) * trust
         for memory, weight in zip(self._touched, (0.25, 0.25), strict=True):
             # far more was seen around the subject than of it: as many of both, or it would shrink in the dark
-            wide, trust_wide = memory.odds(lab, where, balance=0.8)
+            wide, trust_wide = memory.odds(lab, where, balance=0.5)
             odds += weight * np.clip(wide, -5, 5) * trust_wide
             trust = np.maximum(trust, trust_wide)
         return odds, trust
