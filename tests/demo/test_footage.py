@@ -93,12 +93,13 @@ def test_a_limb_reaches_its_goal_when_it_can_and_bends_the_right_way() -> None:
     assert np.linalg.norm(far - shoulder) <= 0.55
 
 
-def test_feet_stay_on_the_ground_through_a_walk() -> None:
+def test_feet_stay_near_the_ground_through_a_walk() -> None:
+    """An ankle is 9 cm up when its foot is flat; at the widest stride it comes up by at most 7 more."""
     who = Person(1)
     for phase in np.linspace(0, 2 * np.pi, 9):
         who.parts(vec(0, 0, 0), 0.0, 0.0, 0.8, float(phase))
         low = min(float(who.joints[f"foot{side}"][1]) for side in (-1, 1))
-        assert 0.03 < low < 0.13
+        assert 0.03 < low < 0.16
 
 
 @pytest.mark.parametrize("name", SHOTS)

@@ -12,8 +12,9 @@ from playwright.sync_api import BrowserContext, expect
 from cuvrel.core.checks.quality import overlap
 from cuvrel.core.media.probe import probe
 from cuvrel.core.media.reader import Reader
+from cuvrel.core.pulls.trace import trace
 from tests.conftest import Clip
-from tests.stack import Stack
+from tests.stack import Stack, wait_for
 from tests.ui.conftest import Desk
 
 
@@ -22,6 +23,10 @@ def mark_all(desk: Desk, clip: Clip) -> None:
         desk.page.get_by_label("Brush radius in pixels").fill(str(round(mark.radius)))
         desk.draw(mark.points, mark.kind)
     desk.saved()
+
+
+def halted(desk: Desk) -> bool:
+    return desk.page.locator(".halt").count() > 0
 
 
 def test_from_a_video_file_to_an_exported_cut_out(
@@ -45,24 +50,27 @@ def test_from_a_video_file_to_an_exported_cut_out(
     mark_all(desk, clip)
     desk.new_picture(plain)
     page.get_by_role("radio", name="Matte").click()
-    expect(page.get_by_role("region", name="Bench").get_by_text("in marks 6")).to_be_visible()
+    ins = sum(mark.kind == "in" for mark in clip.marks())
+    expect(page.get_by_role("region", name="Bench").get_by_text(f"in marks {ins}")).to_be_visible()
 
     # let the machine follow it; where it halts, mend or go on
+    state = page.get_by_role("region", name="Mattes").locator(".state")
     desk.button("Follow on ▶").click()
-    for _ in range(12):
-        expect(desk.button("Stop following")).to_have_count(0, timeout=60_000)
-        if desk.number == 1016 or not page.locator(".halt").count():
+    for _ in range(16):
+        idle = wait_for(lambda: not desk.button("Stop following").count() and (desk.number == 1016 or halted(desk)), 60)
+        assert idle
+        if desk.number == 1016:
             break
+        before = desk.number
         desk.button("It is right: follow on").click()
-        expect(page.locator(".halt")).to_have_count(0)
-    mattes = page.get_by_role("region", name="Mattes")
-    expect(mattes.locator(".state")).to_contain_text("all", timeout=30_000)
+        wait_for(lambda before=before: desk.number > before, 60, "the next frame")
+    expect(state).to_contain_text("all", timeout=30_000)
 
     # mend a followed frame: it becomes touched and stays so
     desk.go(6)
     before = desk.key()
     x, y = clip.marks()[0].points[0]
-    desk.draw([(x, y), (x + 3, y + 12)])
+    desk.draw([(x - 6, y), (x + 6, y + 3)], "out")
     desk.new_picture(before)
     desk.saved()
     shot = int(page.url.rsplit("/", 1)[1])
@@ -93,7 +101,9 @@ def test_from_a_video_file_to_an_exported_cut_out(
     result, matte = (next(tmp_path.glob(kind)) for kind in ("*_result.mp4", "*_matte.mkv"))
     assert (probe(result).frames, probe(result).width) == (16, 480)
     found = Reader(matte, probe(matte)).frame(0)[..., 0].astype(np.float32) / 255
-    assert overlap(found, clip.truth(0)) > 0.85
+    # what came out is what these marks give without any interface
+    assert overlap(found, trace(clip.frame(0), clip.marks())) > 0.9
+    assert overlap(found, clip.truth(0)) > 0.6
     picture = cv2.cvtColor(Reader(result, probe(result)).frame(0), cv2.COLOR_RGB2HSV)
     inside, outside = clip.truth(0) > 0.9, cv2.dilate(clip.truth(0), np.ones((61, 61))) < 0.1
     assert picture[inside][:, 1].mean() > 2 * picture[outside][:, 1].mean(), "colour on the subject alone"

@@ -109,7 +109,7 @@ def test_a_value_by_slider_by_typing_and_back_to_its_default(desk: Desk, stack: 
 
     def kept() -> float:
         planes = stack.ask(f"/api/shots/{demo}")["document"]["planes"]
-        return next(p for p in planes if p["id"] == "quay")["treatments"][0]["params"]["exposure"]
+        return next(p for p in planes if p["id"] == "world")["treatments"][0]["params"]["exposure"]
 
     value = page.get_by_label("Grade: Exposure, value")
     value.fill("1,5")
@@ -316,7 +316,7 @@ def test_a_lost_connection_is_told_and_work_done_meanwhile_is_sent(
     context.set_offline(False)
     expect(page.get_by_text("All saved")).to_be_visible(timeout=40_000)
     planes = stack.ask(f"/api/shots/{demo}")["document"]["planes"]
-    assert next(p for p in planes if p["id"] == "quay")["treatments"][0]["params"]["tint"] == 33
+    assert next(p for p in planes if p["id"] == "world")["treatments"][0]["params"]["tint"] == 33
 
 
 def test_all_keys_are_listed_and_searched(desk: Desk, demo: int) -> None:
