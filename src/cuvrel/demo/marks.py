@@ -2,7 +2,7 @@
 
 A simulated artist starts from the clip's own strokes and then does what a person would: follows, goes to
 the worst frame, mends it with a few strokes, follows again, until every frame holds. Writes
-clips/NAME.marks.json.
+clips/NAME.marks.json, and what following makes of these marks beside it.
 """
 
 from __future__ import annotations
@@ -21,7 +21,8 @@ from cuvrel.core.media.probe import probe
 from cuvrel.core.media.reader import Reader
 from cuvrel.core.pulls.trace import Prepared, trace
 from cuvrel.core.recipe.models import Mark
-from cuvrel.demo.project import CLIPS, NAMES
+from cuvrel.demo import followed
+from cuvrel.demo.project import CLIPS, NAMES, clip_marks
 
 F32 = NDArray[np.float32]
 ENOUGH = 0.92  # J that every frame shall hold
@@ -72,12 +73,21 @@ def mend(
         marks.append(Mark(id=f"k{len(marks)}", frame=number, kind=kind, radius=round(radius, 1), points=flat))
 
 
+def keep(name: str) -> None:
+    """Follows a clip from its marks and writes what ships of that."""
+    info = probe(CLIPS / f"{name}.mp4")
+    pictures = Reader(CLIPS / f"{name}.mp4", info)
+    frames = clip(pictures.frame, info.frames, clip_marks(name), Settings(), halting=False)
+    followed.write(CLIPS, name, followed.settled(list(frames)))
+
+
 def main() -> None:
     """Draws the marks of the named clips, or of all of them."""
     for name in sys.argv[1:] or NAMES:
         rows: list[dict[str, Any]] = [mark.model_dump(mode="json", exclude={"id"}) for mark in draw(name)]
         text = ",\n".join(json.dumps(row) for row in rows)
         (CLIPS / f"{name}.marks.json").write_text('{"marks": [\n' + text + "\n]}\n")
+        keep(name)
 
 
 if __name__ == "__main__":

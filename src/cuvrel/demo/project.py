@@ -6,26 +6,22 @@ import json
 import shutil
 import tempfile
 from collections.abc import Callable
-from concurrent.futures import ThreadPoolExecutor
-from dataclasses import asdict
 from pathlib import Path
 
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from cuvrel.core.follow.run import Settings, clip
-from cuvrel.core.media.probe import MediaInfo, pack_sequence
-from cuvrel.core.media.rows import CORES
+from cuvrel.core.media.probe import pack_sequence
+from cuvrel.core.media.writer import png_bytes
 from cuvrel.core.recipe.models import Mark
+from cuvrel.demo import followed
 from cuvrel.demo.elements import MOVING, STILLS
 from cuvrel.demo.looks import SHOTS, demo_document
 from cuvrel.store import shots
 from cuvrel.store.blobs import Blobs
 from cuvrel.store.db import Database
 from cuvrel.store.footage import entry, make_ready
-from cuvrel.store.mattes import store_matte
 from cuvrel.store.models import FootageRow, MatteFrame, Project
-from cuvrel.store.pictures import Readers
 
 CLIPS = Path(__file__).parent / "clips"
 NAME = "Harbour signals"
@@ -59,30 +55,22 @@ def install(
                 _footage(session, project.id, blobs, CLIPS / f"{name}.mp4")
             for name in STILLS:
                 _footage(session, project.id, blobs, CLIPS / f"{name}.png")
-        with ThreadPoolExecutor(CORES) as pool:
-            work = {name: pool.submit(_followed, blobs, rows[name].blob, rows[name].info, name) for name in wanted}
-            for number, name in enumerate(wanted, 1):
-                shot = shots.create(
-                    session,
-                    project.id,
-                    demo_document(entry(rows[name]).model_dump(mode="json"), clip_marks(name), name),
-                )
-                for frame in work[name].result():
-                    frame.shot_id = shot.id
-                    session.add(frame)
-                tell(f"demo project, shot {number} of {len(wanted)}: {name}")
+        for number, name in enumerate(wanted, 1):
+            plate = entry(rows[name]).model_dump(mode="json")
+            shot = shots.create(session, project.id, demo_document(plate, clip_marks(name), name))
+            session.add_all(_frame(blobs, shot.id, one) for one in followed.read(CLIPS, name))
+            tell(f"demo project, shot {number} of {len(wanted)}: {name}")
     return True
 
 
-def _followed(blobs: Blobs, blob: str, info_json: dict[str, object], name: str) -> list[MatteFrame]:
-    """The matte frames of a clip, followed from its marks."""
-    info = MediaInfo.from_json(info_json)
-    reader = Readers(blobs).get(blob, info)
-    return [
-        MatteFrame(pull_id="trace1", frame=frame.number, origin=frame.origin, doubt=frame.doubt,
-                   blob=store_matte(blobs, frame.matte), halt=asdict(frame.halt) if frame.halt else None)
-        for frame in clip(reader.frame, info.frames, clip_marks(name), Settings(), halting=False)
-    ]  # fmt: skip
+def _frame(blobs: Blobs, shot_id: int, one: followed.Kept) -> MatteFrame:
+    base = None
+    if one.base is not None:
+        base = {"blob": blobs.put(png_bytes(one.base.matte)), "doubt": one.base.doubt, "halt": one.base.halt}
+    return MatteFrame(
+        shot_id=shot_id, pull_id="trace1", frame=one.number, origin=one.origin, doubt=one.doubt, halt=one.halt,
+        blob=blobs.put(png_bytes(one.matte)), base=base,
+    )  # fmt: skip
 
 
 def _footage(session: Session, project_id: int, blobs: Blobs, file: Path) -> FootageRow:

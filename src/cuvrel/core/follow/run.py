@@ -10,6 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from cuvrel.core.follow.carry import Followed, Follower, Halt
+from cuvrel.core.pulls.marks import rasterise
 from cuvrel.core.pulls.trace import trace
 from cuvrel.core.recipe.errors import TraceError
 from cuvrel.core.recipe.models import Mark
@@ -57,7 +58,9 @@ def span(
         yield number, follower.step(read(number))
 
 
-def refollow(read: Read, count: int, touched: Mapping[int, F32], about: int, settings: Settings) -> Iterator[Frame]:
+def refollow(
+    read: Read, count: int, touched: Mapping[int, F32], about: int, settings: Settings, halting: bool = False
+) -> Iterator[Frame]:
     """Follows anew what a touch of the frame `about` affects: up to the neighbouring touched frames.
 
     touched: mattes of all touched frames, `about` among them. The frames between two touched ones are
@@ -65,58 +68,67 @@ def refollow(read: Read, count: int, touched: Mapping[int, F32], about: int, set
     """
     stops = sorted(touched)
     here = stops.index(about)
-    if here > 0:
-        yield from _between(read, touched, stops[here - 1], about, settings)
-    else:
-        yield from _outwards(read, touched, about, range(about - 1, -1, -1), settings)
-    if here + 1 < len(stops):
-        yield from _between(read, touched, about, stops[here + 1], settings)
-    else:
-        yield from _outwards(read, touched, about, range(about + 1, count), settings)
-
-
-def _between(read: Read, touched: Mapping[int, F32], left: int, right: int, settings: Settings) -> Iterator[Frame]:
-    middle = (left + right) // 2
-    yield from _outwards(read, touched, left, range(left + 1, middle + 1), settings)
-    yield from _outwards(read, touched, right, range(right - 1, middle, -1), settings)
-
-
-def _outwards(read: Read, touched: Mapping[int, F32], start: int, frames: range, settings: Settings) -> Iterator[Frame]:
-    begun = time.perf_counter()
-    for at, found in span(read, frames, (read(start), touched[start]), settings):
-        took = (time.perf_counter() - begun) * 1000
-        yield Frame(at, found.matte, "followed", found.doubt, took, found.halt)
+    before, after = stops[here - 1 : here] if here else [], stops[here + 1 : here + 2]
+    ways = []
+    for left, right in [(left, about) for left in before] + [(about, right) for right in after]:
+        middle = (left + right) // 2
+        ways += [(left, range(left + 1, middle + 1)), (right, range(right - 1, middle, -1))]
+    if not before:
+        ways.append((about, range(about - 1, -1, -1)))
+    if not after:
+        ways.append((about, range(about + 1, count)))
+    for start, frames in ways:
         begun = time.perf_counter()
+        for at, found in span(read, frames, (read(start), touched[start]), settings) if frames else ():
+            took = (time.perf_counter() - begun) * 1000
+            yield Frame(at, found.matte, "followed", found.doubt, took, found.halt)
+            if found.halt and halting:
+                break
+            begun = time.perf_counter()
 
 
 def clip(read: Read, count: int, marks: Sequence[Mark], settings: Settings, halting: bool = True) -> Iterator[Frame]:
-    """Traces every marked frame and follows from each of them both ways, as far as half-way to the next.
+    """Does what the artist did: traces the first marked frame, follows both ways, mends the next one, and so on.
 
-    Yields frames as they are done, not in order; where following halts, the rest of that span is not
-    yielded. Raises TraceError when no frame can be traced, or a mark lies outside the clip.
+    The order of the marks is the order of the work. A frame that following has reached is mended by its
+    marks, unless they say that the subject is elsewhere; one that it has not is traced from them alone.
+    Each touch is followed up to the neighbouring touched frames, so a frame may come more than once: the
+    last one counts. Where following halts, the rest of that span does not come. Raises TraceError when no
+    frame can be traced, or a mark lies outside the clip.
     """
-    marked = sorted({mark.frame for mark in marks})
-    if marked and marked[-1] >= count:
-        raise TraceError(f"There is a mark on frame {marked[-1]}, but the footage has {count} frames.")
-    touched: dict[int, F32] = {}
-    for number in marked:
-        here = [mark for mark in marks if mark.frame == number]
-        if not any(mark.kind == "in" for mark in here):
-            continue
-        begun = time.perf_counter()
-        touched[number] = trace(read(number), here, None, settings.snap, settings.detail)
-        yield Frame(number, touched[number], "touched", 0.0, (time.perf_counter() - begun) * 1000)
-    if not touched:
+    by_frame: dict[int, list[Mark]] = {}
+    for mark in marks:
+        by_frame.setdefault(mark.frame, []).append(mark)
+    if by_frame and max(by_frame) >= count:
+        raise TraceError(f"There is a mark on frame {max(by_frame)}, but the footage has {count} frames.")
+    if not any(mark.kind == "in" for mark in marks):
         raise TraceError("There is no in mark.", "Draw at least one in mark on the subject.")
-    stops = sorted(touched)
-    for index, number in enumerate(stops):
-        after = (number + stops[index + 1]) // 2 + 1 if index + 1 < len(stops) else count
-        before = (number + stops[index - 1]) // 2 if index > 0 else -1
-        for frames in (range(number + 1, after), range(number - 1, before, -1)):
-            begun = time.perf_counter()
-            for at, found in span(read, frames, (read(number), touched[number]), settings):
-                took = (time.perf_counter() - begun) * 1000
-                yield Frame(at, found.matte, "followed", found.doubt, took, found.halt)
-                if found.halt and halting:
-                    break
-                begun = time.perf_counter()
+    touched: dict[int, F32] = {}
+    reached: dict[int, F32] = {}  # what following brought to frames that are still to be mended
+    # out marks alone can only mend: such frames wait until following has been there
+    order = sorted(by_frame, key=lambda n: not any(mark.kind == "in" for mark in by_frame[n]))
+    for number in order:
+        begun = time.perf_counter()
+        prior = reached.pop(number, None)
+        if prior is None and not any(mark.kind == "in" for mark in by_frame[number]):
+            continue
+        touched[number] = _touched(read(number), by_frame[number], prior, settings)
+        yield Frame(number, touched[number], "touched", 0.0, (time.perf_counter() - begun) * 1000)
+        for frame in refollow(read, count, touched, number, settings, halting):
+            if frame.number in by_frame and frame.number not in touched:
+                reached[frame.number] = frame.matte
+            yield frame
+
+
+def _touched(rgb: U8, marks: list[Mark], prior: F32 | None, settings: Settings) -> F32:
+    """A marked frame's matte: the prior mended, or traced anew where the marks contradict most of it."""
+    if prior is not None:
+        inside = rasterise(marks, "in", prior.shape, (1.0, 1.0))
+        if inside.any() and float((prior[inside] > 0.5).mean()) < 0.2 and _wide(inside, prior):
+            prior = None
+    return trace(rgb, marks, prior, settings.snap, settings.detail)
+
+
+def _wide(inside: NDArray[np.bool_], prior: F32) -> bool:
+    """Whether in marks are drawn over a whole subject, not in one wrong corner of it."""
+    return int(inside.sum()) > 0.04 * max(1, int((prior > 0.5).sum()))
