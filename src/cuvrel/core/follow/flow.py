@@ -13,8 +13,9 @@ from cuvrel.core.media.rows import in_rows
 
 F32 = NDArray[np.float32]
 U8 = NDArray[np.uint8]
-TORN = 0.02  # share of the subject where motion must be torn before its pieces are looked for
-CELL = 24  # side of a matched piece of the subject, and
+TORN = 0.05  # share of the subject where motion must be torn before its pieces are looked for
+CELL = 24  # side of a matched piece of the subject,
+STRIDE = 14  # the next one's distance, and
 SEARCH = 30  # how far it is looked for, in pixels at half size
 
 
@@ -45,7 +46,7 @@ class Flow:
         about = cv2.dilate((sample(subject, forth) > 0.3).astype(np.uint8), np.ones((9, 9), np.uint8)) > 0
         if not about.any() or float((fault[about] > 1.5).mean()) < TORN:
             return forth, fault
-        led = pieces(here, there, subject)
+        led = pieces(here, there, subject, fault)
         if led is None:
             return forth, fault
         other, other_fault = self._both(here, there, led[0], led[1])
@@ -69,8 +70,8 @@ def _agrees(here: U8, there: U8, flow: F32, fault: F32) -> F32:
     return cv2.blur(np.minimum(wrong, 48), (7, 7)) + np.minimum(fault, 8)
 
 
-def pieces(here: U8, there: U8, subject: F32) -> tuple[F32, F32, NDArray[np.bool_]] | None:
-    """Motion of the subject's pieces from `there` to `here`, found one by one.
+def pieces(here: U8, there: U8, subject: F32, fault: F32) -> tuple[F32, F32, NDArray[np.bool_]] | None:
+    """Motion of the subject's pieces from `there` to `here`, found one by one where motion is torn.
 
     Returns starts for dense motion, (H, W, 2) float32 from `here` to `there` and back, and where in
     `here` they say something; None when nothing of the subject moves by more than a pixel or two.
@@ -80,18 +81,25 @@ def pieces(here: U8, there: U8, subject: F32) -> tuple[F32, F32, NDArray[np.bool
     a = cv2.GaussianBlur(cv2.resize(there, size, interpolation=cv2.INTER_AREA), (0, 0), 0.8)
     b = cv2.GaussianBlur(cv2.resize(here, size, interpolation=cv2.INTER_AREA), (0, 0), 0.8)
     mask = (cv2.resize(subject, size, interpolation=cv2.INTER_AREA) > 0.5).astype(np.uint8)
+    # a piece may have come from as far as it is looked for
+    reach = np.ones((SEARCH, SEARCH), np.uint8)
+    torn = cv2.dilate((cv2.resize(fault, size, interpolation=cv2.INTER_AREA) > 1.5).astype(np.uint8), reach) > 0
     rows, cols = np.flatnonzero(mask.any(axis=1)), np.flatnonzero(mask.any(axis=0))
     if rows.size < 4 or cols.size < 4:
         return None
-    found: list[tuple[int, int, int, int]] = []
-    for y in range(max(0, int(rows[0]) - 2), min(int(rows[-1]), size[1] - CELL) + 1, CELL // 2):
-        for x in range(max(0, int(cols[0]) - 2), min(int(cols[-1]), size[0] - CELL) + 1, CELL // 2):
-            part = mask[y : y + CELL, x : x + CELL]
-            if int(part.sum()) < 0.18 * CELL * CELL:
-                continue
-            move = _match(a, b, part, x, y)
-            if move is not None:
-                found.append((x, y, *move))
+    total = cv2.integral(mask)
+    cells = [
+        (x, y)
+        for y in range(max(0, int(rows[0]) - 2), min(int(rows[-1]), size[1] - CELL) + 1, STRIDE)
+        for x in range(max(0, int(cols[0]) - 2), min(int(cols[-1]), size[0] - CELL) + 1, STRIDE)
+        if torn[y + CELL // 2, x + CELL // 2]
+        and total[y + CELL, x + CELL] - total[y, x + CELL] - total[y + CELL, x] + total[y, x] >= 0.18 * CELL * CELL
+    ]
+    if not cells:
+        return None
+    moves = np.zeros((len(cells), 3), np.int64)
+    in_rows(_scan, len(cells), a, b, mask, np.array(cells, np.int64), CELL, SEARCH, moves, least=2)
+    found = [(x, y, int(dx), int(dy)) for (x, y), (dx, dy, sure) in zip(cells, moves, strict=True) if sure]
     if not any(abs(dx) + abs(dy) > 1 for _, _, dx, dy in found):
         return None
     forth, back = np.zeros((size[1], size[0], 2), np.float32), np.zeros((size[1], size[0], 2), np.float32)
@@ -117,43 +125,59 @@ def pieces(here: U8, there: U8, subject: F32) -> tuple[F32, F32, NDArray[np.bool
 
 
 @njit(nogil=True, cache=True, fastmath=True)
-def _scan(y0, y1, a, b, part, x, y, out):  # type: ignore[no-untyped-def]
-    """Mean absolute difference of a masked cell at each offset; only every second pixel of the cell counts."""
+def _difference(a, b, part, y, x, dy, dx):  # type: ignore[no-untyped-def]
+    """Mean absolute difference of a masked cell at an offset; only every second pixel of the cell counts."""
     h, w = b.shape
-    side = part.shape[0]
-    reach = (out.shape[0] - 1) // 2
-    for i in range(y0, y1):
-        for j in range(out.shape[1]):
-            ty, tx = y + i - reach, x + j - reach
-            total, count = np.int64(0), np.int64(0)
-            for r in range(side):
-                yy = ty + r
-                if yy < 0 or yy >= h:
-                    continue
-                for c in range(r % 2, part.shape[1], 2):
-                    xx = tx + c
-                    if part[r, c] == 0 or xx < 0 or xx >= w:
-                        continue
-                    total += abs(np.int64(a[y + r, x + c]) - np.int64(b[yy, xx]))
-                    count += 1
-            out[i, j] = np.float32(total) / np.float32(count) if count > 12 else np.float32(255.0)
+    total, count = 0, 0
+    for r in range(part.shape[0]):
+        yy = y + dy + r
+        if yy < 0 or yy >= h:
+            continue
+        for c in range(r % 2, part.shape[1], 2):
+            xx = x + dx + c
+            if part[r, c] == 0 or xx < 0 or xx >= w:
+                continue
+            total += abs(int(a[y + r, x + c]) - int(b[yy, xx]))
+            count += 1
+    return np.float32(total) / np.float32(count) if count > 12 else np.float32(255.0)
 
 
-def _match(a: U8, b: U8, part: U8, x: int, y: int) -> tuple[int, int] | None:
-    """Where a cell of `a` went in `b`, in pixels (x, y); None when that can't be told."""
-    out = np.empty((2 * SEARCH + 1, 2 * SEARCH + 1), np.float32)
-    in_rows(_scan, out.shape[0], a, b, part, x, y, out)
-    # staying is likelier than jumping: a move must pay for its length
-    yy, xx = np.mgrid[-SEARCH : SEARCH + 1, -SEARCH : SEARCH + 1]
-    cost = out + 0.05 * np.hypot(yy, xx)
-    i, j = np.unravel_index(int(np.argmin(cost)), cost.shape)
-    if out[SEARCH, SEARCH] - out[i, j] < 1.0:
-        return 0, 0
-    # a place that is hardly better than others far away says nothing
-    far = cost[(abs(yy - yy[i, j]) > 5) | (abs(xx - xx[i, j]) > 5)]
-    if float(far.min()) - float(cost[i, j]) < 0.06 * float(np.median(cost)):
-        return None
-    return int(j) - SEARCH, int(i) - SEARCH
+@njit(nogil=True, cache=True, fastmath=True)
+def _scan(n0, n1, a, b, mask, cells, side, reach, found):  # type: ignore[no-untyped-def]
+    """Where cells went: `found` gets dx, dy and whether that can be told, for cells `n0` to `n1`."""
+    steps = reach // 2
+    for n in range(n0, n1):
+        x, y = cells[n, 0], cells[n, 1]
+        part = mask[y : y + side, x : x + side]
+        stay = _difference(a, b, part, y, x, 0, 0)
+        costs = np.empty((2 * steps + 1, 2 * steps + 1), np.float32)
+        best, by, bx = np.float32(1e9), 0, 0
+        for i in range(2 * steps + 1):
+            for j in range(2 * steps + 1):
+                dy, dx = 2 * (i - steps), 2 * (j - steps)
+                # staying is likelier than jumping: a move must pay for its length
+                cost = _difference(a, b, part, y, x, dy, dx) + np.float32(0.05) * np.sqrt(np.float32(dy * dy + dx * dx))
+                costs[i, j] = cost
+                if cost < best:
+                    best, by, bx = cost, dy, dx
+        # a place that is hardly better than others far away says nothing
+        far = np.float32(1e9)
+        for i in range(2 * steps + 1):
+            for j in range(2 * steps + 1):
+                if abs(2 * (i - steps) - by) > 5 or abs(2 * (j - steps) - bx) > 5:
+                    far = min(far, costs[i, j])
+        usual = np.median(costs)
+        fine, fy, fx = best, by, bx
+        for dy in range(by - 1, by + 2):
+            for dx in range(bx - 1, bx + 2):
+                cost = _difference(a, b, part, y, x, dy, dx) + np.float32(0.05) * np.sqrt(np.float32(dy * dy + dx * dx))
+                if cost < fine:
+                    fine, fy, fx = cost, dy, dx
+        if stay - fine < 1.0:
+            found[n, 0], found[n, 1], found[n, 2] = 0, 0, 1
+        else:
+            found[n, 0], found[n, 1] = fx, fy
+            found[n, 2] = 1 if far - best >= np.float32(0.06) * usual else 0
 
 
 _grids: dict[tuple[int, int], F32] = {}

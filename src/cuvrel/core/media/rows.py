@@ -16,10 +16,13 @@ CORES = max(1, len(os.sched_getaffinity(0)))
 _pool: ThreadPoolExecutor | None = None
 
 
-def in_rows(kernel: Callable[..., Any], rows: int, *args: Any) -> None:
-    """Calls the kernel on bands that together cover 0 to `rows`; returns when all are done."""
+def in_rows(kernel: Callable[..., Any], rows: int, *args: Any, least: int = 64) -> None:
+    """Calls the kernel on bands that together cover 0 to `rows`; returns when all are done.
+
+    least: below so many rows it is not worth sharing the work.
+    """
     global _pool
-    if CORES == 1 or rows < 64:
+    if CORES == 1 or rows < least:
         kernel(0, rows, *args)
         return
     if _pool is None:
