@@ -2,13 +2,12 @@
 
 from __future__ import annotations
 
-from typing import Any
-
 import cv2
 import numpy as np
 from numpy.typing import NDArray
 from pymatting import estimate_alpha_cf
 
+from cuvrel.core.checks.chatter import grey_flow
 from cuvrel.core.pulls.marks import rasterise
 from cuvrel.core.recipe.models import Mark
 
@@ -31,17 +30,11 @@ def cut(rgb: U8, marks: list[Mark]) -> F32:
     return np.isin(mask, (cv2.GC_FGD, cv2.GC_PR_FGD)).astype(np.float32)
 
 
-def _flow(here: U8, there: U8) -> F32:
-    dis: Any = cv2.DISOpticalFlow.create(cv2.DISOPTICAL_FLOW_PRESET_FAST)
-    grey = [cv2.cvtColor(p, cv2.COLOR_RGB2GRAY) for p in (here, there)]
-    return np.asarray(dis.calc(grey[0], grey[1], None), np.float32)
-
-
 def warp(here: U8, there: U8, matte: F32) -> F32:
     """The matte of `there` carried to `here` by dense flow alone."""
     h, w = matte.shape
     y, x = np.mgrid[0:h, 0:w].astype(np.float32)
-    flow = _flow(here, there)
+    flow = grey_flow(here, there)
     return cv2.remap(matte, x + flow[..., 0], y + flow[..., 1], cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE)
 
 
