@@ -15,6 +15,7 @@ import urllib.request
 from pathlib import Path
 
 from cuvrel.core.recipe.errors import CuvrelError
+from cuvrel.core.recipe.hashing import key_of
 from cuvrel.demo.project import install
 from cuvrel.store.blobs import Blobs
 from cuvrel.store.cluster import Cluster, free_port
@@ -113,9 +114,11 @@ def _run(var: Path, port: int, demo: bool, workers: int, clips: list[str] | None
     signal.signal(signal.SIGTERM, end)
     cluster = Cluster(var / "postgres")
     children: list[Child] = []
-    # kernels are compiled beside all else, once per machine, so that nobody waits for a first picture
+    # kernels are compiled beside all else, once per state of the code, so that nobody waits for a first picture
+    state = _state_of_code()
+    known = (var / "compiled").read_text() == state if (var / "compiled").exists() else False
     compiling = subprocess.Popen(
-        [sys.executable, "-c", "from cuvrel.core.warm import warm_up; warm_up()"],
+        [sys.executable, "-c", "pass" if known else "from cuvrel.core.warm import warm_up; warm_up()"],
         stdin=subprocess.DEVNULL,
         start_new_session=True,
         preexec_fn=_die_with_parent,
@@ -174,6 +177,8 @@ def _run(var: Path, port: int, demo: bool, workers: int, clips: list[str] | None
         ]
         while compiling.poll() is None and not ending:
             time.sleep(0.02)
+        if compiling.poll() == 0:
+            (var / "compiled").write_text(state)
         for child in children:
             if not ending:
                 child.tend()
@@ -203,6 +208,12 @@ def _run(var: Path, port: int, demo: bool, workers: int, clips: list[str] | None
         (var / "address.json").unlink(missing_ok=True)
         print("Stopped.", flush=True)
     return 0
+
+
+def _state_of_code() -> str:
+    """Changes whenever a file with kernels does."""
+    files = sorted((Path(__file__).parent / "core").rglob("*.py"))
+    return key_of([[file.name, file.stat().st_mtime_ns] for file in files], sys.version)
 
 
 def _tell(text: str) -> None:

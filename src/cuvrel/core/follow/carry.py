@@ -211,7 +211,8 @@ class Follower:
         moved = cv2.dilate(cv2.erode(differs, np.ones((2, 2), np.uint8)), np.ones((2, 2), np.uint8)).astype(np.float32)
         jump = min(1.5, float(moved.sum()) / rim)
         alike_at = self._alike_at(edge, odds)
-        alike = max(0.0, float(alike_at.sum()) / rim - self._alike)
+        # where colours were alike already on the touched frame, a little more of it says less
+        alike = max(0.0, float(alike_at.sum()) / rim - self._alike) / (1 + 12 * self._alike)
         torn_at = edge * np.clip((fault - 1.0) / 2.0, 0, 1)
         torn = float(torn_at.sum()) / rim
         usual = float(np.median(self._areas[-6:]))
