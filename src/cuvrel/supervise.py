@@ -14,13 +14,15 @@ import urllib.error
 import urllib.request
 from pathlib import Path
 
+from sqlalchemy import select
+
 from cuvrel.core.recipe.errors import CuvrelError
 from cuvrel.core.recipe.hashing import key_of
-from cuvrel.demo.project import install
 from cuvrel.store.blobs import Blobs
 from cuvrel.store.cluster import Cluster, free_port
 from cuvrel.store.config import Config
 from cuvrel.store.db import Database
+from cuvrel.store.models import Project
 
 
 class Child:
@@ -128,7 +130,10 @@ def _run(var: Path, port: int, demo: bool, workers: int, clips: list[str] | None
         config = Config(database=cluster.url(), blobs=os.environ.get("CUVREL_BLOBS", str(var / "blobs")), var=var)
         database = Database(config.database)
         database.migrate()
-        if demo and not ending:
+        if demo and not ending and _empty(database):
+            # heavy to load, and wanted once
+            from cuvrel.demo.project import install
+
             install(database, Blobs(config.blobs, var), _tell, clips)
         database.engine.dispose()
         port = free_port(port)
@@ -214,6 +219,12 @@ def _state_of_code() -> str:
     """Changes whenever a file with kernels does."""
     files = sorted((Path(__file__).parent / "core").rglob("*.py"))
     return key_of([[file.name, file.stat().st_mtime_ns] for file in files], sys.version)
+
+
+def _empty(database: Database) -> bool:
+    """Whether there is no project yet."""
+    with database.session() as session:
+        return session.scalar(select(Project.id).limit(1)) is None
 
 
 def _tell(text: str) -> None:
