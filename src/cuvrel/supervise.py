@@ -117,14 +117,15 @@ def _run(var: Path, port: int, demo: bool, workers: int, clips: list[str] | None
     cluster = Cluster(var / "postgres")
     children: list[Child] = []
     # kernels are compiled beside all else, once per state of the code, so that nobody waits for a first picture
-    state = _state_of_code()
-    known = (var / "compiled").read_text() == state if (var / "compiled").exists() else False
-    compiling = subprocess.Popen(
-        [sys.executable, "-c", "pass" if known else "from cuvrel.core.warm import warm_up; warm_up()"],
-        stdin=subprocess.DEVNULL,
-        start_new_session=True,
-        preexec_fn=_die_with_parent,
-    )
+    state, mark = _state_of_code(), var / "compiled"
+    compiling: subprocess.Popen[bytes] | None = None
+    if not mark.exists() or mark.read_text() != state:
+        compiling = subprocess.Popen(
+            [sys.executable, "-c", "from cuvrel.core.warm import warm_up; warm_up()"],
+            stdin=subprocess.DEVNULL,
+            start_new_session=True,
+            preexec_fn=_die_with_parent,
+        )
     try:
         cluster.start()
         config = Config(database=cluster.url(), blobs=os.environ.get("CUVREL_BLOBS", str(var / "blobs")), var=var)
@@ -180,10 +181,10 @@ def _run(var: Path, port: int, demo: bool, workers: int, clips: list[str] | None
             )
             for n in range(workers)
         ]
-        while compiling.poll() is None and not ending:
+        while compiling is not None and compiling.poll() is None and not ending:
             time.sleep(0.02)
-        if compiling.poll() == 0:
-            (var / "compiled").write_text(state)
+        if compiling is not None and compiling.poll() == 0:
+            mark.write_text(state)
         for child in children:
             if not ending:
                 child.tend()
@@ -203,8 +204,9 @@ def _run(var: Path, port: int, demo: bool, workers: int, clips: list[str] | None
                 if not ending:
                     time.sleep(0.1)
     finally:
-        compiling.kill()
-        compiling.wait()
+        if compiling is not None:
+            compiling.kill()
+            compiling.wait()
         for child in children:
             child.ask()
         for child in children:

@@ -15,6 +15,16 @@ from cuvrel.demo.noise import hash1, value3
 from cuvrel.demo.paint import paint
 
 
+@njit(nogil=True, cache=True, fastmath=True, inline="always")
+def _ray(camera, px, py):  # type: ignore[no-untyped-def]
+    """The unit direction through a point of the picture, in heights from its middle, right and up."""
+    dx = camera[3] * px + camera[6] * py + camera[9] * camera[12]
+    dy = camera[4] * px + camera[7] * py + camera[10] * camera[12]
+    dz = camera[5] * px + camera[8] * py + camera[11] * camera[12]
+    inv = 1.0 / np.sqrt(dx * dx + dy * dy + dz * dz)
+    return dx * inv, dy * inv, dz * inv
+
+
 @njit(nogil=True, cache=True, fastmath=True)
 def _along_ray(parts, balls, ox, oy, oz, dx, dy, dz, spread, active):  # type: ignore[no-untyped-def]
     """Fills `active` with the parts whose ball a ray (or a cone of slope `spread`) meets; count, near, far."""
@@ -152,11 +162,8 @@ def shadows(y0, y1, camera, light, parts, balls, margin, step, about, out):  # t
             if t > 40:
                 continue
             px, py = (x + 0.5 - width / 2) / inner, (height / 2 - y - 0.5) / inner
-            dx = camera[3] * px + camera[6] * py + camera[9] * camera[12]
-            dy = camera[4] * px + camera[7] * py + camera[10] * camera[12]
-            dz = camera[5] * px + camera[8] * py + camera[11] * camera[12]
-            inv = 1.0 / np.sqrt(dx * dx + dy * dy + dz * dz)
-            gx, gy, gz = camera[0] + dx * inv * t, camera[1] + dy * inv * t, camera[2] + dz * inv * t
+            dx, dy, dz = _ray(camera, px, py)
+            gx, gy, gz = camera[0] + dx * t, camera[1] + dy * t, camera[2] + dz * t
             nx, ny, nz = about[y, x, 1], about[y, x, 2], about[y, x, 3]
             gx, gy, gz = gx + nx * 0.01, gy + ny * 0.01, gz + nz * 0.01
             out[yy, xx, 0] = _blocked(parts, balls, gx, gy, gz, light[0], light[1], light[2], active)
@@ -179,13 +186,10 @@ def lamplight(y0, y1, camera, lamp, margin, step, about, out):  # type: ignore[n
                 out[yy, xx, 0] = out[yy, xx, 1] = out[yy, xx, 2] = 0
                 continue
             px, py = (x + 0.5 - width / 2) / inner, (height / 2 - y - 0.5) / inner
-            dx = camera[3] * px + camera[6] * py + camera[9] * camera[12]
-            dy = camera[4] * px + camera[7] * py + camera[10] * camera[12]
-            dz = camera[5] * px + camera[8] * py + camera[11] * camera[12]
-            inv = 1.0 / np.sqrt(dx * dx + dy * dy + dz * dz)
-            qx = lamp[0] - camera[0] - dx * inv * t
-            qy = lamp[1] - camera[1] - dy * inv * t
-            qz = lamp[2] - camera[2] - dz * inv * t
+            dx, dy, dz = _ray(camera, px, py)
+            qx = lamp[0] - camera[0] - dx * t
+            qy = lamp[1] - camera[1] - dy * t
+            qz = lamp[2] - camera[2] - dz * t
             d2 = qx * qx + qy * qy + qz * qz + 0.05
             face = (about[y, x, 1] * qx + about[y, x, 2] * qy + about[y, x, 3] * qz) / np.sqrt(d2)
             glow = max(face, 0.0) * lamp[6] / d2
@@ -228,13 +232,10 @@ def expose(row0, row1, camera, light, lamp, tones, poses, balls, shifts, behind,
             for k in range(instants):
                 mx, my = (x0 + x1) / 2 + shifts[k, 0], (y0 + y1) / 2 + shifts[k, 1]
                 px, py = (mx - width / 2) / height, (height / 2 - my) / height
-                dx = camera[3] * px + camera[6] * py + camera[9] * camera[12]
-                dy = camera[4] * px + camera[7] * py + camera[10] * camera[12]
-                dz = camera[5] * px + camera[8] * py + camera[11] * camera[12]
-                inv = 1.0 / np.sqrt(dx * dx + dy * dy + dz * dz)
+                dx, dy, dz = _ray(camera, px, py)
                 spread = np.float32(0.75 * TILE / height / camera[12])
                 count, near, far = _along_ray(
-                    poses[k], balls[k], camera[0], camera[1], camera[2], dx * inv, dy * inv, dz * inv, spread, active
+                    poses[k], balls[k], camera[0], camera[1], camera[2], dx, dy, dz, spread, active
                 )
                 met = met or count > 0
             if not met:
@@ -251,14 +252,9 @@ def expose(row0, row1, camera, light, lamp, tones, poses, balls, shifts, behind,
                 parts, ball = poses[k], balls[k]
                 mx, my = (x0 + x1) / 2 + shifts[k, 0], (y0 + y1) / 2 + shifts[k, 1]
                 px, py = (mx - width / 2) / height, (height / 2 - my) / height
-                dx = camera[3] * px + camera[6] * py + camera[9] * camera[12]
-                dy = camera[4] * px + camera[7] * py + camera[10] * camera[12]
-                dz = camera[5] * px + camera[8] * py + camera[11] * camera[12]
-                inv = 1.0 / np.sqrt(dx * dx + dy * dy + dz * dz)
+                dx, dy, dz = _ray(camera, px, py)
                 spread = np.float32(0.75 * TILE / height / camera[12])
-                count, near, far = _along_ray(
-                    parts, ball, camera[0], camera[1], camera[2], dx * inv, dy * inv, dz * inv, spread, active
-                )
+                count, near, far = _along_ray(parts, ball, camera[0], camera[1], camera[2], dx, dy, dz, spread, active)
                 for y in range(y0, y1):
                     for x in range(x0, x1):
                         jx, jy = hash1(x + 4099 * k, y, seed), hash1(x, y + 4099 * k, seed + 1)
@@ -266,11 +262,7 @@ def expose(row0, row1, camera, light, lamp, tones, poses, balls, shifts, behind,
                         hit = False
                         if count > 0:
                             px, py = (sx - width / 2) / height, (height / 2 - sy) / height
-                            dx = camera[3] * px + camera[6] * py + camera[9] * camera[12]
-                            dy = camera[4] * px + camera[7] * py + camera[10] * camera[12]
-                            dz = camera[5] * px + camera[8] * py + camera[11] * camera[12]
-                            inv = 1.0 / np.sqrt(dx * dx + dy * dy + dz * dz)
-                            dx, dy, dz = dx * inv, dy * inv, dz * inv
+                            dx, dy, dz = _ray(camera, px, py)
                             t = max(near, np.float32(0.3))
                             wet = 0
                             for _ in range(90):
