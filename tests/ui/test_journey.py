@@ -142,6 +142,24 @@ def test_bad_footage_is_refused_with_a_sentence_on_the_page(
     expect(project.get_by_role("button", name="New shot on it")).to_have_count(0)
 
 
+def test_a_project_made_before_the_list_has_come_stays(desk: Desk) -> None:
+    page, late = desk.page, []
+    # the list is read at once, and its answer comes only when the new project is there
+    page.route(
+        "**/api/projects",
+        lambda route: late.append((route, route.fetch())) if route.request.method == "GET" else route.continue_(),
+    )
+    desk.start()
+    page.get_by_label("Name of a new project").fill("Made early")
+    desk.button("New project").click()
+    mine = page.get_by_role("region", name="Made early")
+    expect(mine).to_be_visible()
+    for route, answer in late:
+        route.fulfill(response=answer)
+    expect(page.get_by_role("region", name="Harbour signals")).to_be_visible()
+    expect(mine).to_be_visible()
+
+
 def test_pictures_of_a_sequence_come_in_together_by_dropping(desk: Desk, clip: Clip) -> None:
     page = desk.page
     desk.start()

@@ -13,11 +13,15 @@
   async function load() {
     try {
       const { projects } = await api.projects();
-      stores = projects.map((project) => {
-        const store = new ProjectStore(project.id);
+      // what was made while the list was on its way is not in it, and uploads go on in the stores at hand
+      const known = new Map((stores ?? []).map((store) => [store.id, store]));
+      const listed = projects.map((project) => {
+        const store = known.get(project.id) ?? new ProjectStore(project.id);
+        known.delete(project.id);
         store.project = project;
         return store;
       });
+      stores = [...known.values(), ...listed];
     } catch (error) {
       fault = String((error as Error).message);
     }
