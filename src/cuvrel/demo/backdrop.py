@@ -14,7 +14,8 @@ from numpy.typing import NDArray
 
 from cuvrel.core.media.rows import in_rows
 from cuvrel.demo.noise import fbm, hash1, value3
-from cuvrel.demo.quay import EDGE, Camera, Light
+from cuvrel.demo.quay import Camera, Light
+from cuvrel.demo.solids import bounds_of, hit
 
 F32 = NDArray[np.float32]
 
@@ -38,95 +39,6 @@ def sky(dx, dy, dz, light):  # type: ignore[no-untyped-def]
         b += (base * shade * 1.01 - b) * c
     glow = max(dx * light[0] + dy * light[1] + dz * light[2], 0.0) ** 24 * 0.25
     return r + glow * light[3], g + glow * light[4], b + glow * light[5]
-
-
-@njit(nogil=True, cache=True, fastmath=True)
-def hit(ox, oy, oz, dx, dy, dz, solids, ground):  # type: ignore[no-untyped-def]
-    """The nearest surface: distance, index (-1 ground, -2 water, -9 none) and normal."""
-    best, which = 1e9, -9
-    nx, ny, nz = 0.0, 1.0, 0.0
-    if ground and dy < -1e-6:
-        t = -oy / dy
-        if t > 1e-3 and oz + t * dz < EDGE:
-            best, which = t, -1
-        t = (-1.25 - oy) / dy
-        if t > 1e-3 and t < best and oz + t * dz >= EDGE:
-            best, which = t, -2
-    for n in range(solids.shape[0]):
-        kind = int(solids[n, 0])
-        cx, cy, cz = solids[n, 1], solids[n, 2], solids[n, 3]
-        wx, wy, wz = solids[n, 4], solids[n, 5], solids[n, 6]
-        near, far = -1e9, 1e9
-        ax, ay, az = 0.0, 0.0, 0.0
-        miss = False
-        if kind == 2:
-            px, pz = ox - cx, oz - cz
-            a = dx * dx + dz * dz
-            b = px * dx + pz * dz
-            c = px * px + pz * pz - wx * wx
-            disc = b * b - a * c
-            if disc < 0 or a < 1e-9:
-                continue
-            root = np.sqrt(disc)
-            near, far = (-b - root) / a, (-b + root) / a
-            ax, ay, az = (px + near * dx) / wx, 0.0, (pz + near * dz) / wx
-        else:
-            planes = 4 if kind == 0 else 2
-            for k in range(planes):
-                if kind == 0 and k < 2:
-                    sx, sy_, sz, w = (1.0 if k == 0 else -1.0), 0.0, 0.0, wx
-                elif kind == 0:
-                    sx, sy_, sz, w = 0.0, 0.0, (1.0 if k == 2 else -1.0), wz
-                else:
-                    length = np.sqrt(wx * wx + wy * wy)
-                    sx, sy_, sz = (wy if k == 0 else -wy) / length, wx / length, 0.0
-                    w = wx * wy / length
-                dist = (ox - cx) * sx + (oy - cy) * sy_ + (oz - cz) * sz - w
-                speed = dx * sx + dy * sy_ + dz * sz
-                if abs(speed) < 1e-9:
-                    if dist > 0:
-                        miss = True
-                    continue
-                t = -dist / speed
-                if speed < 0:
-                    if t > near:
-                        near, ax, ay, az = t, sx, sy_, sz
-                elif t < far:
-                    far = t
-            if kind == 1:
-                for k in range(2):
-                    sz = 1.0 if k == 0 else -1.0
-                    dist, speed = (oz - cz) * sz - wz, dz * sz
-                    if abs(speed) < 1e-9:
-                        if dist > 0:
-                            miss = True
-                        continue
-                    t = -dist / speed
-                    if speed < 0:
-                        if t > near:
-                            near, ax, ay, az = t, 0.0, 0.0, sz
-                    elif t < far:
-                        far = t
-        for k in range(2):
-            sy2 = 1.0 if k == 0 else -1.0
-            if kind == 1 and k == 0:
-                continue
-            dist = (oy - cy) * sy2 - (wy if k == 0 else 0.0)
-            speed = dy * sy2
-            if abs(speed) < 1e-9:
-                if dist > 0:
-                    miss = True
-                continue
-            t = -dist / speed
-            if speed < 0:
-                if t > near:
-                    near, ax, ay, az = t, 0.0, sy2, 0.0
-            elif t < far:
-                far = t
-        if miss or near >= far or near < 1e-3 or near >= best:
-            continue
-        best, which, nx, ny, nz = near, n, ax, ay, az
-    return best, which, nx, ny, nz
 
 
 @njit(nogil=True, cache=True, fastmath=True)
@@ -240,7 +152,7 @@ def material(which, x, y, z, nx, ny, nz, solids, out):  # type: ignore[no-untype
 
 
 @njit(nogil=True, cache=True, fastmath=True)
-def _trace(y0, y1, camera, light, solids, samples, margin, ground, sunlit, ambient, about):  # type: ignore[no-untyped-def]
+def _trace(y0, y1, camera, light, solids, bounds, samples, margin, ground, sunlit, ambient, about):  # type: ignore[no-untyped-def]
     height, width = sunlit.shape[0], sunlit.shape[1]
     inner = height - 2 * margin
     surface = np.empty(7, np.float64)
@@ -271,7 +183,7 @@ def _trace(y0, y1, camera, light, solids, samples, margin, ground, sunlit, ambie
                     ox, oy, oz = ox + ex, oy + ey, oz + ez
                 inv = 1.0 / np.sqrt(dx * dx + dy * dy + dz * dz)
                 dx, dy, dz = dx * inv, dy * inv, dz * inv
-                t, which, nx, ny, nz = hit(ox, oy, oz, dx, dy, dz, solids, ground)
+                t, which, nx, ny, nz = hit(ox, oy, oz, dx, dy, dz, solids, bounds, ground)
                 if which == -9:
                     r, g, b = sky(dx, dy, dz, light)
                     ar, ag, ab = ar + r, ag + g, ab + b
@@ -287,7 +199,9 @@ def _trace(y0, y1, camera, light, solids, samples, margin, ground, sunlit, ambie
                 lx, ly, lz = light[0] + u * 2 * light[13], light[1] + v * 2 * light[13], light[2] + w * 2 * light[13]
                 lit = mx * lx + my * ly + mz * lz
                 if lit > 0 and nx * lx + ny * ly + nz * lz > 0:
-                    _, block, _, _, _ = hit(hx + nx * 2e-3, hy + ny * 2e-3, hz + nz * 2e-3, lx, ly, lz, solids, False)
+                    _, block, _, _, _ = hit(
+                        hx + nx * 2e-3, hy + ny * 2e-3, hz + nz * 2e-3, lx, ly, lz, solids, bounds, False
+                    )
                     if block != -9:
                         lit = 0.0
                 else:
@@ -304,7 +218,9 @@ def _trace(y0, y1, camera, light, solids, samples, margin, ground, sunlit, ambie
                 ux, uy, uz = ux * il, uy * il, uz * il
                 tx, ty, tz = uy * nz - uz * ny, uz * nx - ux * nz, ux * ny - uy * nx
                 gx, gy, gz = tx * bx + ux * by + nx * bz, ty * bx + uy * by + ny * bz, tz * bx + uz * by + nz * bz
-                dist, block, _, _, _ = hit(hx + nx * 2e-3, hy + ny * 2e-3, hz + nz * 2e-3, gx, gy, gz, solids, False)
+                dist, block, _, _, _ = hit(
+                    hx + nx * 2e-3, hy + ny * 2e-3, hz + nz * 2e-3, gx, gy, gz, solids, bounds, False
+                )
                 if block != -9 and dist < 12:
                     er, eg, eb = 0.05 * light[9], 0.048 * light[10], 0.045 * light[11]
                 elif gy > 0:
@@ -323,7 +239,7 @@ def _trace(y0, y1, camera, light, solids, samples, margin, ground, sunlit, ambie
                     if ry < 0.01:
                         ry = 0.01 + 0.2 * abs(ry)
                     t2, w2, n2x, n2y, n2z = hit(
-                        hx + nx * 2e-3, hy + ny * 2e-3, hz + nz * 2e-3, rx, ry, rz, solids, False
+                        hx + nx * 2e-3, hy + ny * 2e-3, hz + nz * 2e-3, rx, ry, rz, solids, bounds, False
                     )
                     if w2 >= 0:
                         material(w2, hx + rx * t2, hy + ry * t2, hz + rz * t2, n2x, n2y, n2z, solids, mirror)
@@ -384,5 +300,7 @@ def trace_set(
     sunlit, ambient = np.zeros((h, w, 3), np.float32), np.zeros((h, w, 3), np.float32)
     about = np.zeros((h, w, 7), np.float32)
     rows = np.array(solids or [[0.0, 0, -99, 0, 0.01, 0.01, 0.01, 0, 0]], np.float32)
-    in_rows(_trace, h, camera.row(), light.row(), rows, samples, margin, ground, sunlit, ambient, about)
+    in_rows(
+        _trace, h, camera.row(), light.row(), rows, bounds_of(rows), samples, margin, ground, sunlit, ambient, about
+    )
     return Backdrop(sunlit, ambient, about, margin)
