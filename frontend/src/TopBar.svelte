@@ -21,7 +21,7 @@
     ["white", "white"],
     ["grey", "grey"],
   ];
-  const job = $derived(shot.following ?? shot.exporting);
+  const job = $derived(shot.following ?? shot.settling ?? shot.exporting);
   let night = $state(document.documentElement.classList.contains("night"));
 
   function turn() {

@@ -4,7 +4,7 @@
   import type { CatalogueOut } from "./lib/api-types";
   import { Desk } from "./lib/desk.svelte";
   import { listen } from "./lib/events";
-  import { pressed } from "./lib/keys";
+  import { pressed, released } from "./lib/keys";
   import KeySheet from "./lib/KeySheet.svelte";
   import { notes } from "./lib/notes.svelte";
   import { ShotStore } from "./lib/shot.svelte";
@@ -48,6 +48,16 @@
     untrack(() => void desk!.pictures.refresh(view, width, desk!.frame, shot.count));
   });
 
+  $effect(() => {
+    if (!desk) return;
+    void shot.version;
+    const matte = desk.matteId;
+    untrack(() => {
+      desk!.checks.again(matte);
+      void shot.compare();
+    });
+  });
+
   // the picture goes along while a follow works, and to the place where it halts
   $effect(() => {
     const arrived = shot.arrived;
@@ -73,7 +83,11 @@
 </script>
 
 <svelte:head><title>{shot.doc ? `${shot.doc.name} · Cuvrel` : "Cuvrel"}</title></svelte:head>
-<svelte:window onkeydown={(event) => desk && pressed(desk, event)} />
+<svelte:window
+  onkeydown={(event) => desk && pressed(desk, event)}
+  onkeyup={(event) => desk && released(desk, event)}
+  onblur={() => desk && (desk.bare = false)}
+/>
 
 {#if desk && catalogue && shot.doc}
   <div class="desk">

@@ -1,10 +1,12 @@
 """The measures of quality, against cases worked out by hand; the simulated artist."""
 
+import cv2
 import numpy as np
 import pytest
 
 from cuvrel.core.checks import quality
 from cuvrel.core.checks.artist import next_mark
+from cuvrel.core.checks.frames import look, verdicts
 from cuvrel.core.pulls.marks import rasterise
 from cuvrel.core.recipe.models import Mark
 
@@ -69,3 +71,39 @@ def test_the_artist_draws_in_marks_on_what_is_missing() -> None:
 def test_the_artist_leaves_a_good_matte_alone() -> None:
     assert next_mark(box(10, 50), box(10, 50)) is None
     assert next_mark(box(10, 51), box(10, 50)) is None
+
+
+def frames_of_a_disc(count: int = 9) -> list[tuple[np.ndarray, np.ndarray]]:
+    """A disc that moves with its picture: mattes and pictures."""
+    rng = np.random.default_rng(1)
+    ground = cv2.GaussianBlur(rng.uniform(0, 255, (90, 120, 3)).astype(np.float32), (0, 0), 2)
+    out = []
+    for n in range(count):
+        y, x = np.mgrid[0:90, 0:120]
+        disc = np.clip(20.5 - np.hypot(x - 40 - 2 * n, y - 45), 0, 1).astype(np.float32)
+        picture = ground * (1 - disc[..., None]) + np.roll(ground, 2 * n, axis=1)[::-1] * disc[..., None]
+        out.append((disc, picture.astype(np.uint8)))
+    return out
+
+
+def looked(frames: list[tuple[np.ndarray, np.ndarray]]) -> list[np.ndarray]:
+    return [look(m, p, frames[n - 1] if n else None).row() for n, (m, p) in enumerate(frames)]
+
+
+def test_a_steady_matte_has_no_problem() -> None:
+    assert all(not v.problems for v in verdicts(looked(frames_of_a_disc()), 0, 1.0))
+
+
+def test_a_hole_a_jump_and_chatter_are_each_pointed_out() -> None:
+    frames = frames_of_a_disc()
+    holed = frames[3][0].copy()
+    holed[42:48, 42:48] = 0
+    grown = np.maximum(frames[6][0], np.roll(frames[6][0], 14, axis=1))
+    shifted = [(holed, p) if n == 3 else (grown, p) if n == 6 else (m, p) for n, (m, p) in enumerate(frames)]
+    found = {v.frame: v for v in verdicts(looked(shifted), 100, 0.5)}
+    assert found[103].problems == ("hole",) or "hole" in found[103].problems
+    assert "jump" in found[106].problems
+    assert found[106].jump > 0.3
+    assert "chatter" in found[106].problems
+    assert not found[101].problems
+    assert verdicts([], 0, 1.0) == []

@@ -5,10 +5,11 @@ import numpy as np
 import pytest
 
 from cuvrel.core.checks.quality import overlap
+from cuvrel.core.follow import run
 from cuvrel.core.follow.carry import Follower
 from cuvrel.core.follow.doubt import ADVICE, HALT, Evidence, advice, worst_place
 from cuvrel.core.follow.flow import Flow, chain, sample
-from cuvrel.core.follow.run import Settings, span
+from cuvrel.core.follow.run import Settings, joined, refollow, span
 from cuvrel.core.follow.run import clip as follow_clip
 from cuvrel.core.recipe.errors import TraceError
 from tests.conftest import Clip
@@ -221,3 +222,56 @@ def test_marks_that_can_not_be_used_are_refused() -> None:
         list(follow_clip(pictures.__getitem__, 3, [], Settings()))
     with pytest.raises(TraceError, match="frame 9"):
         list(follow_clip(pictures.__getitem__, 3, [mark("in", (5, 5), frame=9)], Settings()))
+
+
+def test_two_ways_are_joined_by_nearness_and_doubt() -> None:
+    one, other = np.zeros((4, 4), np.float32), np.ones((4, 4), np.float32)
+    matte, doubt = joined((one, 0.1), (other, 0.1), 0.5)
+    assert np.allclose(matte, 0.5)
+    assert doubt == pytest.approx(0.1)
+    assert joined((one, 0.1), (other, 0.1), 0.2)[0].max() < 0.05, "the nearer one decides where they contradict"
+    assert joined((one, 0.9), (other, 0.05), 0.2)[0].min() > 0.95, "a doubtful one gives way"
+    same, _ = joined((other, 0.3), (other, 0.6), 0.3)
+    assert np.array_equal(same, other)
+
+
+def test_both_directions_agree_on_a_static_shot() -> None:
+    rgb, truth = scene()
+    pictures = [rgb] * 9
+    on = dict(span(lambda n: pictures[n], range(1, 5), (rgb, truth), Settings()))
+    back = dict(span(lambda n: pictures[n], range(7, 3, -1), (rgb, truth), Settings()))
+    assert np.array_equal(on[4].matte, back[4].matte)
+    assert overlap(on[4].matte, truth) > 0.97
+
+
+def test_doubt_rises_on_an_injected_jump() -> None:
+    pictures, truths = sliding(10)
+    pictures[6] = np.roll(pictures[6], 70, axis=1)
+    follower = Follower(pictures[0], truths[0])
+    doubts = [follower.step(pictures[n]).doubt for n in range(1, 7)]
+    assert doubts[-1] > HALT
+    assert doubts[-1] > 3 * max(doubts[:-1])
+
+
+def test_a_kept_shape_goes_where_motion_carries_it_whatever_the_picture_says() -> None:
+    pictures, truths = sliding(4)
+    # the subject takes on the ground's colours on one frame, and moves on
+    dull = (0.15 * pictures[1] + 0.85 * np.median(pictures[1], axis=(0, 1))).astype(np.uint8)
+    found = dict(span(lambda n: dull if n == 1 else pictures[n], [1], (pictures[0], truths[0]), Settings(), keep=True))
+    assert (found[1].matte > 0.5).sum() == pytest.approx((truths[0] > 0.5).sum(), rel=0.05)
+
+
+def test_frames_between_two_touches_use_both() -> None:
+    pictures, truths = sliding(11)
+    touched = {0: truths[0], 10: truths[10]}
+    frames = {f.number: f for f in refollow(lambda n: pictures[n], 11, touched, 0, Settings())}
+    assert sorted(frames) == list(range(1, 10))
+    assert all(overlap(f.matte, truths[n]) > 0.92 for n, f in frames.items())
+
+
+def test_only_the_middle_of_a_long_span_is_held_from_both_sides(monkeypatch: pytest.MonkeyPatch) -> None:
+    pictures, truths = sliding(15, 1.0)
+    monkeypatch.setattr(run, "BOTH", 4)
+    touched = {0: truths[0], 14: truths[14]}
+    frames = [f.number for f in refollow(lambda n: pictures[n], 15, touched, 14, Settings())]
+    assert sorted(frames) == list(range(1, 14))

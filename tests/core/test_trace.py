@@ -218,3 +218,33 @@ def test_work_is_done_at_a_bounded_size() -> None:
     assert sizes(2160, 3840).work == (540, 960)
     assert sizes(100, 200).work == (100, 200)
     assert sizes(2160, 3840).small == (180, 320)
+
+
+def test_a_lasso_marks_all_inside_and_near_marks_all_beyond() -> None:
+    square = [(10.0, 10.0), (30.0, 10.0), (30.0, 30.0), (10.0, 30.0)]
+    lasso = Mark(id="l", frame=0, kind="in", radius=2, points=square, fill=True)
+    near = Mark(id="n", frame=0, kind="near", radius=2, points=square)
+    inside = rasterise([lasso], "in", (40, 40), (1, 1))
+    assert inside[11:29, 11:29].all()
+    assert not inside[:8].any()
+    beyond = rasterise([near], "out", (40, 40), (1, 1))
+    assert not beyond[11:29, 11:29].any()
+    assert beyond[:8].all()
+    assert not rasterise([near], "in", (40, 40), (1, 1)).any()
+    assert np.array_equal(rasterise([lasso], "in", (20, 20), (0.5, 0.5))[6:14, 6:14], np.ones((8, 8), bool))
+
+
+def test_only_near_here_keeps_a_look_alike_out() -> None:
+    rgb, truth = scene()
+    twice = np.hstack([rgb, rgb])
+    two = [mark("in", (130, 120), (190, 120)), mark("out", (20, 20), (600, 20)), mark("out", (20, 220), (600, 220))]
+    near = Mark(id="n", frame=0, kind="near", radius=2, points=[(60, 20), (270, 20), (270, 225), (60, 225)])
+    matte = trace(twice, [*two, near])
+    assert matte[:, 320:].max() == 0
+    assert overlap(matte[:, :320], truth) > 0.95
+
+
+@pytest.mark.parametrize(("kind", "fill", "count"), [("in", False, 0), ("in", True, 2), ("near", False, 2)])
+def test_a_mark_needs_enough_points(kind: str, fill: bool, count: int) -> None:
+    with pytest.raises(ValueError, match="at least"):
+        Mark(id="a", frame=0, kind=kind, radius=2, points=[(1.0, 2.0)] * count, fill=fill)

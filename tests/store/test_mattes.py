@@ -11,14 +11,18 @@ from sqlalchemy import select
 from cuvrel.core.checks.quality import overlap
 from cuvrel.core.media.probe import MediaInfo, probe
 from cuvrel.core.media.reader import Reader
+from cuvrel.core.recipe.check import read_shot
 from cuvrel.core.recipe.errors import MediaError, RecipeError
+from cuvrel.core.stand.build import Stand
+from cuvrel.core.stand.nodes import work_out
+from cuvrel.core.stand.settle import settling_key
 from cuvrel.jobs.queue import Stopped, advance, put, run
 from cuvrel.jobs.tasks import RANGE
 from cuvrel.store import portable, shots
 from cuvrel.store.footage import clean_name, first_look, make_ready
 from cuvrel.store.mattes import frames_of, store_followed, store_matte, stored_matte
 from cuvrel.store.models import FootageRow, JobRow, MatteFrame, Project
-from cuvrel.store.pictures import snapshot
+from cuvrel.store.pictures import StoreSources, snapshot
 from cuvrel.store.sweep import sweep, used_blobs
 from tests.store.conftest import Bench
 
@@ -201,6 +205,107 @@ def test_a_halt_is_kept_with_its_place_and_can_be_waved_through(bench: Bench) ->
     again = finish(bench, start_follow(bench, frame))
     assert max(rows(bench)) > frame
     assert again.state == "done"
+
+
+def test_between_two_touches_following_joins_what_comes_back(bench: Bench) -> None:
+    bench.mark(0)
+    quiet(bench)
+    finish(bench, start_follow(bench, 0))
+    alone = {f: matte(bench, f) for f in (2, 6)}
+    bench.mark(8)
+    job = finish(bench, start_follow(bench, 0))
+    assert "joined" in job.message
+    assert job.done == job.total == 14
+    assert np.abs(matte(bench, 2) - alone[2]).mean() < np.abs(matte(bench, 6) - alone[6]).mean()
+    assert overlap(matte(bench, 7), bench.clip.truth(7)) > 0.6
+
+
+def test_a_join_that_was_cut_off_goes_on(bench: Bench) -> None:
+    bench.mark(0)
+    bench.mark(6)
+    quiet(bench)
+    job = start_follow(bench, 0)
+    assert finish(bench, job).state == "done"
+    wanted = {f: r.blob for f, r in rows(bench).items()}
+    with bench.database.session() as session:
+        row = session.get(JobRow, job)
+        row.state, row.progress, row.finished = "working", {"at": 5, "back": 2}, None
+    assert finish(bench, job).state == "done"
+    assert {f: r.blob for f, r in rows(bench).items() if f != 1} == {f: b for f, b in wanted.items() if f != 1}
+
+
+def test_the_last_shape_can_be_kept_for_a_frame(bench: Bench) -> None:
+    bench.mark(0)
+    with bench.database.session() as session:
+        args = {"pull": "t1", "start": 0, "step": 1, "keep": True}
+        job = put(session, "follow", bench.project, "Following", shot_id=bench.shot, args=args).id
+    finish(bench, job)
+    assert (matte(bench, 1) > 0.5).sum() == pytest.approx((matte(bench, 0) > 0.5).sum(), rel=0.12)
+    assert len(rows(bench)) > 2, "a shape that was kept is not halted at"
+
+
+def test_a_frame_without_marks_is_found_and_taken_back(bench: Bench) -> None:
+    found = {"id": "f", "frame": 4, "kind": "found", "radius": 1, "points": []}
+    assert bench.edit([{"op": "add", "path": "/mattes/0/pulls/0/marks/-", "value": found}]) == [("t1", 4)]
+    assert rows(bench)[4].origin == "touched"
+    assert overlap(matte(bench, 4), bench.clip.truth(4)) > 0.4
+    bench.step("undo")
+    assert 4 not in rows(bench)
+
+
+# settle
+
+
+def start_settle(bench: Bench) -> int:
+    with bench.database.session() as session:
+        row = shots.found(session, bench.shot)
+        token = settling_key(read_shot(row.document), "m1", [tuple(f) for f in snapshot(session, bench.shot)])
+        args = {"matte": "m1", "token": token, "document": row.document}
+        return put(session, "settle", bench.project, "Settling", shot_id=bench.shot, args=args).id
+
+
+def stand(bench: Bench) -> Stand:
+    with bench.database.session() as session:
+        shot = read_shot(shots.found(session, bench.shot).document)
+        return Stand(shot, StoreSources(session, bench.shot, shot, bench.blobs, bench.works.readers))
+
+
+def test_a_settled_matte_is_read_and_undo_brings_its_recipe_back(bench: Bench) -> None:
+    bench.mark(0)
+    bench.edit([{"op": "add", "path": "/mattes/0/edge/grow", "value": 5}])
+    live = work_out(stand(bench).matte("m1", 0), bench.works.cache)
+    job = finish(bench, start_settle(bench))
+    assert (job.state, job.done, job.total) == ("done", 16, 16)
+    node = stand(bench).matte("m1", 0)
+    assert not node.inputs, "nothing is computed any more"
+    assert np.abs(work_out(node, bench.works.cache) - live).max() <= 0.5 / 255 + 1e-6
+    # the recipe may change; the settled frames stay until it is unsettled
+    bench.edit([{"op": "replace", "path": "/mattes/0/edge/grow", "value": 0}])
+    assert stand(bench).matte("m1", 0).key == node.key
+    bench.step("undo")
+    bench.step("undo")
+    assert stand(bench).matte("m1", 0).inputs
+
+
+def test_a_settle_that_was_cut_off_goes_on_from_its_last_frame(bench: Bench, monkeypatch: pytest.MonkeyPatch) -> None:
+    bench.mark(0)
+    job = start_settle(bench)
+
+    def cut(session, job_id, done, total, **progress):  # type: ignore[no-untyped-def]
+        advance(session, job_id, done, total, **progress)
+        if done == 5:
+            session.commit()
+            raise KeyboardInterrupt
+
+    with monkeypatch.context() as patched:
+        patched.setattr("cuvrel.jobs.tasks.advance", cut)
+        with pytest.raises(KeyboardInterrupt):
+            finish(bench, job)
+    assert stand(bench).shot.matte("m1").settled is None
+    assert finish(bench, job).state == "done"
+    with bench.database.session() as session:
+        kept = [f for f in frames_of(session, bench.shot) if f.origin == "settled"]
+    assert [f.frame for f in kept] == list(range(16))
 
 
 def test_following_from_nothing_fails_with_a_sentence(bench: Bench) -> None:

@@ -96,6 +96,10 @@ class Desk:
         """A stroke in plate pixels with the mark tool of this kind."""
         name = "In mark: on the subject" if kind == "in" else "Out mark: not the subject"
         self.page.get_by_role("radio", name=name).click()
+        self.stroke(points)
+
+    def stroke(self, points: Sequence[Sequence[float]]) -> None:
+        """A stroke in plate pixels with the tool that is in the hand."""
         on_screen = [self.place(*point) for point in points]
         self.page.mouse.move(*on_screen[0])
         self.page.mouse.down()

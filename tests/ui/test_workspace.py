@@ -214,6 +214,66 @@ def test_pressing_a_tool_or_a_notice_draws_no_mark(desk: Desk, stack: Stack, dem
     assert stack.ask(f"/api/shots/{demo}")["revision"] == before
 
 
+def marks_of(stack: Stack, shot: int, frame: int) -> list[dict]:
+    pulls = stack.ask(f"/api/shots/{shot}")["document"]["mattes"][0]["pulls"]
+    return [m for m in pulls[0]["marks"] if m["frame"] == frame]
+
+
+def test_a_lasso_only_near_here_and_finding_by_one_press(desk: Desk, stack: Stack, demo: int) -> None:
+    desk.open(demo)
+    page = desk.page
+    desk.matte("Signaller")
+    desk.go(1)
+    ring = [(500, 150), (800, 150), (800, 600), (500, 600), (500, 160)]
+    before = desk.key()
+    page.keyboard.press("n")
+    desk.stroke(ring)
+    before = desk.new_picture(before)
+    page.keyboard.press("l")
+    desk.stroke([(620, 300), (660, 300), (660, 360), (620, 360)])
+    before = desk.new_picture(before)
+    page.get_by_role("region", name="Bench").get_by_role("button", name="Find the subject").click()
+    desk.new_picture(before)
+    desk.saved()
+    drawn = marks_of(stack, demo, 1)
+    assert [(m["kind"], m["fill"]) for m in drawn] == [("near", False), ("in", True), ("found", False)]
+    expect(page.get_by_role("button", name="Find the subject")).to_have_count(0)
+    for _ in drawn:
+        page.keyboard.press("Control+z")
+    wait_for(lambda: not marks_of(stack, demo, 1), 15, "the marks to be taken back")
+
+
+def test_holding_a_key_shows_the_matte_before_its_edge(desk: Desk, demo: int) -> None:
+    desk.open(demo)
+    desk.matte("Signaller")
+    desk.page.keyboard.press("3")
+    desk.page.get_by_label("Edge: Grow, value").fill("14")
+    desk.page.keyboard.press("Enter")
+    desk.saved()
+    desk.page.get_by_role("slider", name="Frame", exact=True).focus()
+    grown = desk.key()
+    desk.page.keyboard.down("b")
+    bare = desk.new_picture(grown)
+    desk.page.keyboard.up("b")
+    assert desk.new_picture(bare) != bare
+
+
+def test_a_matte_is_settled_shown_out_of_date_and_unsettled(desk: Desk, demo: int) -> None:
+    desk.open(demo)
+    page = desk.page
+    desk.matte("Signaller")
+    bench = page.get_by_role("region", name="Bench")
+    page.keyboard.press("t")
+    expect(bench.get_by_text("settled: stored frames are shown")).to_be_visible(timeout=90_000)
+    page.get_by_label("Edge: Grow, value").fill("9")
+    page.keyboard.press("Enter")
+    expect(bench.get_by_text("the recipe has changed since")).to_be_visible()
+    expect(bench.get_by_role("button", name="Settle again")).to_be_visible()
+    bench.get_by_role("button", name="Unsettle").click()
+    expect(bench.get_by_text("matte recipe, read left to right")).to_be_visible()
+    desk.saved()
+
+
 def test_zoom_keeps_the_point_under_the_pointer(desk: Desk, demo: int) -> None:
     desk.open(demo)
     x, y = desk.place(400, 300)

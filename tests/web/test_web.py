@@ -319,6 +319,44 @@ def test_follow_is_a_job_and_only_one_at_a_time(web: Web) -> None:
     assert {f["origin"] for f in frames} == {"touched", "followed"}
 
 
+def test_a_matte_is_settled_and_told_when_it_is_out_of_date(web: Web) -> None:
+    shot = web.shot()
+    web.mark(shot)
+    assert problem(web.post(f"/api/shots/{shot}/settle", {"matte": "zz"}), 404)
+    assert web.get(f"/api/shots/{shot}/settled").json == {"out_of_date": []}
+    job = web.post(f"/api/shots/{shot}/settle", {"matte": "m1"})
+    assert job.status_code == 202
+    assert "already" in problem(web.post(f"/api/shots/{shot}/settle", {"matte": "m1"}), 422)
+    assert web.work(job.json["id"])["state"] == "done"
+    about = web.get(f"/api/shots/{shot}").json
+    assert about["document"]["mattes"][0]["settled"]
+    assert about["history"]["undo"].startswith("settle")
+    assert web.get(f"/api/shots/{shot}/settled").json == {"out_of_date": []}
+    web.edit(shot, about["revision"], [{"op": "add", "path": "/mattes/0/edge/grow", "value": 3}])
+    assert web.get(f"/api/shots/{shot}/settled").json == {"out_of_date": ["m1"]}
+
+
+def test_checks_of_a_matte(web: Web) -> None:
+    shot = web.shot()
+    web.mark(shot)
+    found = web.get(f"/api/shots/{shot}/checks?matte=m1&first=0&last=3").json["checks"]
+    assert [one["frame"] for one in found] == [0, 1, 2, 3]
+    assert found[0]["chatter"] == 0
+    assert "jump" in found[1]["problems"], "the trace is there on frame 0 and nowhere else"
+    assert problem(web.get(f"/api/shots/{shot}/checks?matte=zz&first=0&last=3"), 404)
+    assert problem(web.get(f"/api/shots/{shot}/checks?matte=m1&first=-1&last=3"), 422)
+
+
+def test_the_matte_before_its_edge_step(web: Web) -> None:
+    shot = web.shot()
+    revision = web.mark(shot)["revision"]
+    before = fetch(web, shot, 0, "matte:m1").data
+    web.edit(shot, revision, [{"op": "add", "path": "/mattes/0/edge/grow", "value": 12}])
+    grown, bare = (decoded(fetch(web, shot, 0, view).data) for view in ("matte:m1", "bare-matte:m1"))
+    assert (grown > 127).sum() > 1.3 * (bare > 127).sum()
+    assert fetch(web, shot, 0, "bare-matte:m1").data == before
+
+
 def test_a_waiting_job_stops_at_once_and_can_be_run_again(web: Web) -> None:
     shot = web.shot()
     web.mark(shot)

@@ -3,6 +3,7 @@
   import type { CatalogueOut, DeclaredOut, Step } from "../lib/api-types";
   import type { Desk } from "../lib/desk.svelte";
   import Icon from "../lib/Icon.svelte";
+  import { settle } from "../lib/keys";
   import Card from "./Card.svelte";
   import Field from "./Field.svelte";
   import PlaneCard from "./PlaneCard.svelte";
@@ -71,11 +72,30 @@
         onchange={(e) => rename(e.currentTarget.value)}
         onkeydown={(e) => e.key === "Enter" && e.currentTarget.blur()}
       />
-      <span class="what"
+      <span class="what" class:warns={!!matte && shot.outdated.includes(matte.id)}
         >{matte
-          ? "matte recipe, read left to right"
+          ? matte.settled
+            ? shot.outdated.includes(matte.id)
+              ? "settled frames are shown; the recipe has changed since"
+              : "settled: stored frames are shown, nothing is computed"
+            : "matte recipe, read left to right"
           : "plane and its treatments, read left to right"}</span
       >
+      {#if matte}
+        {#if matte.settled && shot.outdated.includes(matte.id)}
+          <button class="btn" disabled={!!shot.settling} onclick={() => settle(desk, true)}
+            >Settle again</button
+          >
+        {/if}
+        <button
+          class="btn-bare"
+          title={matte.settled
+            ? "Compute the matte from its recipe again (T)"
+            : "Store all frames as they are, so that nothing computes them again (T)"}
+          disabled={!!shot.settling}
+          onclick={() => settle(desk)}>{matte.settled ? "Unsettle" : "Settle"}</button
+        >
+      {/if}
       {#if plane}
         <DropdownMenu.Root>
           <DropdownMenu.Trigger class="btn-bare"
@@ -201,6 +221,9 @@
     flex: 1;
     color: var(--quiet);
     font-size: 12px;
+  }
+  .what.warns {
+    color: var(--redtext);
   }
   .cards {
     display: flex;

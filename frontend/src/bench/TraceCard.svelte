@@ -19,8 +19,23 @@
   );
   const here = $derived(pull.marks.filter((m) => m.frame === desk.frame));
   const ins = $derived(here.filter((m) => m.kind === "in").length);
+  const outs = $derived(here.filter((m) => m.kind === "out" || m.kind === "near").length);
+  const found = $derived(here.some((m) => m.kind === "found"));
   const solved = $derived(!!shot.frame(pull.id, desk.frame)?.blob);
   const busy = $derived(shot.following);
+
+  function find() {
+    const value = {
+      id: shot.freshId("k"),
+      frame: desk.frame,
+      kind: "found",
+      radius: 1,
+      points: [],
+      fill: false,
+    };
+    if (desk.mode === "result") desk.mode = "veil";
+    shot.edit([{ op: "add", path: `${path}/marks/-`, value }], "find the subject");
+  }
 
   function clear() {
     // from the back, so that the places before stay what they were
@@ -50,9 +65,14 @@
       class="out"
       aria-pressed={desk.tool === "out"}
       onclick={() => (desk.tool = "out")}
-      title="Out mark (O)">┼ out marks {here.length - ins}</button
+      title="Out mark (O)">┼ out marks {outs}</button
     >
   </div>
+  {#if found && !solved && !shot.saving}
+    <p role="status">
+      Nothing was found on this frame: no person, nothing that moves. Draw an in mark.
+    </p>
+  {/if}
   {#each declared.fields as field (field.name)}
     <Field
       {desk}
@@ -81,6 +101,13 @@
         onclick={() => follow(desk, 1)}>Follow on ▶</button
       >
     {/if}
+    {#if !found}
+      <button
+        class="btn-bare"
+        title="Looks for a person, or for what moves against the background; marks mend what it finds"
+        onclick={find}>Find the subject</button
+      >
+    {/if}
     {#if here.length}<button class="btn-bare" onclick={clear}>Clear marks</button>{/if}
   </div>
 </Card>
@@ -92,6 +119,11 @@
     flex-wrap: wrap;
     gap: 5px;
     margin: 1px 0 4px;
+  }
+  p {
+    margin: 2px 0;
+    max-width: 260px;
+    color: var(--redtext);
   }
   .deeds {
     margin: 6px 0 0;

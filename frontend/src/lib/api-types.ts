@@ -72,6 +72,39 @@ export interface ExportKind {
   what: "result" | "cutout" | "matte" | "plane";
 }
 /**
+ * What a look at one frame of a matte told. jump: change of area, 0.2 is a fifth more than the frame before.
+ *
+ * This interface was referenced by `Models`'s JSON-Schema
+ * via the `definition` "CheckOut".
+ */
+export interface CheckOut {
+  frame: number;
+  chatter: number;
+  jump: number;
+  holes: number;
+  problems: ("chatter" | "jump" | "hole")[];
+}
+/**
+ * Chatter, jumps and holes of some frames.
+ *
+ * This interface was referenced by `Models`'s JSON-Schema
+ * via the `definition` "ChecksOut".
+ */
+export interface ChecksOut {
+  checks: CheckOut[];
+}
+/**
+ * Which frames of which matte are looked at.
+ *
+ * This interface was referenced by `Models`'s JSON-Schema
+ * via the `definition` "ChecksQuery".
+ */
+export interface ChecksQuery {
+  matte: string;
+  first: number;
+  last: number;
+}
+/**
  * The shot after an edit, an undo or a redo, and the matte frames that changed with it.
  *
  * This interface was referenced by `Models`'s JSON-Schema
@@ -138,6 +171,10 @@ export interface Matte {
   edge: {
     [k: string]: unknown;
   };
+  /**
+   * key of the stored frames that stand for the recipe
+   */
+  settled: string | null;
 }
 /**
  * One step of a matte's recipe and how it joins what came before.
@@ -183,18 +220,25 @@ export interface Key {
 /**
  * A stroke of the artist's on one frame, in plate pixels, origin at the top left corner.
  *
+ * in, out: on the subject or not. near: a closed line; what lies outside of it is not the subject. found:
+ * no line at all; the machine looked for the subject on this frame, and the other marks mend what it found.
+ *
  * This interface was referenced by `Models`'s JSON-Schema
  * via the `definition` "Mark".
  */
 export interface Mark {
   id: string;
   frame: number;
-  kind: "in" | "out";
+  kind: "in" | "out" | "near" | "found";
   /**
    * plate pixels
    */
   radius: number;
   points: [number, number][];
+  /**
+   * the points are a closed line, and all inside it is marked
+   */
+  fill: boolean;
 }
 /**
  * One level on the stand.
@@ -276,7 +320,7 @@ export interface Touched {
 export interface FrameOut {
   pull: string;
   frame: number;
-  origin: "touched" | "followed";
+  origin: "touched" | "followed" | "settled";
   doubt: number;
   blob: string | null;
   halt: HaltOut | null;
@@ -334,7 +378,7 @@ export interface FilmOut {
   count: number;
 }
 /**
- * Follow a trace from a frame: step 1 is on, -1 is back.
+ * Follow a trace from a frame: step 1 is on, -1 is back. keep: take the shape over to the next frame as it is.
  *
  * This interface was referenced by `Models`'s JSON-Schema
  * via the `definition` "FollowRequest".
@@ -343,6 +387,7 @@ export interface FollowRequest {
   pull: string;
   start: number;
   step: 1 | -1;
+  keep: boolean;
 }
 /**
  * A piece of footage.
@@ -502,6 +547,24 @@ export interface ShotCard {
   mattes: number;
   updated: string;
   picture: string;
+}
+/**
+ * Store a matte's frames as they are, and read them from then on.
+ *
+ * This interface was referenced by `Models`'s JSON-Schema
+ * via the `definition` "SettleRequest".
+ */
+export interface SettleRequest {
+  matte: string;
+}
+/**
+ * Settled mattes whose recipe is not what was settled.
+ *
+ * This interface was referenced by `Models`'s JSON-Schema
+ * via the `definition` "SettledOut".
+ */
+export interface SettledOut {
+  out_of_date: string[];
 }
 /**
  * A shot with all that the workspace needs at once.

@@ -1,11 +1,13 @@
 import type {
   CatalogueOut,
+  ChecksOut,
   EditOut,
   FramesOut,
   JobOut,
   KeysOut,
   ProjectList,
   ProjectOut,
+  SettledOut,
   ShotOut,
   Uploaded,
 } from "./api-types";
@@ -67,10 +69,14 @@ export const api = {
       "GET",
       `/api/shots/${id}/keys?view=${encodeURIComponent(view)}&first=${first}&last=${last}&width=${width}`,
     ),
+  checks: (id: number, matte: string, first: number, last: number) =>
+    ask<ChecksOut>("GET", `/api/shots/${id}/checks?matte=${matte}&first=${first}&last=${last}`),
   picture: (id: number, key: string, view: string, frame: number, width: number) =>
     `/api/shots/${id}/picture/${key}?view=${encodeURIComponent(view)}&frame=${frame}&width=${width}`,
-  follow: (id: number, pull: string, start: number, step: 1 | -1) =>
-    ask<JobOut>("POST", `/api/shots/${id}/follow`, { pull, start, step }),
+  follow: (id: number, pull: string, start: number, step: 1 | -1, keep = false) =>
+    ask<JobOut>("POST", `/api/shots/${id}/follow`, { pull, start, step, keep }),
+  settle: (id: number, matte: string) => ask<JobOut>("POST", `/api/shots/${id}/settle`, { matte }),
+  settled: (id: number) => ask<SettledOut>("GET", `/api/shots/${id}/settled`),
   newExport: (
     id: number,
     kind: string,

@@ -1,10 +1,11 @@
 /** What the person is looking at and working with; none of it is part of the document. */
 import type { Pull } from "./api-types";
+import { Checks } from "./checks.svelte";
 import { Pictures } from "./pictures.svelte";
 import { ShotStore } from "./shot.svelte";
 
 export type Mode = "result" | "veil" | "matte" | "cutout" | "unroll" | "onion";
-export type Tool = "in" | "out" | "erase" | "hand";
+export type Tool = "in" | "out" | "lasso" | "near" | "erase" | "hand";
 export type Ground = "black" | "white" | "grey" | "checks";
 export type Selection = { kind: "matte" | "plane"; id: string };
 export type Slide = "none" | "footage" | "exports";
@@ -18,17 +19,21 @@ export class Desk {
   tool = $state<Tool>("in");
   brush = $state(6);
   full = $state(false);
+  /** While B is held: the matte before its edge step. */
+  bare = $state(false);
   selected = $state.raw<Selection | null>(null);
   slide = $state<Slide>("none");
   keysOpen = $state(false);
   /** The control under the pointer that K keys. */
   hovered: (() => void) | null = null;
   pictures: Pictures;
+  checks: Checks;
   private timer = 0;
   private clock = 0;
 
   constructor(readonly shot: ShotStore) {
     this.pictures = new Pictures(shot.id);
+    this.checks = new Checks(shot);
     const doc = shot.doc!;
     if (doc.mattes.length) this.selected = { kind: "matte", id: doc.mattes[0].id };
     else if (doc.planes.length) this.selected = { kind: "plane", id: doc.planes[0].id };
@@ -56,7 +61,9 @@ export class Desk {
     const matte = this.matteId;
     if (this.mode === "result") return "result";
     if (!matte || !this.shot.onServer(matte)) return "plate";
-    return this.mode === "cutout" ? `cutout:${matte}:${this.ground}` : `${this.mode}:${matte}`;
+    const view =
+      this.mode === "cutout" ? `cutout:${matte}:${this.ground}` : `${this.mode}:${matte}`;
+    return this.bare ? `bare-${view}` : view;
   }
 
   get width(): number {
@@ -123,14 +130,15 @@ export class Desk {
     cancelAnimationFrame(this.timer);
   }
 
-  /** The next or previous frame that is in doubt or touched; wraps around. */
+  /** The next or previous frame that is in doubt, touched, or that a check points out; wraps around. */
   problem(step: 1 | -1): void {
-    const pull = this.trace;
-    if (!pull) return;
-    const rows = [...(this.shot.frames.get(pull.id)?.values() ?? [])]
+    const stored = [...(this.shot.frames.get(this.trace?.id ?? "")?.values() ?? [])]
       .filter((f) => f.origin === "touched" || f.doubt > DOUBTFUL)
-      .map((f) => f.frame)
-      .sort((a, b) => a - b);
+      .map((f) => f.frame);
+    const checked = [...this.checks.found.values()]
+      .filter((c) => c.problems.length)
+      .map((c) => c.frame);
+    const rows = [...new Set([...stored, ...checked])].sort((a, b) => a - b);
     if (!rows.length) return;
     const next =
       step > 0

@@ -18,11 +18,29 @@ const on =
   (e: KeyboardEvent) =>
     plain(e) && e.code === code && (shift === null || e.shiftKey === shift);
 
-export async function follow(desk: Desk, step: 1 | -1): Promise<void> {
+/** Follows from the frame shown; `from` another one when its shape is to be kept for the next frame. */
+export async function follow(desk: Desk, step: 1 | -1, from: number | null = null): Promise<void> {
   const pull = desk.trace;
   if (!pull) return notes.add("There is no trace to follow.", "Select a matte that has one.");
   try {
-    desk.shot.takeJob(await api.follow(desk.shot.id, pull.id, desk.frame, step));
+    desk.shot.takeJob(
+      await api.follow(desk.shot.id, pull.id, from ?? desk.frame, step, from !== null),
+    );
+  } catch (error) {
+    notes.fault(error);
+  }
+}
+
+/** Settles the matte that is shown, or brings its live recipe back. */
+export async function settle(desk: Desk, again = false): Promise<void> {
+  const matte = desk.shot.matte(desk.matteId);
+  if (!matte) return notes.add("There is no matte to settle.");
+  if (matte.settled && !again) {
+    const path = `${desk.shot.mattePath(matte.id)}/settled`;
+    return desk.shot.edit([{ op: "replace", path, value: null }], `unsettle ${matte.name}`);
+  }
+  try {
+    desk.shot.takeJob(await api.settle(desk.shot.id, matte.id));
   } catch (error) {
     notes.fault(error);
   }
@@ -54,14 +72,14 @@ export const KEYS: Key[] = [
   },
   {
     keys: "Page Down",
-    says: "Next doubt or touch",
+    says: "Next problem or touch",
     group: "Time",
     match: on("PageDown"),
     run: (d) => d.problem(1),
   },
   {
     keys: "Page Up",
-    says: "Previous doubt or touch",
+    says: "Previous problem or touch",
     group: "Time",
     match: on("PageUp"),
     run: (d) => d.problem(-1),
@@ -89,6 +107,13 @@ export const KEYS: Key[] = [
     run: (d) => void (d.mode = mode),
   })),
   {
+    keys: "B (held)",
+    says: "The matte before its edge step",
+    group: "View",
+    match: on("KeyB", false),
+    run: (d) => void (d.bare = true),
+  },
+  {
     keys: "I",
     says: "In mark",
     group: "Trace",
@@ -101,6 +126,20 @@ export const KEYS: Key[] = [
     group: "Trace",
     match: on("KeyO", false),
     run: (d) => void (d.tool = "out"),
+  },
+  {
+    keys: "L",
+    says: "Lasso: all inside is the subject",
+    group: "Trace",
+    match: on("KeyL", false),
+    run: (d) => void (d.tool = "lasso"),
+  },
+  {
+    keys: "N",
+    says: "Only near here: beyond is not the subject",
+    group: "Trace",
+    match: on("KeyN", false),
+    run: (d) => void (d.tool = "near"),
   },
   {
     keys: "Alt while drawing",
@@ -152,6 +191,13 @@ export const KEYS: Key[] = [
     run: (d) => void follow(d, -1),
   },
   {
+    keys: "T",
+    says: "Settle the matte; unsettle it",
+    group: "Trace",
+    match: on("KeyT", false),
+    run: (d) => void settle(d),
+  },
+  {
     keys: "Escape",
     says: "Stop following; close what is open",
     group: "Trace",
@@ -195,6 +241,11 @@ function escape(desk: Desk): void {
 }
 
 const OWN = ["INPUT", "SELECT", "TEXTAREA"];
+
+/** Ends what a key does while it is held. */
+export function released(desk: Desk, event: KeyboardEvent): void {
+  if (event.code === "KeyB") desk.bare = false;
+}
 
 /** Runs the key's deed unless a control wants the key for itself. */
 export function pressed(desk: Desk, event: KeyboardEvent): void {

@@ -30,6 +30,8 @@ export class ShotStore {
   version = $state(0);
   /** Counts up with each frame that a follow brings, with the frame. */
   arrived = $state.raw<{ pull: string; frame: number } | null>(null);
+  /** Settled mattes whose recipe has changed since. */
+  outdated = $state.raw<string[]>([]);
   halted = $state.raw<{ pull: string; frame: number } | null>(null);
 
   private revision = 0;
@@ -242,6 +244,20 @@ export class ShotStore {
         (error) => notes.fault(error),
       );
     notes.add(`${job.title} failed.`, job.message, "fault", { label: "Run again", run: again });
+  }
+
+  /** Asks which settled mattes are out of date; only where there are any. */
+  async compare(): Promise<void> {
+    const any = this.doc?.mattes.some((m) => m.settled);
+    try {
+      this.outdated = any ? (await api.settled(this.id)).out_of_date : [];
+    } catch {
+      // the next change asks again; a lost connection is told elsewhere
+    }
+  }
+
+  get settling(): JobOut | undefined {
+    return this.jobs.find((j) => j.kind === "settle" && ["waiting", "working"].includes(j.state));
   }
 
   /** The follow that is under way, if any. */

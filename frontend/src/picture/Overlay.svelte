@@ -1,10 +1,10 @@
 <script lang="ts">
   import type { HaltOut, Mark } from "../lib/api-types";
-  import type { Point } from "./strokes";
+  import type { Point, Stroke } from "./strokes";
 
   type Props = {
     marks: Mark[];
-    drawing: { kind: "in" | "out"; points: Point[] } | null;
+    drawing: Stroke | null;
     halt: HaltOut | null;
     radius: number;
     pointer: Point | null;
@@ -21,7 +21,7 @@
   }
 
   const lines = $derived([
-    ...marks.map((m) => ({ kind: m.kind, points: m.points, radius: m.radius, id: m.id })),
+    ...marks.filter((m) => m.points.length),
     ...(drawing ? [{ ...drawing, radius, id: "drawing" }] : []),
   ]);
 </script>
@@ -30,7 +30,17 @@
   <g transform={`translate(${left} ${top}) scale(${scale})`}>
     {#each lines as line (line.id)}
       {@const wide = Math.max(2 * line.radius, 5 / scale)}
-      {#if line.kind === "in"}
+      {#if line.fill || line.kind === "near"}
+        <path d={path(line.points) + "Z"} class="edge" stroke-width={4.4 / scale} />
+        <path
+          d={path(line.points) + "Z"}
+          class="in"
+          class:near={line.kind === "near"}
+          class:filled={line.fill}
+          stroke-width={2.4 / scale}
+          stroke-dasharray={line.kind === "in" ? undefined : `${3.2 / scale} ${3.8 / scale}`}
+        />
+      {:else if line.kind === "in"}
         <path d={path(line.points)} class="edge" stroke-width={wide + 2.4 / scale} />
         <path d={path(line.points)} class="in" stroke-width={wide} />
       {:else}
@@ -75,6 +85,12 @@
   }
   .in {
     stroke: #cf3f2b;
+  }
+  .filled {
+    fill: rgb(207 63 43 / 0.16);
+  }
+  .near {
+    stroke-linecap: butt;
   }
   .edge {
     stroke: rgb(255 255 255 / 0.86);

@@ -6,7 +6,7 @@
   import { notes } from "../lib/notes.svelte";
   import Tools from "./Tools.svelte";
   import Overlay from "./Overlay.svelte";
-  import { thinned, touches, type Point } from "./strokes";
+  import { thinned, touches, type Point, type Stroke } from "./strokes";
 
   let { desk }: { desk: Desk } = $props();
   const shot = $derived(desk.shot);
@@ -31,7 +31,7 @@
       : (room.height - plate.height * scale) / 2,
   );
 
-  let drawing = $state.raw<{ kind: "in" | "out"; points: Point[] } | null>(null);
+  let drawing = $state.raw<Stroke | null>(null);
   let pointer = $state.raw<Point | null>(null);
   let panning: { x: number; y: number; centre: Point } | null = null;
   let warmed = "";
@@ -39,6 +39,9 @@
   const marks = $derived(desk.marking && desk.mode !== "result" ? marksHere() : []);
   const here = $derived(shot.frame(desk.trace?.id, desk.frame));
   const halt = $derived(desk.marking && here?.origin === "followed" ? here.halt : null);
+
+  // following came from the side on which there is a matte
+  const way = $derived(shot.frame(desk.trace?.id, desk.frame - 1)?.blob ? 1 : -1);
 
   function marksHere(): Mark[] {
     return desk.trace?.marks?.filter((m) => m.frame === desk.frame) ?? [];
@@ -88,8 +91,9 @@
     desk.stop();
     if (desk.mode === "result") desk.mode = "veil";
     if (desk.tool === "erase") return erase(at(event));
-    const swap = event.altKey;
-    drawing = { kind: (desk.tool === "in") !== swap ? "in" : "out", points: [at(event)] };
+    const kind =
+      desk.tool === "near" ? "near" : (desk.tool === "out") === event.altKey ? "in" : "out";
+    drawing = { kind, fill: desk.tool === "lasso", points: [at(event)] };
   }
 
   function move(event: PointerEvent) {
@@ -113,8 +117,11 @@
   function up() {
     panning = null;
     if (!drawing) return;
-    const { kind, points } = drawing;
+    const { kind, fill, points } = drawing;
     drawing = null;
+    const line = thinned(points, Math.max(1, desk.brush / 3));
+    // a lasso that encloses nothing is a slip of the hand
+    if ((fill || kind === "near") && line.length < 3) return;
     const pull = desk.trace;
     const matte = shot.matte(desk.matteId);
     if (!pull || !matte) return;
@@ -123,12 +130,13 @@
       frame: desk.frame,
       kind,
       radius: desk.brush,
-      points: thinned(points, Math.max(1, desk.brush / 3)),
+      points: line,
+      fill,
     };
     const index = matte.pulls.findIndex((p) => p.id === pull.id);
     shot.edit(
       [{ op: "add", path: `${shot.mattePath(matte.id)}/pulls/${index}/marks/-`, value: mark }],
-      kind === "in" ? "in mark" : "out mark",
+      kind === "near" ? "only near here" : `${kind} ${fill ? "lasso" : "mark"}`,
     );
     if (kind === "out" && !here?.blob && !marksHere().some((m) => m.kind === "in"))
       notes.add(
@@ -224,11 +232,15 @@
       <p><strong>Halted: {halt.reason}.</strong> {halt.advice}</p>
       <div>
         <button class="btn" onclick={() => (desk.tool = "in")}>Mark here</button>
-        <button class="btn" disabled={!!shot.following} onclick={() => follow(desk, 1)}
-          >It is right: follow on</button
+        <button class="btn" disabled={!!shot.following} onclick={() => follow(desk, way)}
+          >It is right: follow {way > 0 ? "on" : "back"}</button
         >
-        <button class="btn" disabled={!!shot.following} onclick={() => follow(desk, -1)}
-          >Follow back</button
+        <button
+          class="btn"
+          disabled={!!shot.following}
+          title={`The shape of frame ${shot.doc!.first_number + desk.frame - way}, moved along, stays for this frame`}
+          onclick={() => follow(desk, way, desk.frame - way)}
+          >Take the last shape and flow on</button
         >
       </div>
     </div>

@@ -7,6 +7,8 @@
   const tools: { tool: Tool; name: string; keys: string }[] = [
     { tool: "in", name: "In mark: on the subject", keys: "I" },
     { tool: "out", name: "Out mark: not the subject", keys: "O" },
+    { tool: "lasso", name: "Lasso: all inside the line is the subject (Alt: is not)", keys: "L" },
+    { tool: "near", name: "Only near here: beyond the line is not the subject", keys: "N" },
     { tool: "erase", name: "Erase marks", keys: "E" },
     { tool: "hand", name: "Move the picture", keys: "H" },
   ];

@@ -1,5 +1,6 @@
 <script lang="ts">
-  import type { Desk } from "../lib/desk.svelte";
+  import { DOUBTFUL, type Desk } from "../lib/desk.svelte";
+  import { says } from "../lib/checks.svelte";
   import Icon from "../lib/Icon.svelte";
 
   let { desk }: { desk: Desk } = $props();
@@ -7,9 +8,14 @@
   const first = $derived(shot.doc!.first_number);
   const fps = $derived(Math.round(shot.about!.plate.fps * 1000) / 1000);
   const doubts = $derived(
-    [...(shot.frames.get(desk.trace?.id ?? "")?.values() ?? [])].filter((f) => f.doubt > 0.5)
-      .length,
+    new Set([
+      ...[...(shot.frames.get(desk.trace?.id ?? "")?.values() ?? [])]
+        .filter((f) => f.doubt > DOUBTFUL)
+        .map((f) => f.frame),
+      ...[...desk.checks.found.values()].filter((c) => c.problems.length).map((c) => c.frame),
+    ]).size,
   );
+  const here = $derived(says(desk.checks.found.get(desk.frame)));
 </script>
 
 <div class="transport" role="group" aria-label="Playback">
@@ -27,7 +33,7 @@
       >loop {first + desk.loop[0]}–{first + desk.loop[1]} ✕</button
     >
   {/if}
-  <span class="gap"></span>
+  <span class="gap">{here}</span>
   <button
     title="Full size shows every pixel of the plate; half the work otherwise"
     aria-pressed={desk.full}
@@ -35,9 +41,9 @@
     >{desk.full ? "full size" : `preview ${desk.width} px`}</button
   >
   <button
-    disabled={!desk.trace}
-    title="Next doubt or touch (Page Down)"
-    onclick={() => desk.problem(1)}>{doubts ? `${doubts} in doubt` : "next touch"} ↓</button
+    disabled={!desk.matteId}
+    title="Next problem or touch (Page Down)"
+    onclick={() => desk.problem(1)}>{doubts ? `${doubts} to look at` : "next touch"} ↓</button
   >
 </div>
 
@@ -61,6 +67,10 @@
   }
   .gap {
     flex: 1;
+    min-width: 0;
+    overflow: hidden;
+    text-overflow: ellipsis;
+    color: #ffb9ab;
   }
   button {
     border: 0;

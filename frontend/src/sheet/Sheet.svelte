@@ -101,6 +101,7 @@
         frames: shot.frames.get(shot.trace(m)?.id ?? "") ?? new Map(),
       })),
       doubt: shot.frames.get(desk.trace?.id ?? "") ?? new Map(),
+      checks: desk.checks.found,
       keys: keyed,
     });
   });
@@ -181,6 +182,7 @@
     <span><i class="touched"></i>touched</span>
     <span><i class="followed"></i>followed</span>
     <span><i class="doubt"></i>doubt</span>
+    <span><i class="chatter"></i>chatter</span>
   </div>
 </section>
 
@@ -236,7 +238,7 @@
   .legend {
     display: flex;
     align-items: center;
-    gap: 13px;
+    gap: 9px;
     padding: 0 9px;
     border-top: 1px solid var(--rule);
     font-size: 11.5px;
@@ -259,6 +261,13 @@
   .followed {
     background: var(--blue);
     height: 2px;
+  }
+  .chatter {
+    height: 9px;
+    width: 6px;
+    border-right: 1.4px solid var(--ink);
+    border-bottom: 1.4px solid var(--ink);
+    border-radius: 0;
   }
   .doubt {
     background: var(--doubt);

@@ -1,5 +1,5 @@
 /** The sheet's rows on a canvas: frames, film, mattes, keyframes, doubt. */
-import type { FrameOut } from "../lib/api-types";
+import type { CheckOut, FrameOut } from "../lib/api-types";
 import { DOUBTFUL } from "../lib/desk.svelte";
 
 export type Column = {
@@ -43,6 +43,7 @@ export type Scene = {
   columns: Column[];
   mattes: { selected: boolean; frames: Map<number, FrameOut> }[];
   doubt: Map<number, FrameOut>;
+  checks: Map<number, CheckOut>;
   keys: Map<number, boolean>;
 };
 
@@ -86,7 +87,10 @@ export function draw(canvas: HTMLCanvasElement, scene: Scene): void {
   for (const column of scene.columns) {
     if (column.kind === "matte") mattes(c, scene, ink, column, scene.mattes[matte++], from, to, y);
     if (column.kind === "keys") keys(c, scene, ink, column, from, to, y);
-    if (column.kind === "doubt") doubts(c, scene, ink, column, from, to, y);
+    if (column.kind === "doubt") {
+      doubts(c, scene, ink, column, from, to, y);
+      checks(c, scene, ink, column, from, to, y);
+    }
   }
   playhead(c, scene, ink, y);
 }
@@ -291,6 +295,51 @@ function doubts(
     c.strokeStyle = ink.red;
     c.lineWidth = 1;
     c.strokeRect(x + 0.5, top + 0.5, wide - 1, Math.max(0.5, tall - 1));
+  }
+}
+
+/** Chatter as a thin ink line down the column, and a sign at its right edge where a frame stands out. */
+function checks(
+  c: CanvasRenderingContext2D,
+  s: Scene,
+  ink: Ink,
+  column: Column,
+  from: number,
+  to: number,
+  y: Y,
+): void {
+  if (!s.checks.size) return;
+  const room = column.width - 16;
+  c.strokeStyle = ink.ink;
+  c.lineWidth = 1;
+  c.beginPath();
+  for (let f = from; f <= to; f++) {
+    const x = column.x + 4 + Math.min(1, (s.checks.get(f)?.chatter ?? 0) / 3) * room;
+    const mid = y(f) + s.row / 2;
+    if (f === from) c.moveTo(x, mid);
+    else c.lineTo(x, mid);
+  }
+  c.stroke();
+  c.strokeStyle = c.fillStyle = ink.red;
+  c.lineWidth = 1.3;
+  for (let f = from; f <= to; f++) {
+    const [x, mid] = [column.x + column.width - 6, y(f) + s.row / 2];
+    const problem = s.checks.get(f)?.problems[0];
+    if (!problem) continue;
+    c.beginPath();
+    if (problem === "hole") c.arc(x, mid, 2.6, 0, 7);
+    else if (problem === "jump") {
+      c.moveTo(x - 3, mid + 2.5);
+      c.lineTo(x, mid - 3);
+      c.lineTo(x + 3, mid + 2.5);
+      c.closePath();
+    } else {
+      c.moveTo(x - 3.5, mid + 1.5);
+      c.lineTo(x - 1.2, mid - 2);
+      c.lineTo(x + 1.2, mid + 2);
+      c.lineTo(x + 3.5, mid - 1.5);
+    }
+    c.stroke();
   }
 }
 

@@ -43,6 +43,7 @@
       name: number === 1 ? "Subject" : `Subject ${number}`,
       pulls: [pull],
       edge: {},
+      settled: null,
     };
     shot.edit([{ op: "add", path: "/mattes/-", value }], "add matte");
     desk.selected = { kind: "matte", id };
@@ -82,7 +83,8 @@
             <span>{matte.pulls.map((p) => label(p.kind)).join(", ") || "no pull"}</span>
           </span>
           <span class="state">
-            {reach(matte)}
+            {matte.settled ? "settled" : reach(matte)}
+            {#if shot.outdated.includes(matte.id)}<b>out of date</b>{/if}
             {#if doubts(matte)}<b>{doubts(matte)} in doubt</b>{/if}
           </span>
         </button>

@@ -18,9 +18,10 @@ def bounds_of(solids: F32) -> F32:
     solids: (N, 9) float32. Returns (N + ceil(N / GROUP), 6) float32: lowest and highest corner of each
     solid, then of each group.
     """
-    half = solids[:, [4, 5, 6]] * np.float32([1, 0, 1])
+    sides = solids[:, 4:7]
+    half = sides * np.array([1, 0, 1], np.float32)
     foot = solids[:, 1:4]
-    top = foot + half + solids[:, [4, 5, 6]] * np.float32([0, 1, 0])
+    top = foot + half + sides * np.array([0, 1, 0], np.float32)
     each = np.hstack([foot - half - 0.01, top + 0.01])
     groups = [each[n : n + GROUP] for n in range(0, len(each), GROUP)]
     return np.vstack([each, *[np.hstack([g[:, :3].min(0), g[:, 3:].max(0)]) for g in groups]]).astype(np.float32)

@@ -16,15 +16,17 @@ from sqlalchemy.orm import Session
 
 from cuvrel.core import catalogue
 from cuvrel.core.follow.carry import Halt
-from cuvrel.core.follow.run import Settings, span
+from cuvrel.core.follow.run import Settings, joined, span
 from cuvrel.core.media.probe import MediaInfo
+from cuvrel.core.media.reader import Reader
 from cuvrel.core.media.writer import join_videos, zip_folder
 from cuvrel.core.recipe.check import read_shot
 from cuvrel.core.recipe.declared import declared
 from cuvrel.core.recipe.errors import CuvrelError, MediaError
 from cuvrel.core.stand.build import Stand
 from cuvrel.core.stand.export import Export, export_kind, open_writer, picture, sidecar, write_range
-from cuvrel.core.stand.nodes import Cache
+from cuvrel.core.stand.nodes import Cache, work_out
+from cuvrel.core.stand.settle import live
 from cuvrel.jobs.queue import Stopped, advance
 from cuvrel.store.blobs import Blobs
 from cuvrel.store.db import Database, notify
@@ -32,6 +34,7 @@ from cuvrel.store.footage import make_ready
 from cuvrel.store.mattes import plate_row, store_followed, store_matte, stored_matte
 from cuvrel.store.models import FootageRow, JobRow, MatteFrame, ShotRow
 from cuvrel.store.pictures import Readers, StoreSources
+from cuvrel.store.shots import edit, locked
 
 PATIENCE = 12  # frames after a halt that was waved through in which no new halt is raised
 RANGE = 24  # frames of an export that are written, and lost at the most, at a time
@@ -48,7 +51,9 @@ class Works:
 
     def work(self, row: JobRow) -> str:
         """Does the job of this row."""
-        return {"ingest": self.ingest, "follow": self.follow, "export": self.export}[row.kind](row)
+        return {"ingest": self.ingest, "follow": self.follow, "export": self.export, "settle": self.settle}[row.kind](
+            row
+        )
 
     def ingest(self, row: JobRow) -> str:
         """Makes uploaded footage ready, or refuses it and leaves nothing behind but the sentence."""
@@ -108,11 +113,14 @@ class Works:
         values = declared("pull", "trace").read(pull.params).at(0)
         settings = Settings(float(values["snap"]), float(values["detail"]), float(values["hold"]))
         halting = bool(values["halt"])
-        patience = PATIENCE if begun is not None and begun.halt else 0
+        keep = bool(row.args.get("keep")) and "at" not in row.progress
+        patience = PATIENCE if keep or (begun is not None and begun.halt) else 0
         first = int(row.args["start"])
         total = abs(goal - first)
         seen = None if taught is None else (reader.frame(taught[0]), taught[1])
-        for number, found in span(reader.frame, frames, (reader.frame(start), matte), settings, seen):
+        if not frames and "at" not in row.progress:
+            return "The next frame is touched already."
+        for number, found in span(reader.frame, frames, (reader.frame(start), matte), settings, seen, keep):
             halt = found.halt if halting and patience <= 0 else None
             patience -= 1
             kept_blob = store_matte(self.blobs, found.matte)
@@ -125,7 +133,36 @@ class Works:
                 if halt is not None:
                     self._halted(session, row.id, number, halt)
                     return f"Halted: {halt.reason}."
-        return "Followed to the next touched frame." if goal not in (0, info.frames - 1) else "Followed to the end."
+        if not 0 <= goal + step < info.frames:
+            return "Followed to the end."
+        self._from_beyond(row, pull_id, reader, goal + step, step, settings)
+        return "Followed to the next touched frame, and joined with what comes back from it."
+
+    def _from_beyond(
+        self, row: JobRow, pull_id: str, reader: Reader, beyond: int, step: int, settings: Settings
+    ) -> None:
+        """Follows back from the touched frame that was reached, and joins both ways by their doubt."""
+        shot_id, count = row.shot_id or 0, reader.info.frames
+        begin = int(row.progress.get("back", beyond))
+        with self.database.session() as session:
+            frames, nearest = _frames_to_go(session, shot_id, pull_id, begin, -step, count)
+            first = nearest - step  # the touched frame behind, if there is one
+            far, at = (session.get(MatteFrame, (shot_id, pull_id, n)) for n in (beyond, begin))
+            ends = [stored_matte(self.blobs, one) if one else None for one in (far, at)]
+        if not 0 <= first < count or ends[0] is None or ends[1] is None:
+            return
+        total = 2 * (abs(beyond - first) - 1)
+        taught = None if begin == beyond else (reader.frame(beyond), ends[0])
+        for number, found in span(reader.frame, frames, (reader.frame(begin), ends[1]), settings, taught):
+            with self.database.session() as session:
+                there = session.get(MatteFrame, (shot_id, pull_id, number))
+                matte = stored_matte(self.blobs, there) if there and there.origin == "followed" else None
+                if there is None or matte is None:
+                    return
+                share = abs(number - first) / abs(beyond - first)
+                both, doubt = joined((matte, there.doubt), (found.matte, found.doubt), share)
+                store_followed(session, shot_id, pull_id, number, store_matte(self.blobs, both), doubt, there.halt)
+                advance(session, row.id, total // 2 + abs(beyond - number), total, back=number)
 
     def _halted(self, session: Session, job_id: int, number: int, halt: Halt) -> None:
         row = session.get(JobRow, job_id)
@@ -154,6 +191,32 @@ class Works:
         )
         matte = stored_matte(self.blobs, behind) if behind else None
         return None if behind is None or matte is None else (behind.frame, matte)
+
+    def settle(self, row: JobRow) -> str:
+        """Stores all frames of a matte as they are, and then lets the shot use them."""
+        matte_id, token = str(row.args["matte"]), str(row.args["token"])
+        with self.database.session() as session:
+            shot_row = session.get(ShotRow, row.shot_id)
+            if shot_row is None:
+                raise Stopped
+            shot = live(read_shot(row.args["document"]), matte_id)
+            sources = StoreSources(session, shot_row.id, shot, self.blobs, self.readers, proxies=False)
+        stand = Stand(shot, sources)
+        for frame in range(int(row.progress.get("at", -1)) + 1, stand.frames):
+            blob = store_matte(self.blobs, work_out(stand.matte(matte_id, frame), self.cache))
+            with self.database.session() as session:
+                session.merge(
+                    MatteFrame(shot_id=shot_row.id, pull_id=token, frame=frame, origin="settled", doubt=0.0, blob=blob)
+                )
+                advance(session, row.id, frame + 1, stand.frames, at=frame)
+        with self.database.session() as session:
+            now = locked(session, shot_row.id)
+            place = next((n for n, m in enumerate(now.document["mattes"]) if m["id"] == matte_id), None)
+            if place is None:
+                raise CuvrelError("The matte to settle is not in the shot any more.")
+            ops = [{"op": "replace", "path": f"/mattes/{place}/settled", "value": token}]
+            edit(session, shot_row.id, now.revision, ops, f"settle {now.document['mattes'][place]['name']}")
+        return "Settled."
 
     def export(self, row: JobRow) -> str:
         """Writes the export range by range, then joins the ranges; ranges that are done are not done again."""

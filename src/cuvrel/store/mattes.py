@@ -12,6 +12,7 @@ from sqlalchemy import select
 from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.orm import Session
 
+from cuvrel.core.follow.find import find
 from cuvrel.core.media.probe import MediaInfo
 from cuvrel.core.media.writer import png_bytes, read_grey
 from cuvrel.core.pulls.trace import Prepared, trace
@@ -32,6 +33,7 @@ class Touches:
     def __init__(self, blobs: Blobs, readers: Readers, keep: int = 4) -> None:
         self._blobs, self._readers, self._keep = blobs, readers, keep
         self._ready: OrderedDict[tuple[str, int, float], Prepared] = OrderedDict()
+        self._finds: dict[tuple[str, int, float, float], F32] = {}
         self._lock = threading.Lock()
 
     def sync(self, session: Session, shot_id: int, before: Shot | None, after: Shot) -> list[tuple[str, int]]:
@@ -81,12 +83,32 @@ class Touches:
         prior = _grey(self._blobs, row.base["blob"]) if row.base and row.base.get("blob") else None
         snap, detail = _solving(pull)
         try:
+            if any(mark.kind == "found" for mark in marks):
+                marks = [mark for mark in marks if mark.kind != "found"]
+                prior = self._found(session, shot, frame, snap, detail, needed=not marks)
             alpha = trace(self._prepared(session, shot, frame, snap), marks, prior, snap, detail)
             row.blob = store_matte(self._blobs, alpha)
         except TraceError:
             # out marks alone: nothing can be solved before there is an in mark, and the interface says so
             row.blob = None
         session.flush()
+
+    def _found(self, session: Session, shot: Shot, frame: int, snap: float, detail: float, needed: bool) -> F32 | None:
+        """What the machine finds on a frame; kept, since every further mark on it asks again."""
+        footage = plate_row(session, shot)
+        info = MediaInfo.from_json(footage.info)
+        key = (footage.blob, frame, snap, detail)
+        if key not in self._finds:
+            reader = self._readers.get(footage.blob, info)
+            while len(self._finds) >= self._keep:
+                self._finds.pop(next(iter(self._finds)), None)
+            try:
+                self._finds[key] = find(reader.frame, frame, info.frames, snap, detail)
+            except TraceError:
+                if needed:
+                    raise
+                return None
+        return self._finds[key]
 
     def _untouch(self, session: Session, row: MatteFrame) -> None:
         if row.base:

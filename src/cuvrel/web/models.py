@@ -44,11 +44,24 @@ class Edits(In):
 
 
 class FollowRequest(In):
-    """Follow a trace from a frame: step 1 is on, -1 is back."""
+    """Follow a trace from a frame: step 1 is on, -1 is back. keep: take the shape over to the next frame as it is."""
 
     pull: str
     start: int = Field(ge=0)
     step: Literal[1, -1]
+    keep: bool = False
+
+
+class SettleRequest(In):
+    """Store a matte's frames as they are, and read them from then on."""
+
+    matte: str = Field(max_length=40)
+
+
+class SettledOut(BaseModel):
+    """Settled mattes whose recipe is not what was settled."""
+
+    out_of_date: list[str]
 
 
 class ExportRequest(In):
@@ -152,7 +165,7 @@ class FrameOut(BaseModel):
 
     pull: str
     frame: int
-    origin: Literal["touched", "followed"]
+    origin: Literal["touched", "followed", "settled"]
     doubt: float
     blob: str | None
     halt: HaltOut | None
@@ -218,6 +231,30 @@ class KeysOut(BaseModel):
     keys: list[str]
     width: int
     height: int
+
+
+class ChecksQuery(BaseModel):
+    """Which frames of which matte are looked at."""
+
+    matte: str = Field(max_length=40)
+    first: int = Field(ge=0)
+    last: int = Field(ge=0)
+
+
+class CheckOut(BaseModel):
+    """What a look at one frame of a matte told. jump: change of area, 0.2 is a fifth more than the frame before."""
+
+    frame: int
+    chatter: float
+    jump: float
+    holes: int
+    problems: list[Literal["chatter", "jump", "hole"]]
+
+
+class ChecksOut(BaseModel):
+    """Chatter, jumps and holes of some frames."""
+
+    checks: list[CheckOut]
 
 
 class PicturePath(BaseModel):

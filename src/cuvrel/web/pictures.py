@@ -9,22 +9,25 @@ from flask_openapi3 import APIBlueprint
 from numpy.typing import NDArray
 from sqlalchemy.orm import Session
 
+from cuvrel.core.checks.frames import verdicts
 from cuvrel.core.media.writer import png_bytes
 from cuvrel.core.recipe.check import read_shot
 from cuvrel.core.recipe.errors import RecipeError
 from cuvrel.core.stand.build import Stand
 from cuvrel.core.stand.nodes import work_out
-from cuvrel.core.stand.views import view
+from cuvrel.core.stand.views import checked, view
 from cuvrel.store import shots as store
 from cuvrel.store.models import ShotRow
 from cuvrel.store.pictures import StoreSources
-from cuvrel.web.models import ById, KeysOut, KeysQuery, PicturePath, PictureQuery
+from cuvrel.web.models import ById, CheckOut, ChecksOut, ChecksQuery, KeysOut, KeysQuery, PicturePath, PictureQuery
 from cuvrel.web.present import answer
 from cuvrel.web.problems import Problem
 from cuvrel.web.services import services
 
 api = APIBlueprint("pictures", __name__, url_prefix="/api", abp_responses={"422": Problem, "404": Problem})
 MOST_KEYS = 2000
+MOST_CHECKS = 120
+CHECK_WIDTH = 480
 
 
 def _stand(session: Session, row: ShotRow, width: int) -> Stand:
@@ -59,6 +62,21 @@ def picture(path: PicturePath, query: PictureQuery) -> Response:
     data, kind = _encoded(pixels, 95 if query.view.startswith("matte") else 90)
     headers = {"Cache-Control": "private, max-age=31536000, immutable", "ETag": f'"{node.key}"'}
     return Response(data, content_type=kind, headers=headers)
+
+
+@api.get("/shots/<int:id>/checks", responses={200: ChecksOut})
+def checks(path: ById, query: ChecksQuery) -> Response:
+    """Chatter, jumps of area and holes of a matte's frames, and which of them stand out."""
+    shared = services()
+    with shared.database.session() as session:
+        stand = _stand(session, store.found(session, path.id), CHECK_WIDTH)
+    last = min(query.last, stand.frames - 1, query.first + MOST_CHECKS - 1)
+    try:
+        nodes = [checked(stand, query.matte, frame) for frame in range(query.first, last + 1)]
+    except KeyError:
+        raise store.NotFound("There is no such matte in this shot.") from None
+    rows = [work_out(one, shared.cache) for one in nodes]
+    return answer(ChecksOut(checks=[CheckOut(**vars(v)) for v in verdicts(rows, query.first, stand.scale)]))
 
 
 @api.get("/shots/<int:id>/card.jpg")

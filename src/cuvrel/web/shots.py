@@ -12,11 +12,13 @@ from sqlalchemy.orm import Session
 
 from cuvrel.core.recipe.errors import CuvrelError
 from cuvrel.core.recipe.models import Plane, Shot
+from cuvrel.core.stand.settle import settling_key
 from cuvrel.jobs.queue import OPEN, put
 from cuvrel.store import shots as store
 from cuvrel.store.footage import entry
 from cuvrel.store.mattes import frames_of
 from cuvrel.store.models import FootageRow, JobRow, MatteFrame, Project, ShotRow
+from cuvrel.store.pictures import snapshot
 from cuvrel.web.models import (
     ById,
     EditOut,
@@ -27,6 +29,8 @@ from cuvrel.web.models import (
     History,
     JobOut,
     NewShot,
+    SettledOut,
+    SettleRequest,
     ShotOut,
     Touched,
 )
@@ -146,7 +150,45 @@ def follow(path: ById, body: FollowRequest) -> Response:
         if any(job.args.get("pull") == pull.id for job in running):
             raise CuvrelError("This trace is being followed already.", "Stop that first, or wait for its end.")
         job = put(session, "follow", row.project_id, f"Following {matte.name}", shot_id=row.id,
-                  args={"pull": pull.id, "start": body.start, "step": body.step})  # fmt: skip
+                  args={"pull": pull.id, "start": body.start, "step": body.step, "keep": body.keep})  # fmt: skip
         out = job_out(job)
     shared.enqueue(out.id)
     return answer(out, 202)
+
+
+@api.post("/shots/<int:id>/settle", responses={202: JobOut})
+def settle(path: ById, body: SettleRequest) -> Response:
+    """Starts storing a matte's frames; once all are stored the shot reads them instead of computing them."""
+    shared = services()
+    with shared.database.session() as session:
+        row = store.locked(session, path.id)
+        shot = Shot.model_validate(row.document)
+        try:
+            matte, token = shot.matte(body.matte), settling_key(shot, body.matte, _stored(session, row.id))
+        except KeyError:
+            raise store.NotFound("There is no such matte in this shot.") from None
+        running = session.scalars(
+            select(JobRow).where(JobRow.shot_id == path.id, JobRow.kind == "settle", JobRow.state.in_(OPEN))
+        ).all()
+        if any(job.args.get("matte") == matte.id for job in running):
+            raise CuvrelError("This matte is being settled already.", "Wait for its end.")
+        job = put(session, "settle", row.project_id, f"Settling {matte.name}", shot_id=row.id,
+                  args={"matte": matte.id, "token": token, "document": row.document})  # fmt: skip
+        out = job_out(job)
+    shared.enqueue(out.id)
+    return answer(out, 202)
+
+
+@api.get("/shots/<int:id>/settled", responses={200: SettledOut})
+def settled(path: ById) -> Response:
+    """Which settled mattes are out of date."""
+    with services().database.session() as session:
+        row = store.found(session, path.id)
+        shot = Shot.model_validate(row.document)
+        stored = _stored(session, row.id)
+        old = [m.id for m in shot.mattes if m.settled and m.settled != settling_key(shot, m.id, stored)]
+    return answer(SettledOut(out_of_date=old))
+
+
+def _stored(session: Session, shot_id: int) -> list[tuple[str, int, str | None]]:
+    return [(str(pull), int(frame), blob) for pull, frame, blob in snapshot(session, shot_id)]

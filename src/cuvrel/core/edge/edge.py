@@ -19,7 +19,10 @@ F32 = NDArray[np.float32]
 
 
 class EdgeParams(Params):
-    """What the edge step may do; the defaults change nothing. `steady` is the stand's: it needs other frames."""
+    """What the edge step may do; the defaults change nothing.
+
+    `steady`, `fine` and `own_colour` are the stand's: they need other frames, or the picture.
+    """
 
     grow: Scalar = number(
         0.0, "Grow", -40, 40, step=0.1, unit="px", neutral=0, hint="moves the outline out, or in below 0"
@@ -56,6 +59,15 @@ class EdgeParams(Params):
         neutral=0,
         animatable=False,
         hint="averages the edge along the motion over so many frames on both sides",
+    )
+    fine: Scalar = number(
+        0.0, "Fine detail", 0, 1, neutral=0, hint="solves hair and blurred edges from the picture, in linear light"
+    )
+    reach: Scalar = number(
+        6.0, "Detail reach", 1, 60, step=0.5, unit="px", hint="how far from the outline fine detail is looked for"
+    )
+    own_colour: Scalar = number(
+        0.0, "Own colour", 0, 1, neutral=0, hint="takes the old background's colour out of a cut-out's soft edges"
     )
 
 

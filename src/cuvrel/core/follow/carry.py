@@ -17,8 +17,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from cuvrel.core.follow.doubt import HALT, Evidence, advice, worst_place
+from cuvrel.core.follow.evidence import Carried, Expected, area_of_interest, half_planes, halved, stacked
 from cuvrel.core.follow.flow import Flow, chain, sample
-from cuvrel.core.media.box import bounds
+from cuvrel.core.media.box import Box, bounds
 from cuvrel.core.pulls.memory import ColourMemory, to_lab
 from cuvrel.core.pulls.relax import edge_weights, relax
 from cuvrel.core.pulls.soften import soften
@@ -60,7 +61,8 @@ class Follower:
         h, w = rgb.shape[:2]
         ratio = min(1.0, LONG / max(h, w))
         self.plate = (h, w)
-        self.size = (max(2, round(h * ratio)), max(2, round(w * ratio)))
+        # even, since the network looks at every second pixel
+        self.size = (max(2, round(h * ratio / 2) * 2), max(2, round(w * ratio / 2) * 2))
         self.hold, self.snap, self.detail = hold, snap, detail
         self._flow = Flow()
         _work, lab, grey = self._look(rgb)
@@ -72,6 +74,7 @@ class Follower:
         # the touched frame alone, for the rough place and for anywhere: never fed with what was followed
         self._touched = [ColourMemory(self.size, cells=4, reach=1, bins=16), ColourMemory(self.size, bins=20)]
         self._teach([self._recent, *self._touched], lab, u, 1.0)
+        self._expected = Expected(u)
         self._areas = [float((u > 0.5).sum())]
         self._looks = self._look_of(u, lab)
         # colours that were alike where the artist drew the outline are no news on later frames
@@ -101,10 +104,14 @@ class Follower:
         self._key_u, self._key_flow = u, np.zeros((*self.size, 2), np.float32)
         self._key_fault = np.zeros(self.size, np.float32)
         self._teach([self._recent], lab, u, 1.0)
+        self._expected = Expected(u)
         self._areas = [float((u > 0.5).sum())]
 
-    def step(self, rgb: U8) -> Followed:
-        """The next frame. Raises nothing: a lost subject is an empty matte with doubt 1."""
+    def step(self, rgb: U8, decide: bool = True) -> Followed:
+        """The next frame. Raises nothing: a lost subject is an empty matte with doubt 1.
+
+        decide: whether the outline is decided anew; if not, it stays as motion carried it.
+        """
         _work, lab, grey = self._look(rgb)
         flow, fault = self._flow.between(grey, self._grey, self._u)
         carried = sample(self._u, flow)
@@ -112,14 +119,17 @@ class Follower:
         self._key_flow = chain(flow, self._key_flow)
         along = sample(self._key_u, self._key_flow)
         # the touched frame's own matte counts where its chain of motion never broke
-        faith = np.exp(-np.square(self._key_fault / 1.5)) * 0.5
+        faith = (np.exp(-np.square(self._key_fault / 1.5)) * 0.5).astype(np.float32)
         shape = carried + faith * (along - carried)
 
+        box, stack = self._evidence(grey, lab, flow, fault, carried, along, faith)
+        self.seen = box, stack
         band, distance = self._band(lab, shape, fault)
         u, odds, trust = self._decide(lab, shape, band, distance, fault)
         u = self._clean(u, shape, odds)
         self._recent.fade(0.75)
         self._teach([self._recent], lab, u, 0.4)
+        self._expected.settle(u)
         evidence, blame = self._judge(shape, u, odds, trust, band, fault, lab)
         self._grey, self._u = grey, u
         doubt = evidence.doubt()
@@ -128,6 +138,19 @@ class Follower:
             reason = evidence.reason()
             halt = Halt(reason, advice(reason), *worst_place(blame, self.plate))
         return Followed(soften(u, rgb, self.detail), doubt, halt)
+
+    def _evidence(
+        self, grey: U8, lab: U8, flow: F32, fault: F32, carried: F32, along: F32, faith: F32
+    ) -> tuple[Box, F32]:
+        """The network's box, at half size, and its planes there."""
+        there = sample(self._grey, flow)
+        residual = np.abs(grey.astype(np.float32) - there)
+        seen = Carried(flow, fault, carried, along, faith, residual)
+        shape = halved(carried)
+        self._expected.move(np.ascontiguousarray(flow[::2, ::2]) * np.float32(0.5), halved(fault), shape)
+        box = area_of_interest(shape, self._expected.plane)
+        half = half_planes(seen, halved(lab), [self._recent, *self._touched], self._expected, shape, box)
+        return box, stacked(lab, [carried, along], half, box)
 
     def _band(self, lab: U8, shape: F32, fault: F32) -> tuple[U8, F32]:
         """Where the outline may be, and the signed distance to the carried one (positive inside)."""

@@ -10,6 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from cuvrel.core.follow.carry import Followed, Follower, Halt
+from cuvrel.core.follow.find import find
 from cuvrel.core.pulls.marks import rasterise
 from cuvrel.core.pulls.trace import trace
 from cuvrel.core.recipe.errors import TraceError
@@ -18,6 +19,7 @@ from cuvrel.core.recipe.models import Mark
 F32 = NDArray[np.float32]
 U8 = NDArray[np.uint8]
 Read = Callable[[int], U8]
+BOTH = 120  # the most frames between two touched ones that are followed both ways and held in memory
 
 
 @dataclass(frozen=True)
@@ -42,12 +44,18 @@ class Frame:
 
 
 def span(
-    read: Read, frames: Sequence[int], start: tuple[U8, F32], settings: Settings, taught: tuple[U8, F32] | None = None
+    read: Read,
+    frames: Sequence[int],
+    start: tuple[U8, F32],
+    settings: Settings,
+    taught: tuple[U8, F32] | None = None,
+    keep: bool = False,
 ) -> Iterator[tuple[int, Followed]]:
     """Carries a matte over `frames` in their order, one after another from `start`.
 
     start: picture and matte of the frame before the first. taught: picture and matte of the touched
-    frame whose colours are remembered, where that is another one.
+    frame whose colours are remembered, where that is another one. keep: the first frame takes the shape
+    as motion carries it, whatever the picture says.
     """
     if taught is None:
         follower = Follower(*start, settings.hold, settings.snap, settings.detail)
@@ -55,7 +63,23 @@ def span(
         follower = Follower(*taught, settings.hold, settings.snap, settings.detail)
         follower.take_up(*start)
     for number in frames:
-        yield number, follower.step(read(number))
+        yield number, follower.step(read(number), decide=not keep)
+        keep = False
+
+
+def joined(one: tuple[F32, float], other: tuple[F32, float], share: float) -> tuple[F32, float]:
+    """One frame as two directions brought it, each a matte, (H, W) float32, and its doubt.
+
+    share: 0 to 1, how far the frame lies from where `one` set out towards where `other` did. The nearer and
+    the less doubtful one counts more; where they contradict each other it decides, so that nothing is left
+    half there.
+    """
+    first, second = (1 - share) * (1.02 - one[1]) ** 2, share * (1.02 - other[1]) ** 2
+    weight = second / max(1e-6, first + second)
+    mixed = one[0] + (other[0] - one[0]) * np.float32(weight)
+    apart = np.abs(one[0] - other[0])
+    mixed = np.clip((mixed - 0.5) * (1 + 6 * np.square(apart)) + 0.5, 0, 1)
+    return mixed.astype(np.float32), float(one[1] + (other[1] - one[1]) * weight)
 
 
 def refollow(
@@ -64,27 +88,46 @@ def refollow(
     """Follows anew what a touch of the frame `about` affects: up to the neighbouring touched frames.
 
     touched: mattes of all touched frames, `about` among them. The frames between two touched ones are
-    reached from both sides and belong to the nearer one.
+    reached from both sides, and the two are joined by their doubt.
     """
     stops = sorted(touched)
     here = stops.index(about)
     before, after = stops[here - 1 : here] if here else [], stops[here + 1 : here + 2]
-    ways = []
     for left, right in [(left, about) for left in before] + [(about, right) for right in after]:
-        middle = (left + right) // 2
-        ways += [(left, range(left + 1, middle + 1)), (right, range(right - 1, middle, -1))]
-    if not before:
-        ways.append((about, range(about - 1, -1, -1)))
-    if not after:
-        ways.append((about, range(about + 1, count)))
-    for start, frames in ways:
-        begun = time.perf_counter()
-        for at, found in span(read, frames, (read(start), touched[start]), settings) if frames else ():
-            took = (time.perf_counter() - begun) * 1000
-            yield Frame(at, found.matte, "followed", found.doubt, took, found.halt)
-            if found.halt and halting:
+        yield from _between(read, touched, left, right, settings)
+    ways = [] if before else [range(about - 1, -1, -1)]
+    for frames in ways if after else [*ways, range(about + 1, count)]:
+        for frame in _timed(read, frames, (read(about), touched[about]), settings):
+            yield frame
+            if frame.halt and halting:
                 break
-            begun = time.perf_counter()
+
+
+def _timed(read: Read, frames: Sequence[int], start: tuple[U8, F32], settings: Settings) -> Iterator[Frame]:
+    begun = time.perf_counter()
+    for at, found in span(read, frames, start, settings) if frames else ():
+        yield Frame(at, found.matte, "followed", found.doubt, (time.perf_counter() - begun) * 1000, found.halt)
+        begun = time.perf_counter()
+
+
+def _between(read: Read, touched: Mapping[int, F32], left: int, right: int, settings: Settings) -> Iterator[Frame]:
+    """The frames between two touched ones. In a long span only the middle is reached from both sides."""
+    middle, reach = (left + right) // 2, min(BOTH, right - left) // 2 + 1
+    there: dict[int, Frame] = {}
+    for frame in _timed(read, range(left + 1, min(right, middle + reach)), (read(left), touched[left]), settings):
+        if frame.number <= middle - reach:
+            yield frame
+        else:
+            there[frame.number] = frame
+    for frame in _timed(read, range(right - 1, max(left, middle - reach), -1), (read(right), touched[right]), settings):
+        other = there.pop(frame.number, None)
+        if other is None:
+            yield frame
+            continue
+        share = (frame.number - left) / (right - left)
+        matte, doubt = joined((other.matte, other.doubt), (frame.matte, frame.doubt), share)
+        halt = (other if share < 0.5 else frame).halt
+        yield Frame(frame.number, matte, "followed", doubt, frame.ms + other.ms, halt)
 
 
 def clip(read: Read, count: int, marks: Sequence[Mark], settings: Settings, halting: bool = True) -> Iterator[Frame]:
@@ -101,17 +144,20 @@ def clip(read: Read, count: int, marks: Sequence[Mark], settings: Settings, halt
         by_frame.setdefault(mark.frame, []).append(mark)
     if by_frame and max(by_frame) >= count:
         raise TraceError(f"There is a mark on frame {max(by_frame)}, but the footage has {count} frames.")
-    if not any(mark.kind == "in" for mark in marks):
+    if not any(mark.kind in ("in", "found") for mark in marks):
         raise TraceError("There is no in mark.", "Draw at least one in mark on the subject.")
     touched: dict[int, F32] = {}
     reached: dict[int, F32] = {}  # what following brought to frames that are still to be mended
     # out marks alone can only mend: such frames wait until following has been there
-    order = sorted(by_frame, key=lambda n: not any(mark.kind == "in" for mark in by_frame[n]))
+    starts = {n: any(mark.kind in ("in", "found") for mark in by_frame[n]) for n in by_frame}
+    order = sorted(by_frame, key=lambda n: not starts[n])
     for number in order:
         begun = time.perf_counter()
         prior = reached.pop(number, None)
-        if prior is None and not any(mark.kind == "in" for mark in by_frame[number]):
+        if prior is None and not starts[number]:
             continue
+        if any(mark.kind == "found" for mark in by_frame[number]):
+            prior = find(read, number, count, settings.snap, settings.detail)
         touched[number] = _touched(read(number), by_frame[number], prior, settings)
         yield Frame(number, touched[number], "touched", 0.0, (time.perf_counter() - begun) * 1000)
         for frame in refollow(read, count, touched, number, settings, halting):

@@ -5,8 +5,10 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
+Box = tuple[slice, slice]
 
-def bounds(mask: NDArray, pad: int) -> tuple[slice, slice] | None:
+
+def bounds(mask: NDArray, pad: int) -> Box | None:
     """The box of what is not 0, grown by `pad` and kept in the picture; None when all is 0."""
     rows, cols = np.flatnonzero(mask.any(axis=1)), np.flatnonzero(mask.any(axis=0))
     if rows.size == 0:

@@ -130,16 +130,18 @@ class ColourMemory:
         self._totals += (float(subject.sum()), float(other.sum()))
         self._ready = None
 
-    def odds(self, lab: U8, where: U8, balance: float = 0.5) -> tuple[F32, F32]:
+    def odds(self, lab: U8, where: U8, balance: float = 0.5, zoom: float = 1.0) -> tuple[F32, F32]:
         """Log odds of being subject, and trust 0 to 1 (0: such a colour was never seen near there).
 
         Both (H, W) float32, computed where `where` is not 0 and 0 elsewhere. balance 1 weighs the two
-        classes as if equally many had been seen, 0 as they were seen.
+        classes as if equally many had been seen, 0 as they were seen. zoom: how many pixels of the
+        pictures that were seen one pixel of this one is wide.
         """
         if self._ready is None:
             self._ready = self._blurred(balance)
         odds, trust = np.zeros(lab.shape[:2], np.float32), np.zeros(lab.shape[:2], np.float32)
-        in_rows(_slice, lab.shape[0], lab, where, self.scale_y, self.scale_x, self._ready, self._floor, odds, trust)
+        scales = np.float32(self.scale_y * zoom), np.float32(self.scale_x * zoom)
+        in_rows(_slice, lab.shape[0], lab, where, *scales, self._ready, self._floor, odds, trust)
         return odds, trust
 
     def _blurred(self, balance: float) -> F32:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Any, Literal
 
-from pydantic import Field
+from pydantic import Field, model_validator
 
 from cuvrel.core.recipe.values import Scalar, Strict
 
@@ -19,13 +19,25 @@ Part = Literal["inside", "outside"]
 
 
 class Mark(Strict):
-    """A stroke of the artist's on one frame, in plate pixels, origin at the top left corner."""
+    """A stroke of the artist's on one frame, in plate pixels, origin at the top left corner.
+
+    in, out: on the subject or not. near: a closed line; what lies outside of it is not the subject. found:
+    no line at all; the machine looked for the subject on this frame, and the other marks mend what it found.
+    """
 
     id: str = Id
     frame: int = Field(ge=0)
-    kind: Literal["in", "out"]
+    kind: Literal["in", "out", "near", "found"]
     radius: float = Field(gt=0, le=2000, description="plate pixels")
-    points: list[tuple[float, float]] = Field(min_length=1, max_length=20_000)
+    points: list[tuple[float, float]] = Field(max_length=20_000)
+    fill: bool = Field(False, description="the points are a closed line, and all inside it is marked")
+
+    @model_validator(mode="after")
+    def _enough_points(self) -> Mark:
+        least = 0 if self.kind == "found" else 3 if self.fill or self.kind == "near" else 1
+        if len(self.points) < least:
+            raise ValueError(f"a mark of this kind has at least {least} points")
+        return self
 
 
 class Step(Strict):
@@ -53,6 +65,9 @@ class Matte(Strict):
     name: str = Name
     pulls: list[Pull] = Field(default_factory=list, max_length=200)
     edge: dict[str, Any] = Field(default_factory=dict, description="parameters of the edge step")
+    settled: str | None = Field(
+        None, max_length=40, pattern=r"^[0-9a-f]+$", description="key of the stored frames that stand for the recipe"
+    )
 
 
 class Gate(Strict):

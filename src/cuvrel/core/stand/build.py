@@ -7,6 +7,7 @@ from typing import Protocol
 import numpy as np
 from numpy.typing import NDArray
 
+from cuvrel.core.edge.detail import fine_detail, own_colours
 from cuvrel.core.edge.steady import steadied
 from cuvrel.core.media.colour import decode
 from cuvrel.core.recipe.declared import declared
@@ -33,12 +34,16 @@ class Sources(Protocol):
 class Stand:
     """Builds the nodes of one shot at one size. scale: the pictures' size over the plate's."""
 
-    def __init__(self, shot: Shot, sources: Sources, scale: float = 1.0) -> None:
-        self.shot, self.sources, self.scale = shot, sources, scale
+    def __init__(self, shot: Shot, sources: Sources, scale: float = 1.0, edged: bool = True) -> None:
+        self.shot, self.sources, self.scale, self._edged = shot, sources, scale, edged
         plate = shot.plate_footage()
         self.frames, self.fps = plate.frames, plate.fps
         self.size = max(2, round(plate.height * scale)), max(2, round(plate.width * scale))
         self._mattes: dict[tuple[str, int], Node] = {}
+
+    def bare(self) -> Stand:
+        """The same stand with all mattes as they are before their edge step."""
+        return Stand(self.shot, self.sources, self.scale, edged=False)
 
     def plate(self, frame: int) -> Node:
         """The plate's bytes, (H, W, 3) uint8 sRGB."""
@@ -55,16 +60,30 @@ class Stand:
 
     def _matte(self, matte: Matte, frame: int) -> Node:
         """The pulls, steadied over time, then the edge step."""
+        if not self._edged:
+            return self._pulled(matte, frame)
+        if matte.settled:
+            stored = self.sources.traced(Pull(id=matte.settled, kind="trace"), frame, self.size)
+            if stored is not None:
+                return stored
         entry = declared("edge", "edge")
         params = entry.read(matte.edge)
         values = params.at(frame)
         base = self._pulled(matte, frame)
         if values["steady"] > 0:
             base = self._steadied(matte, frame, base, int(values["steady"]))
-        values["steady"] = 0.0
-        if values == type(params)().at(frame):
-            return base
         scale = self.scale
+        if values["fine"] > 0:
+            fine = [float(values["fine"]), float(values["reach"]) * scale]
+            base = node(
+                "fine", fine, [base, self.plate(frame)], lambda cover, rgb: fine_detail(rgb, cover, fine[1], fine[0])
+            )
+        # what is done here or elsewhere is not the edge step's any more
+        neutral = type(params)().at(frame)
+        for name in ("steady", "fine", "reach", "own_colour"):
+            values[name] = neutral[name]
+        if values == neutral:
+            return base
         return node("edge", [values, scale], [base], lambda cover: entry.run(cover, values, scale))
 
     def _steadied(self, matte: Matte, frame: int, base: Node, reach: int) -> Node:
@@ -156,10 +175,29 @@ class Stand:
             )
         elif plane.kind == "cutout":
             assert plane.matte is not None
-            base = node("through", None, [self._light(frame), self.matte(plane.matte, frame)], through)
+            base = node(
+                "through", None, [self._own(plane.matte, frame, self._light(frame)), self.matte(plane.matte, frame)],
+                through,
+            )  # fmt: skip
         else:
             base = self._light(frame)
         return self._treated(base, plane.treatments, frame, matte)
+
+    def _own(self, matte_id: str, frame: int, light: Node) -> Node:
+        """The plate's light, in soft edges with the subject's own colours as far as the edge step asks for them."""
+        values = declared("edge", "edge").read(self.shot.matte(matte_id).edge).at(frame)
+        share = float(values["own_colour"])
+        if share <= 0:
+            return light
+        radius = max(2.0, 3 * float(values["reach"]) * self.scale)
+
+        def run(picture: F32, cover: F32) -> F32:
+            own = own_colours(picture[..., :3], cover, radius)
+            out = picture.copy()
+            out[..., :3] += np.float32(share) * (own - picture[..., :3])
+            return out
+
+        return node("own", [share, radius], [light, self.matte(matte_id, frame)], run)
 
     def _gate(self, plane: Plane, frame: int) -> Node | None:
         if plane.gate is None:

@@ -6,6 +6,7 @@ import numpy as np
 from numba import njit
 from numpy.typing import NDArray
 
+from cuvrel.core.checks.frames import look
 from cuvrel.core.media.colour import encode, encode_rgba, with_light
 from cuvrel.core.media.rows import in_rows
 from cuvrel.core.recipe.errors import RecipeError
@@ -26,9 +27,12 @@ def view(stand: Stand, wanted: str, frame: int) -> Node:
     """The node of a view at a frame, uint8: (H, W, 3) sRGB or (H, W, 4) for a plane alone.
 
     wanted: `result`, `plate`, `matte:ID`, `veil:ID`, `cutout:ID:GROUND`, `unroll:ID`, `onion:ID` or
-    `plane:ID`. Raises RecipeError for anything else.
+    `plane:ID`; with `bare-` before it a view of a matte shows it before its edge step. Raises RecipeError for
+    anything else.
     """
-    kind, *rest = wanted.split(":")
+    kind, *rest = wanted.removeprefix("bare-").split(":")
+    if wanted.startswith("bare-"):
+        stand = stand.bare()
     try:
         if kind == "result" and not rest:
             return node("view-result", None, [stand.result(frame)], encode)
@@ -57,6 +61,18 @@ def view(stand: Stand, wanted: str, frame: int) -> Node:
     except KeyError as missing:
         raise RecipeError(f"The view '{wanted}' names {missing}, which is not in the shot.") from missing
     raise RecipeError(f"There is no view '{wanted}'.")
+
+
+def checked(stand: Stand, matte_id: str, frame: int) -> Node:
+    """The node of a frame's figures, (3,) float32 (see checks/frames.py)."""
+    inputs = [stand.matte(matte_id, frame), stand.plate(frame)]
+    if frame > 0:
+        inputs += [stand.matte(matte_id, frame - 1), stand.plate(frame - 1)]
+
+    def run(matte: F32, picture: U8, *before: NDArray) -> F32:
+        return look(matte, picture, (before[0], before[1]) if before else None).row()
+
+    return node("checks", None, inputs, run)
 
 
 def _unroll(stand: Stand, matte_id: str, frame: int) -> Node:

@@ -1,0 +1,167 @@
+"""What speaks for and against a pixel being the subject, as planes of one stack, for the network to weigh.
+
+All of it is relative to the clip at hand: the carried mattes, how far their motion can be trusted, what
+remembered colours say, whether a pixel moves with the subject or with the background, and where the
+subject would be if nothing had passed before it.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from cuvrel.core.media.box import Box
+from cuvrel.core.pulls.memory import ColourMemory
+from cuvrel.core.pulls.network import quarters
+
+F32 = NDArray[np.float32]
+U8 = NDArray[np.uint8]
+HALF = 11  # planes at half size
+STAY = 0.93  # how much of a hidden part is still expected a frame later
+
+
+@dataclass(frozen=True)
+class Carried:
+    """One frame's motion and what it carried, all at working size (H, W), both even.
+
+    flow: (H, W, 2) from here to the frame before; fault: its pixels of miss; matte, along: the last
+    matte and the touched frame's, moved here; faith: 0 to 1, how unbroken the chain to the touched frame is.
+    """
+
+    flow: F32
+    fault: F32
+    matte: F32
+    along: F32
+    faith: F32
+    residual: F32
+
+
+def halved(plane: NDArray) -> NDArray:
+    """A picture or plane at half size, averaged."""
+    return cv2.resize(plane, (plane.shape[1] // 2, plane.shape[0] // 2), interpolation=cv2.INTER_AREA)
+
+
+def fitted(flow: F32, weight: F32, stiff: float) -> F32:
+    """The affine motion that fits a flow best where it weighs, (2, 3) float32: flow(x, y) = A (x, y, 1).
+
+    flow: (h, w, 2). weight: (h, w), not negative. stiff: how much of a turn or a stretch must pay, so that
+    few pixels give a shift. Outliers are weighed down (iteratively reweighted least squares, Cauchy).
+    """
+    step = 3
+    y, x = np.mgrid[0 : flow.shape[0] : step, 0 : flow.shape[1] : step]
+    w0 = weight[::step, ::step].ravel().astype(np.float64)
+    keep = w0 > 0.02
+    if keep.sum() < 6:
+        return np.zeros((2, 3), np.float32)
+    x, y, w0 = x.ravel()[keep].astype(np.float64), y.ravel()[keep].astype(np.float64), w0[keep]
+    target = flow[::step, ::step].reshape(-1, 2)[keep].astype(np.float64)
+    mx, my = np.average(x, weights=w0), np.average(y, weights=w0)
+    design = np.stack([(x - mx) / 100, (y - my) / 100, np.ones_like(x)], 1)
+    ridge = np.diag([stiff, stiff, 1e-6])
+    weights = w0
+    solved = np.zeros((3, 2))
+    for _ in range(4):
+        weighed = design * weights[:, None]
+        solved = np.linalg.solve(weighed.T @ design + ridge, weighed.T @ target)
+        miss = np.square(target - design @ solved).sum(1)
+        weights = w0 / (1 + miss / 2.0)
+    a, b, c = solved[0] / 100, solved[1] / 100, solved[2]
+    return np.stack([a, b, c - a * mx - b * my], 1).astype(np.float32)
+
+
+def _moved_by(fit: F32, shape: tuple[int, int]) -> F32:
+    """The affine motion at every pixel, (h, w, 2)."""
+    y, x = np.mgrid[0 : shape[0], 0 : shape[1]].astype(np.float32)
+    return np.stack([fit[k, 0] * x + fit[k, 1] * y + fit[k, 2] for k in (0, 1)], axis=2)
+
+
+class Expected:
+    """Where the subject would be if nothing had passed before it, at half size; moves as the subject does."""
+
+    def __init__(self, matte: F32) -> None:
+        self.plane = halved(matte)
+        self._fit = np.zeros((2, 3), np.float32)
+
+    def move(self, flow: F32, fault: F32, shape: F32) -> None:
+        """To the next frame. flow: (h, w, 2) in half pixels; shape: the carried matte; all at half size."""
+        fit = fitted(flow, shape * np.exp(-fault), 40.0)
+        if float((shape > 0.5).sum()) >= 30:
+            self._fit = fit
+        matrix = np.eye(2, 3, dtype=np.float32) + self._fit
+        h, w = self.plane.shape
+        self.plane = cv2.warpAffine(self.plane, matrix, (w, h), flags=cv2.INTER_LINEAR | cv2.WARP_INVERSE_MAP)
+
+    def settle(self, matte: F32) -> None:
+        """After the frame was decided: what is seen counts in full, what is not fades."""
+        self.plane = np.maximum(halved(matte), STAY * self.plane)
+
+
+def area_of_interest(shape: F32, expected: F32) -> Box:
+    """Where the network looks, at half size: about the carried and the expected subject; all when both are gone.
+
+    The sides are whole multiples of 32 where the picture allows, so that few sizes of it occur.
+    """
+    h, w = shape.shape
+    there = (shape > 0.1) | (expected > 0.25)
+    rows, cols = np.flatnonzero(there.any(axis=1)), np.flatnonzero(there.any(axis=0))
+    if rows.size < 2 or cols.size < 2 or float((shape > 0.5).sum()) < 12:
+        return slice(0, h), slice(0, w)
+
+    def fit(first: int, last: int, most: int) -> slice:
+        pad = 20 + (last - first) // 6
+        length = min(most, -(-(last - first + 1 + 2 * pad) // 32) * 32)
+        start = min(max(0, (first + last + 1 - length) // 2), most - length)
+        return slice(start, start + length)
+
+    return fit(int(rows[0]), int(rows[-1]), h), fit(int(cols[0]), int(cols[-1]), w)
+
+
+def half_planes(
+    carried: Carried, lab: U8, memories: list[ColourMemory], expected: Expected, shape: F32, box: Box
+) -> F32:
+    """The planes at half size inside the box, (HALF, h, w) float32 of about -1 to 1.
+
+    lab: (h, w, 3) uint8 at half size. memories: recent, the touched frame's by place and anywhere. shape:
+    the carried matte at half size.
+    """
+    flow = np.ascontiguousarray(carried.flow[::2, ::2]) * np.float32(0.5)
+    fault = halved(carried.fault)
+    ground = _moved_by(fitted(flow, (shape < 0.1) * np.exp(-fault), 1.0), fault.shape)
+    weight = shape * np.exp(-fault)
+    soft = cv2.GaussianBlur(weight, (0, 0), 10) + np.float32(1e-4)
+    own = cv2.GaussianBlur(flow * weight[..., None], (0, 0), 10) / soft[..., None]
+    from_ground = np.sqrt(np.square(flow - ground).sum(axis=2))
+    from_own = np.sqrt(np.square(flow - own).sum(axis=2))
+    with_subject = np.tanh((from_ground - from_own) / (0.5 + 0.3 * (from_ground + from_own))) * np.minimum(1, soft * 50)
+    where = np.zeros(shape.shape, np.uint8)
+    where[box] = 1
+    colours = []
+    for memory, balance in zip(memories, (0.3, 0.5, 0.5), strict=True):
+        odds, trust = memory.odds(lab, where, balance=balance, zoom=2.0)
+        colours += [np.clip(odds, -5, 5) * trust / 5]
+        last_trust = trust
+    planes = [
+        *colours,
+        last_trust * 2 - 1,
+        np.minimum(fault, 6) / 3 - 1,
+        halved(carried.faith) * 2 - 1,
+        np.minimum(halved(carried.residual), 40) / 20 - 1,
+        with_subject,
+        np.minimum(from_ground, 8) / 4 - 1,
+        np.tanh(0.3 * (from_ground - 2 * fault)),
+        expected.plane * 2 - 1,
+    ]
+    return np.stack([plane[box] for plane in planes]).astype(np.float32)
+
+
+def stacked(rgb: U8, mattes: list[F32], half: F32, box: Box) -> F32:
+    """The whole stack for the network, (4 * (3 + mattes) + planes, h, w): full-size planes as four of half size.
+
+    rgb: (H, W, 3) uint8 Lab at working size; mattes: (H, W) each, 0 to 1; half: planes of the box.
+    """
+    big = tuple(slice(part.start * 2, part.stop * 2) for part in box)
+    full = [*(rgb[big].transpose(2, 0, 1).astype(np.float32) / 128 - 1), *[m[big] * 2 - 1 for m in mattes]]
+    return np.concatenate([quarters(full), half]).astype(np.float32)

@@ -1,0 +1,46 @@
+"""Runs the small networks that weigh evidence: `training/` trains them, OpenCV runs them.
+
+A network reads planes at half the working size, full-size planes as four quarters each, and answers with
+the log odds of being subject at working size.
+"""
+
+from __future__ import annotations
+
+from pathlib import Path
+from threading import Lock
+from typing import Any
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+F32 = NDArray[np.float32]
+STEP = 8  # sides of what a network reads are multiples of it
+SURELY = 9.0  # log odds beyond which it makes no difference
+
+
+def quarters(planes: list[F32]) -> F32:
+    """Full-size planes, (2h, 2w) each, as four of half size each: (4 * n, h, w)."""
+    return np.stack([plane[dy::2, dx::2] for plane in planes for dy in (0, 1) for dx in (0, 1)])
+
+
+class Network:
+    """One network, ready to run; safe for use by several threads, one after another."""
+
+    def __init__(self, path: Path) -> None:
+        self._net: Any = cv2.dnn.readNetFromONNX(str(path))
+        self._lock = Lock()
+
+    def odds(self, stack: F32) -> F32:
+        """(C, h, w) float32 of about -1 to 1 to log odds, (2h, 2w) float32."""
+        _, h, w = stack.shape
+        # the same rounding as in training, so that both see the same
+        stack = np.clip(np.round(stack * 127), -127, 127) * np.float32(1 / 127)
+        padded = np.pad(stack, ((0, 0), (0, -h % STEP), (0, -w % STEP)), mode="edge")
+        with self._lock:
+            self._net.setInput(padded[None])
+            four = self._net.forward()[0, :, :h, :w]
+        out = np.empty((2 * h, 2 * w), np.float32)
+        for k in range(4):
+            out[k // 2 :: 2, k % 2 :: 2] = four[k]
+        return np.clip(out, -SURELY, SURELY)

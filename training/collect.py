@@ -1,0 +1,78 @@
+"""Gathers training samples: `python -m training.collect FOLDER --clips 300 [--first 0]`.
+
+Each made-up clip is followed from its true matte, by the follower as it is, mistakes and all; every frame
+gives a sample: the stack of evidence that the follower had, and the true coverage.
+"""
+
+from __future__ import annotations
+
+import argparse
+from concurrent.futures import ProcessPoolExecutor
+from pathlib import Path
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from cuvrel.core.follow.carry import Follower
+from training.composites import clip
+
+F32 = NDArray[np.float32]
+
+
+def hurt(rng: np.random.Generator, matte: F32) -> F32:
+    """A touched frame's matte as artists leave them: now and then a little too large, small or round."""
+    how = rng.integers(0, 4)
+    if how == 0:
+        return matte
+    soft = cv2.GaussianBlur(matte, (0, 0), float(rng.uniform(0.7, 3)))
+    if how == 1:
+        return soft
+    return np.clip((soft - rng.uniform(0.35, 0.65)) * 3 + 0.5, 0, 1).astype(np.float32)
+
+
+def quantised(planes: F32) -> NDArray[np.int8]:
+    return np.clip(np.round(planes * 127), -127, 127).astype(np.int8)
+
+
+def gather(seed: int) -> list[tuple[NDArray[np.int8], NDArray[np.uint8]]]:
+    """The samples of one clip: stacks (C, h, w) and truths (2h, 2w)."""
+    cv2.setNumThreads(1)
+    pictures, truths = clip(seed)
+    rng = np.random.default_rng(seed + 10**6)
+    if rng.uniform() < 0.5:
+        pictures, truths = pictures[::-1], truths[::-1]
+    starts = [n for n in range(len(pictures) // 2) if (truths[n] > 0.5).sum() > 300]
+    if not starts:
+        return []
+    follower = Follower(pictures[starts[0]], hurt(rng, truths[starts[0]]))
+    out = []
+    for number in range(starts[0] + 1, len(pictures)):
+        follower.step(pictures[number])
+        box, stack = follower.seen
+        big = tuple(slice(part.start * 2, part.stop * 2) for part in box)
+        out.append((quantised(stack), np.round(truths[number][big] * 255).astype(np.uint8)))
+    return out
+
+
+def main() -> None:
+    """Reads the command line."""
+    parser = argparse.ArgumentParser(description="Gather samples for the follower's network.")
+    parser.add_argument("folder", type=Path)
+    parser.add_argument("--clips", type=int, default=300)
+    parser.add_argument("--first", type=int, default=0)
+    given = parser.parse_args()
+    given.folder.mkdir(parents=True, exist_ok=True)
+    seeds = range(given.first, given.first + given.clips)
+    count = 0
+    with ProcessPoolExecutor(2) as pool:
+        for seed, samples in zip(seeds, pool.map(gather, seeds), strict=True):
+            for n, (stack, truth) in enumerate(samples):
+                np.savez(given.folder / f"{seed:06}.{n:02}.npz", stack=stack, truth=truth)
+            count += len(samples)
+            print(f"\r{seed}: {count} samples", end="", flush=True)
+    print()
+
+
+if __name__ == "__main__":
+    main()

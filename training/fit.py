@@ -1,0 +1,130 @@
+"""Trains a network on gathered samples: `python -m training.fit FOLDER OUT.onnx --minutes 30 [--start STATE]`."""
+
+from __future__ import annotations
+
+import argparse
+import time
+from pathlib import Path
+
+import numpy as np
+import torch
+from torch import Tensor
+from torch.nn import functional as F
+
+from training.net import Weigher, export
+
+WINDOW = (96, 128)  # at the planes' size
+SLOTS = 4 * 3  # planes that are the picture's
+
+
+def load(folder: Path, limit: int | None) -> list[tuple[np.ndarray, np.ndarray]]:
+    """All samples of a folder, in memory."""
+    files = sorted(folder.glob("*.npz"))
+    out = []
+    for file in files[:limit]:
+        with np.load(file) as data:
+            out.append((data["stack"], data["truth"]))
+    return out
+
+
+def window(rng: np.random.Generator, stack: np.ndarray, truth: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
+    """A cut of WINDOW out of a sample, mirrored now and then."""
+    h, w = WINDOW
+    _, sh, sw = stack.shape
+    if sh < h or sw < w:
+        pad = (max(0, h - sh), max(0, w - sw))
+        stack = np.pad(stack, ((0, 0), (0, pad[0]), (0, pad[1])), mode="edge")
+        truth = np.pad(truth, ((0, 2 * pad[0]), (0, 2 * pad[1])), mode="edge")
+        _, sh, sw = stack.shape
+    # rather where the outline is
+    edge = np.argwhere(np.abs(np.diff(truth[::8, ::8].astype(np.int16), axis=1)) > 100)
+    if len(edge) and rng.uniform() < 0.8:
+        cy, cx = edge[rng.integers(0, len(edge))] * 4
+        y = int(np.clip(cy - rng.integers(h // 4, 3 * h // 4), 0, sh - h))
+        x = int(np.clip(cx - rng.integers(w // 4, 3 * w // 4), 0, sw - w))
+    else:
+        y, x = int(rng.integers(0, sh - h + 1)), int(rng.integers(0, sw - w + 1))
+    stack, truth = stack[:, y : y + h, x : x + w], truth[2 * y : 2 * (y + h), 2 * x : 2 * (x + w)]
+    return stack, truth
+
+
+def loss_of(odds: Tensor, truth: Tensor) -> Tensor:
+    """Cross-entropy, heavier about the outline, and a share of the soft overlap's complement."""
+    near = (F.max_pool2d(truth, 9, 1, 4) - (-F.max_pool2d(-truth, 9, 1, 4))) > 0.3
+    each = F.binary_cross_entropy_with_logits(odds, truth, reduction="none")
+    cross = (each * (1 + 2 * near.float())).mean()
+    p = torch.sigmoid(odds)
+    both = (p * truth).sum((1, 2, 3))
+    overlap = (both + 1) / (p.sum((1, 2, 3)) + truth.sum((1, 2, 3)) - both + 1)
+    return cross + 0.15 * (1 - overlap).mean()
+
+
+def batch(rng: np.random.Generator, samples: list[tuple[np.ndarray, np.ndarray]], size: int) -> tuple[Tensor, Tensor]:
+    """Stacks (N, C, h, w) and truths (N, 1, 2h, 2w)."""
+    picked = [window(rng, *samples[rng.integers(0, len(samples))]) for _ in range(size)]
+    x = torch.from_numpy(np.stack([s for s, _ in picked])).float() / 127
+    y = torch.from_numpy(np.stack([t for _, t in picked])).float()[:, None] / 255
+    # other light and other colours: the picture's planes are shifted together
+    x[:, :SLOTS] = x[:, :SLOTS] * (1 + 0.2 * torch.randn(size, 1, 1, 1)) + 0.1 * torch.randn(size, 1, 1, 1)
+    return x, y
+
+
+def score(net: Weigher, samples: list[tuple[np.ndarray, np.ndarray]]) -> tuple[float, float]:
+    """Mean loss and mean overlap at one half over windows that are the same each time."""
+    rng = np.random.default_rng(5)
+    net.eval()
+    losses, overlaps = [], []
+    with torch.no_grad():
+        for _ in range(16):
+            x, y = batch(rng, samples, 16)
+            odds = F.pixel_shuffle(net(x), 2)
+            losses.append(float(loss_of(odds, y)))
+            a, b = odds > 0, y > 0.5
+            overlaps.append(float(((a & b).sum((1, 2, 3)) + 1).div((a | b).sum((1, 2, 3)) + 1).mean()))
+    net.train()
+    return float(np.mean(losses)), float(np.mean(overlaps))
+
+
+def main() -> None:
+    """Reads the command line and trains for a given time, at a rate that falls to nothing."""
+    parser = argparse.ArgumentParser(description="Train a weigher of evidence.")
+    parser.add_argument("folder", type=Path, nargs="+")
+    parser.add_argument("out", type=Path)
+    parser.add_argument("--minutes", type=float, default=30)
+    parser.add_argument("--batch", type=int, default=12)
+    parser.add_argument("--rate", type=float, default=2e-3)
+    parser.add_argument("--start", type=Path)
+    given = parser.parse_args()
+    torch.manual_seed(1)
+    rng = np.random.default_rng(1)
+    samples = [s for folder in given.folder for s in load(folder, None)]
+    held = samples[-len(samples) // 20 :]
+    samples = samples[: -len(held)]
+    planes = samples[0][0].shape[0]
+    net = Weigher(planes)
+    if given.start:
+        net.load_state_dict(torch.load(given.start))
+    print(f"{len(samples)} samples, {planes} planes", flush=True)
+    optimiser = torch.optim.AdamW(net.parameters(), lr=given.rate, weight_decay=1e-4)
+    begun, step, running = time.time(), 0, 0.0
+    while (share := (time.time() - begun) / (60 * given.minutes)) < 1:
+        rate = given.rate * min(1.0, step / 100 + 0.05) * 0.5 * (1 + np.cos(np.pi * share))
+        for group in optimiser.param_groups:
+            group["lr"] = rate
+        x, y = batch(rng, samples, given.batch)
+        loss = loss_of(F.pixel_shuffle(net(x), 2), y)
+        optimiser.zero_grad()
+        loss.backward()
+        torch.nn.utils.clip_grad_norm_(net.parameters(), 2.0)
+        optimiser.step()
+        running = float(loss) if step == 0 else 0.99 * running + 0.01 * float(loss)
+        step += 1
+        if step % 250 == 0:
+            print(f"{step} steps, {share:.0%}: loss {running:.4f}, held {score(net, held)}", flush=True)
+    print(f"{step} steps; held {score(net, held)}", flush=True)
+    torch.save(net.state_dict(), given.out.with_suffix(".pt"))
+    export(net, planes, given.out)
+
+
+if __name__ == "__main__":
+    main()

@@ -1,0 +1,133 @@
+"""Made-up surfaces for training pictures: noise in a few colours, stripes, checks, patches, and still photographs.
+
+The photographs are those that ship with general libraries, and only where such a library is at hand.
+"""
+
+from __future__ import annotations
+
+from functools import cache
+from importlib.util import find_spec
+from pathlib import Path
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+F32 = NDArray[np.float32]
+
+
+def noise(rng: np.random.Generator, h: int, w: int, coarse: int, octaves: int = 5, fall: float = 0.55) -> F32:
+    """Fractal value noise, (h, w) float32 of about -1 to 1, its widest bumps h / coarse high."""
+    out, weight, total = np.zeros((h, w), np.float32), 1.0, 0.0
+    for octave in range(octaves):
+        n = coarse * 2**octave
+        grid = rng.uniform(-1, 1, (min(h, n) + 2, min(w, max(1, round(n * w / h))) + 2)).astype(np.float32)
+        out += np.float32(weight) * cv2.resize(grid, (w, h), interpolation=cv2.INTER_CUBIC)
+        total += weight
+        weight *= fall
+    return np.clip(out / total * 1.6, -1, 1)
+
+
+def palette(rng: np.random.Generator, like: F32 | None = None) -> F32:
+    """Some colours, (n, 3) float32 display-encoded RGB 0 to 1; `like` others when a palette is given."""
+    n = int(rng.integers(3, 7))
+    if like is not None:
+        picked = like[rng.integers(0, len(like), n)]
+        return np.clip(picked + rng.normal(0, 0.05, (n, 3)), 0.01, 0.99).astype(np.float32)
+    hue = (rng.uniform(0, 1) + rng.normal(0, rng.uniform(0.03, 0.3), n)) % 1
+    grey = rng.uniform(0, 1) < 0.55
+    saturation = np.clip(rng.normal(0.15 if grey else 0.5, 0.15, n), 0, 1)
+    value = np.clip(rng.uniform(0.1, 0.95) + rng.normal(0, 0.2, n), 0.03, 0.98)
+    hsv = np.stack([hue * 360, saturation, value], 1).astype(np.float32)[None]
+    return cv2.cvtColor(hsv, cv2.COLOR_HSV2RGB)[0]
+
+
+SHIPPED = {
+    "sklearn": ("datasets/images", ("china.jpg", "flower.jpg")),
+    "skimage": (
+        "data",
+        ("chelsea.png", "coffee.png", "coins.png", "grass.png", "gravel.png", "brick.png", "ihc.png",
+         "motorcycle_left.png", "rocket.jpg", "clock_motion.png"),
+    ),
+}  # fmt: skip
+
+
+@cache
+def photographs() -> list[F32]:
+    """Photographs of things that ship with scikit-learn and scikit-image, (H, W, 3) float32 0 to 1."""
+    out = []
+    for package, (folder, names) in SHIPPED.items():
+        found = find_spec(package)
+        for name in names if found and found.origin else ():
+            picture = cv2.imread(str(Path(found.origin).parent / folder / name), cv2.IMREAD_COLOR_RGB)
+            if picture is not None:
+                out.append(picture.astype(np.float32) / 255)
+    return out
+
+
+def _through(colours: F32, field: F32) -> F32:
+    """A field of -1 to 1 looked up in colours, with soft or hard steps between them."""
+    place = np.clip((field + 1) / 2 * (len(colours) - 1), 0, len(colours) - 1.001)
+    low = place.astype(np.int32)
+    share = (place - low)[..., None]
+    return colours[low] * (1 - share) + colours[low + 1] * share
+
+
+def texture(rng: np.random.Generator, h: int, w: int, colours: F32) -> F32:
+    """A surface, (h, w, 3) float32 display-encoded 0 to 1."""
+    kind = rng.choice(["cloud", "hard", "stripe", "check", "flat", "photo"], p=[0.25, 0.15, 0.12, 0.08, 0.1, 0.3])
+    if kind == "photo" and photographs():
+        photo = photographs()[rng.integers(0, len(photographs()))]
+        zoom = rng.uniform(0.5, 1.0)
+        ph, pw = int(photo.shape[0] * zoom), int(photo.shape[1] * zoom)
+        y, x = rng.integers(0, photo.shape[0] - ph + 1), rng.integers(0, photo.shape[1] - pw + 1)
+        out = cv2.resize(photo[y : y + ph, x : x + pw], (w, h), interpolation=cv2.INTER_AREA)
+        if rng.uniform() < 0.5:
+            out = out[:, ::-1]
+        tint = colours.mean(0) / max(0.05, float(colours.mean()))
+        return np.clip(out * (0.5 + 0.5 * tint), 0, 1).astype(np.float32)
+    coarse = int(rng.integers(1, 9))
+    field = noise(rng, h, w, coarse, fall=rng.uniform(0.35, 0.8))
+    if kind == "hard":
+        field = np.round(field * 3) / 3
+    elif kind in ("stripe", "check"):
+        yy, xx = np.mgrid[0:h, 0:w].astype(np.float32)
+        angle, pitch, wave = rng.uniform(0, np.pi), rng.uniform(6, 60), rng.uniform(0, 20)
+        along = xx * np.cos(angle) + yy * np.sin(angle) + wave * field
+        across = -xx * np.sin(angle) + yy * np.cos(angle)
+        field = np.sin(along * (2 * np.pi / pitch))
+        if kind == "check":
+            field = field * np.sin(across * (2 * np.pi / pitch))
+        field = np.clip(field * rng.uniform(1, 6), -1, 1)
+    elif kind == "flat":
+        field = field * 0.15 + rng.uniform(-0.8, 0.8)
+    out = _through(colours, np.clip(field, -1, 1))
+    fine = noise(rng, h, w, 32, 3)[..., None] * rng.uniform(0, 0.08)
+    return np.clip(out + fine, 0, 1).astype(np.float32)
+
+
+def scenery(rng: np.random.Generator, h: int, w: int, colours: F32) -> F32:
+    """A background: a surface with things on it, as a place has them, more or less out of focus."""
+    out = texture(rng, h, w, colours)
+    for _ in range(int(rng.integers(0, 14))):
+        mask = np.zeros((h, w), np.uint8)
+        cx, cy = rng.uniform(0, w), rng.uniform(0, h)
+        size = np.exp(rng.uniform(np.log(12), np.log(h * 0.6)))
+        how = rng.integers(0, 3)
+        if how == 0:
+            turned = cv2.boxPoints(((cx, cy), (size, size * rng.uniform(0.1, 3)), rng.choice([0, rng.uniform(0, 90)])))
+            cv2.fillPoly(mask, [turned.astype(np.int32)], 255, cv2.LINE_AA)
+        elif how == 1:
+            axes = (max(1, int(size / 2)), max(1, int(size * rng.uniform(0.2, 1))))
+            cv2.ellipse(mask, (int(cx), int(cy)), axes, rng.uniform(0, 180), 0, 360, 255, -1, cv2.LINE_AA)
+        else:
+            points = np.cumsum(rng.normal(0, size / 2, (6, 2)), 0) + np.array([cx, cy])
+            cv2.polylines(mask, [points.astype(np.int32)], False, 255, int(rng.integers(1, 16)), cv2.LINE_AA)
+        share = mask[..., None].astype(np.float32) / 255
+        own = palette(rng, colours if rng.uniform() < 0.6 else None)
+        out = out * (1 - share) + texture(rng, h, w, own) * rng.uniform(0.6, 1.1) * share
+    light = 1 + 0.5 * noise(rng, h, w, 1, 2)[..., None] * rng.uniform(0, 1)
+    out = out * light
+    if rng.uniform() < 0.5:
+        out = cv2.GaussianBlur(out, (0, 0), float(rng.choice([0.7, 1.5, 3, 6])))
+    return np.clip(out, 0, 1).astype(np.float32)
