@@ -18,6 +18,7 @@ from cuvrel.core.follow.carry import Follower
 from training.composites import clip
 
 F32 = NDArray[np.float32]
+FRAMES = 26  # of a clip: long enough for mistakes to grow
 
 
 def hurt(rng: np.random.Generator, matte: F32) -> F32:
@@ -38,7 +39,7 @@ def quantised(planes: F32) -> NDArray[np.int8]:
 def gather(seed: int) -> list[tuple[NDArray[np.int8], NDArray[np.uint8]]]:
     """The samples of one clip: stacks (C, h, w) and truths (2h, 2w)."""
     cv2.setNumThreads(1)
-    pictures, truths = clip(seed)
+    pictures, truths = clip(seed, frames=FRAMES)
     rng = np.random.default_rng(seed + 10**6)
     if rng.uniform() < 0.5:
         pictures, truths = pictures[::-1], truths[::-1]
@@ -49,9 +50,8 @@ def gather(seed: int) -> list[tuple[NDArray[np.int8], NDArray[np.uint8]]]:
     out = []
     for number in range(starts[0] + 1, len(pictures)):
         follower.step(pictures[number])
-        box, stack = follower.seen
-        big = tuple(slice(part.start * 2, part.stop * 2) for part in box)
-        out.append((quantised(stack), np.round(truths[number][big] * 255).astype(np.uint8)))
+        stack = follower.stack
+        out.append((quantised(stack.planes), np.round(truths[number][stack.inside] * 255).astype(np.uint8)))
     return out
 
 

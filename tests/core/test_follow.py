@@ -111,14 +111,13 @@ def test_taking_up_from_a_followed_frame_remembers_the_touched_one() -> None:
     assert all(overlap(resumed[n].matte, truths[n]) > 0.92 for n in (5, 6, 7))
 
 
-# alike counts from what it was on the touched frame
-EVEN = {"jump": 0.05, "alike": 0.01, "torn": 0.1, "change": 0.0, "drift": 0.0, "lost": False}
+EVEN = {"jump": 0.05, "unsure": 0.02, "alike": 0.2, "torn": 0.1, "change": 0.0, "drift": 0.0, "lost": False}
 
 
 def test_doubt_grows_with_every_kind_of_evidence() -> None:
     calm = Evidence(**EVEN).doubt()
     assert 0 <= calm < 0.3
-    for worse in ({"jump": 0.9}, {"alike": 0.3}, {"torn": 1.0}, {"change": 0.6}, {"change": -0.6}, {"drift": 0.6}):
+    for worse in ({"jump": 0.9}, {"unsure": 0.3}, {"torn": 1.0}, {"change": 0.6}, {"change": -0.6}, {"drift": 0.6}):
         assert calm + 0.2 < Evidence(**{**EVEN, **worse}).doubt() <= 1
     assert Evidence(**{**EVEN, "lost": True}).doubt() == 1.0
 
@@ -127,7 +126,8 @@ def test_doubt_grows_with_every_kind_of_evidence() -> None:
     ("worse", "words"),
     [
         ({"jump": 0.9}, "the outline jumped"),
-        ({"alike": 0.3}, "alike"),
+        ({"unsure": 0.3, "alike": 0.8}, "alike"),
+        ({"unsure": 0.3, "alike": 0.2}, "can't be told"),
         ({"torn": 1.0, "jump": 0.0}, "fast"),
         ({"change": 0.27}, "grew by a quarter|grew by a third"),
         ({"change": 0.36}, "grew by a third|grew by a half"),
@@ -146,7 +146,7 @@ def test_reasons_say_what_happened(worse: dict[str, float], words: str) -> None:
 def test_every_reason_with_advice_of_its_own_is_one_that_is_given() -> None:
     given = {
         Evidence(**{**EVEN, **w}).reason()
-        for w in ({"jump": 9}, {"alike": 9}, {"torn": 9}, {"drift": 9}, {"lost": True})
+        for w in ({"jump": 9}, {"unsure": 9, "alike": 1}, {"unsure": 9}, {"torn": 9}, {"drift": 9}, {"lost": True})
     }
     assert given == set(ADVICE)
 

@@ -243,6 +243,37 @@ def test_a_lasso_only_near_here_and_finding_by_one_press(desk: Desk, stack: Stac
     wait_for(lambda: not marks_of(stack, demo, 1), 15, "the marks to be taken back")
 
 
+def test_a_key_is_picked_from_the_picture_and_joins_the_trace(desk: Desk, stack: Stack, demo: int) -> None:
+    desk.open(demo)
+    page = desk.page
+    desk.matte("Signaller")
+    bench = page.get_by_role("region", name="Bench")
+    before = desk.key()
+    bench.get_by_role("button", name="Pull").click()
+    page.get_by_role("menuitem").filter(has_text="Colour key").click()
+    before = desk.new_picture(before)
+    bench.get_by_role("button", name="Pick from the picture").click()
+    desk.stroke([(40, 40), (120, 90)])
+    before = desk.new_picture(before)
+    bench.get_by_label("Colour key: how it joins").select_option("subtract")
+    before = desk.new_picture(before)
+    bench.get_by_role("checkbox", name="inverted").last.check()
+    desk.new_picture(before)
+    desk.saved()
+    pulls = stack.ask(f"/api/shots/{demo}")["document"]["mattes"][0]["pulls"]
+    assert [(p["kind"], p["join"], p["invert"]) for p in pulls] == [
+        ("trace", "add", False),
+        ("colour_key", "subtract", True),
+    ]
+    assert pulls[1]["params"]["light_low"] > 0.1, "the sky that was dragged over is bright"
+    bench.get_by_role("button", name="More for Colour key").click()
+    page.get_by_role("menuitem").filter(has_text="Earlier").click()
+    expect(bench.get_by_role("article").nth(0)).to_have_attribute("aria-label", "Colour key")
+    bench.get_by_role("button", name="More for Colour key").click()
+    page.get_by_role("menuitem").filter(has_text="Remove").click()
+    expect(bench.get_by_role("article", name="Colour key")).to_have_count(0)
+
+
 def test_holding_a_key_shows_the_matte_before_its_edge(desk: Desk, demo: int) -> None:
     desk.open(demo)
     desk.matte("Signaller")

@@ -347,6 +347,19 @@ def test_checks_of_a_matte(web: Web) -> None:
     assert problem(web.get(f"/api/shots/{shot}/checks?matte=m1&first=-1&last=3"), 422)
 
 
+def test_what_a_colour_key_would_take(web: Web) -> None:
+    shot = web.shot()
+    values = web.get(f"/api/shots/{shot}/sample?frame=2&x0=10&y0=10&x1=60&y1=30").json["values"]
+    assert 0 <= values["hue"] <= 360
+    assert values["light_low"] < values["light_high"]
+    assert "nothing" in problem(web.get(f"/api/shots/{shot}/sample?frame=2&x0=900&y0=10&x1=990&y1=30"), 422)
+    assert problem(web.get(f"/api/shots/{shot}/sample?frame=99&x0=1&y0=1&x1=9&y1=9"), 422)
+    revision = web.get(f"/api/shots/{shot}").json["revision"]
+    key = {"id": "u1", "kind": "colour_key", "params": values, "join": "add"}
+    web.edit(shot, revision, [{"op": "add", "path": "/mattes/0/pulls/-", "value": key}])
+    assert decoded(fetch(web, shot, 2, "matte:m1").data)[10:20, 10:50].mean() > 60
+
+
 def test_the_matte_before_its_edge_step(web: Web) -> None:
     shot = web.shot()
     revision = web.mark(shot)["revision"]

@@ -1,12 +1,13 @@
 <script lang="ts">
   import { DropdownMenu } from "bits-ui";
-  import type { CatalogueOut, DeclaredOut, Step } from "../lib/api-types";
+  import type { CatalogueOut, DeclaredOut, Pull, Step } from "../lib/api-types";
   import type { Desk } from "../lib/desk.svelte";
   import Icon from "../lib/Icon.svelte";
   import { settle } from "../lib/keys";
   import Card from "./Card.svelte";
   import Field from "./Field.svelte";
   import PlaneCard from "./PlaneCard.svelte";
+  import PullCard from "./PullCard.svelte";
   import TraceCard from "./TraceCard.svelte";
 
   let { desk, catalogue }: { desk: Desk; catalogue: CatalogueOut } = $props();
@@ -16,6 +17,13 @@
   );
   const plane = $derived(
     desk.selected?.kind === "plane" ? shot.plane(desk.selected.id) : undefined,
+  );
+  const pulls = $derived(
+    catalogue.declared.filter(
+      (d) =>
+        d.family === "pull" &&
+        (d.kind !== "trace" || !matte?.pulls.some((p) => p.kind === "trace")),
+    ),
   );
   const treatments = $derived(catalogue.declared.filter((d) => d.family === "treatment"));
 
@@ -58,6 +66,60 @@
     );
   }
 
+  function pullPath(index: number): string {
+    return `${shot.mattePath(matte!.id)}/pulls/${index}`;
+  }
+
+  function addPull(kind: string) {
+    if (!matte) return;
+    const value = {
+      id: shot.freshId(kind === "trace" ? "t" : "u"),
+      kind,
+      on: true,
+      params: {},
+      join: matte.pulls.length ? "intersect" : "add",
+      strength: 1,
+      invert: false,
+      marks: [],
+    };
+    if (kind === "trace") value.join = "add";
+    shot.edit(
+      [{ op: "add", path: `${shot.mattePath(matte.id)}/pulls/-`, value }],
+      `add ${entry("pull", kind).label}`,
+    );
+    if (desk.mode === "result") desk.mode = "veil";
+  }
+
+  /** What a pull's card can do; a trace can't be copied, since its frames belong to it. */
+  function deedsOf(pull: Pull, i: number) {
+    const label = entry("pull", pull.kind).label;
+    const path = pullPath(i);
+    return {
+      onturn: () =>
+        shot.edit(
+          [{ op: "replace", path: `${path}/on`, value: !pull.on }],
+          `${pull.on ? "switch off" : "switch on"} ${label}`,
+        ),
+      onleft:
+        i > 0
+          ? () => shot.edit([{ op: "move", from: path, path: pullPath(i - 1) }], "move pull")
+          : undefined,
+      onright:
+        i + 1 < matte!.pulls.length
+          ? () => shot.edit([{ op: "move", from: path, path: pullPath(i + 1) }], "move pull")
+          : undefined,
+      oncopy:
+        pull.kind === "trace"
+          ? undefined
+          : () =>
+              shot.edit(
+                [{ op: "add", path: pullPath(i + 1), value: { ...pull, id: shot.freshId("u") } }],
+                "copy pull",
+              ),
+      onremove: () => shot.edit([{ op: "remove", path }], `remove ${label}`),
+    };
+  }
+
   const joins = { add: "plus", subtract: "minus", intersect: "and", difference: "differs" };
 </script>
 
@@ -95,6 +157,20 @@
           disabled={!!shot.settling}
           onclick={() => settle(desk)}>{matte.settled ? "Unsettle" : "Settle"}</button
         >
+        <DropdownMenu.Root>
+          <DropdownMenu.Trigger class="btn-bare"
+            ><Icon name="plus" size={13} /> Pull</DropdownMenu.Trigger
+          >
+          <DropdownMenu.Portal>
+            <DropdownMenu.Content class="menu" align="end">
+              {#each pulls as item (item.kind)}
+                <DropdownMenu.Item class="menu-item" onSelect={() => addPull(item.kind)}>
+                  {item.label}<small>{item.hint}</small>
+                </DropdownMenu.Item>
+              {/each}
+            </DropdownMenu.Content>
+          </DropdownMenu.Portal>
+        </DropdownMenu.Root>
       {/if}
       {#if plane}
         <DropdownMenu.Root>
@@ -125,7 +201,23 @@
       {#if matte}
         {#each matte.pulls as pull, i (pull.id)}
           {#if i > 0}<span class="join">{joins[pull.join]}</span>{/if}
-          <TraceCard {desk} {matte} {pull} declared={entry("pull", pull.kind)} />
+          {#if pull.kind === "trace"}
+            <TraceCard
+              {desk}
+              {matte}
+              {pull}
+              declared={entry("pull", pull.kind)}
+              deeds={deedsOf(pull, i)}
+            />
+          {:else}
+            <PullCard
+              {desk}
+              {matte}
+              {pull}
+              declared={entry("pull", pull.kind)}
+              deeds={deedsOf(pull, i)}
+            />
+          {/if}
         {/each}
         <span class="join">then</span>
         <Card title="Edge" note="whole matte" fields={entry("edge", "edge").fields.length}>

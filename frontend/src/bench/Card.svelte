@@ -64,7 +64,9 @@
             <DropdownMenu.Item class="menu-item" disabled={!onright} onSelect={onright}
               >Later (to the right)</DropdownMenu.Item
             >
-            <DropdownMenu.Item class="menu-item" onSelect={oncopy}>Copy</DropdownMenu.Item>
+            <DropdownMenu.Item class="menu-item" disabled={!oncopy} onSelect={oncopy}
+              >Copy</DropdownMenu.Item
+            >
             <DropdownMenu.Item class="menu-item" onSelect={onremove}>Remove</DropdownMenu.Item>
           </DropdownMenu.Content>
         </DropdownMenu.Portal>

@@ -6,13 +6,21 @@
   import { notes } from "../lib/notes.svelte";
   import Card from "./Card.svelte";
   import Field from "./Field.svelte";
+  import Joining from "./Joining.svelte";
 
   let {
     desk,
     matte,
     pull,
     declared,
-  }: { desk: Desk; matte: Matte; pull: Pull; declared: DeclaredOut } = $props();
+    deeds,
+  }: {
+    desk: Desk;
+    matte: Matte;
+    pull: Pull;
+    declared: DeclaredOut;
+    deeds: Record<string, (() => void) | undefined>;
+  } = $props();
   const shot = $derived(desk.shot);
   const path = $derived(
     `${shot.mattePath(matte.id)}/pulls/${matte.pulls.findIndex((p) => p.id === pull.id)}`,
@@ -53,6 +61,7 @@
   note={`frame ${shot.doc!.first_number + desk.frame}`}
   selected
   on={pull.on}
+  {...deeds}
 >
   <div class="marks">
     <button
@@ -110,6 +119,9 @@
     {/if}
     {#if here.length}<button class="btn-bare" onclick={clear}>Clear marks</button>{/if}
   </div>
+  {#if matte.pulls.length > 1}
+    <Joining {desk} {pull} {path} about={declared.label} first={matte.pulls[0].id === pull.id} />
+  {/if}
 </Card>
 
 <style>

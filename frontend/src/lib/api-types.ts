@@ -549,6 +549,30 @@ export interface ShotCard {
   picture: string;
 }
 /**
+ * A colour key's values for what lies in the box.
+ *
+ * This interface was referenced by `Models`'s JSON-Schema
+ * via the `definition` "SampleOut".
+ */
+export interface SampleOut {
+  values: {
+    [k: string]: number;
+  };
+}
+/**
+ * A box of a frame, in plate pixels; what lies outside the picture is cut off.
+ *
+ * This interface was referenced by `Models`'s JSON-Schema
+ * via the `definition` "SampleQuery".
+ */
+export interface SampleQuery {
+  frame: number;
+  x0: number;
+  y0: number;
+  x1: number;
+  y1: number;
+}
+/**
  * Store a matte's frames as they are, and read them from then on.
  *
  * This interface was referenced by `Models`'s JSON-Schema

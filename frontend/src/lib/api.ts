@@ -7,6 +7,7 @@ import type {
   KeysOut,
   ProjectList,
   ProjectOut,
+  SampleOut,
   SettledOut,
   ShotOut,
   Uploaded,
@@ -71,6 +72,11 @@ export const api = {
     ),
   checks: (id: number, matte: string, first: number, last: number) =>
     ask<ChecksOut>("GET", `/api/shots/${id}/checks?matte=${matte}&first=${first}&last=${last}`),
+  sample: (id: number, frame: number, box: number[]) =>
+    ask<SampleOut>(
+      "GET",
+      `/api/shots/${id}/sample?frame=${frame}&x0=${box[0]}&y0=${box[1]}&x1=${box[2]}&y1=${box[3]}`,
+    ),
   picture: (id: number, key: string, view: string, frame: number, width: number) =>
     `/api/shots/${id}/picture/${key}?view=${encodeURIComponent(view)}&frame=${frame}&width=${width}`,
   follow: (id: number, pull: string, start: number, step: 1 | -1, keep = false) =>

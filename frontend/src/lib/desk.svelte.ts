@@ -5,7 +5,7 @@ import { Pictures } from "./pictures.svelte";
 import { ShotStore } from "./shot.svelte";
 
 export type Mode = "result" | "veil" | "matte" | "cutout" | "unroll" | "onion";
-export type Tool = "in" | "out" | "lasso" | "near" | "erase" | "hand";
+export type Tool = "in" | "out" | "lasso" | "near" | "erase" | "hand" | "sample";
 export type Ground = "black" | "white" | "grey" | "checks";
 export type Selection = { kind: "matte" | "plane"; id: string };
 export type Slide = "none" | "footage" | "exports";
@@ -18,6 +18,8 @@ export class Desk {
   ground = $state<Ground>("checks");
   tool = $state<Tool>("in");
   brush = $state(6);
+  /** The colour key that the next drag over the picture sets. */
+  sampling = $state<string | null>(null);
   full = $state(false);
   /** While B is held: the matte before its edge step. */
   bare = $state(false);

@@ -6,13 +6,14 @@
     marks: Mark[];
     drawing: Stroke | null;
     halt: HaltOut | null;
+    sampled: [Point, Point] | null;
     radius: number;
     pointer: Point | null;
     scale: number;
     left: number;
     top: number;
   };
-  let { marks, drawing, halt, radius, pointer, scale, left, top }: Props = $props();
+  let { marks, drawing, halt, sampled, radius, pointer, scale, left, top }: Props = $props();
 
   function path(points: Point[]): string {
     const [first, ...rest] = points;
@@ -54,6 +55,17 @@
         <path d={path(line.points)} class="in" stroke-width={2.4 / scale} />
       {/if}
     {/each}
+    {#if sampled}
+      {@const [a, b] = sampled}
+      <rect
+        x={Math.min(a[0], b[0])}
+        y={Math.min(a[1], b[1])}
+        width={Math.abs(a[0] - b[0])}
+        height={Math.abs(a[1] - b[1])}
+        class="brush"
+        stroke-width={1.6 / scale}
+      />
+    {/if}
     {#if pointer}
       <circle
         class="brush"
@@ -99,6 +111,7 @@
     stroke: #cf3f2b;
     stroke-linecap: butt;
   }
+  rect,
   circle {
     fill: none;
   }

@@ -33,6 +33,8 @@
 
   let drawing = $state.raw<Stroke | null>(null);
   let pointer = $state.raw<Point | null>(null);
+  /** The box that is dragged with the sampler, by two corners in plate pixels. */
+  let sampled = $state.raw<[Point, Point] | null>(null);
   let panning: { x: number; y: number; centre: Point } | null = null;
   let warmed = "";
 
@@ -80,6 +82,11 @@
     // what lies over the picture (tools, a halt, the zoom) is pressed, not drawn on
     if (event.target !== box && event.target !== canvas) return;
     box!.focus({ preventScroll: true });
+    if (desk.tool === "sample" && event.button === 0) {
+      box!.setPointerCapture(event.pointerId);
+      sampled = [at(event), at(event)];
+      return;
+    }
     if (event.button === 1 || (event.button === 0 && (desk.tool === "hand" || !desk.marking))) {
       box!.setPointerCapture(event.pointerId);
       panning = { x: event.clientX, y: event.clientY, centre: zoom ? centre : [0.5, 0.5] };
@@ -98,6 +105,7 @@
 
   function move(event: PointerEvent) {
     pointer = at(event);
+    if (sampled) sampled = [sampled[0], pointer];
     warm();
     if (panning) {
       if (!zoom) zoom = fit;
@@ -114,7 +122,37 @@
     } else if (desk.tool === "erase" && event.buttons & 1 && desk.marking) erase(at(event));
   }
 
+  /** Sets the colour key's ranges from what lies under the dragged box. */
+  async function sample([a, b]: [Point, Point]) {
+    const matte = shot.matte(desk.matteId);
+    const index = matte?.pulls.findIndex((p) => p.id === desk.sampling) ?? -1;
+    if (!matte || index < 0) return;
+    const around = [
+      Math.min(a[0], b[0]) - 2,
+      Math.min(a[1], b[1]) - 2,
+      Math.max(a[0], b[0]) + 2,
+      Math.max(a[1], b[1]) + 2,
+    ].map(Math.round);
+    try {
+      const { values } = await api.sample(shot.id, desk.frame, around);
+      const path = `${shot.mattePath(matte.id)}/pulls/${index}/params`;
+      const params = { ...matte.pulls[index].params, ...values };
+      shot.edit([{ op: "replace", path, value: params }], "pick a colour");
+      desk.tool = "hand";
+      desk.sampling = null;
+      if (desk.mode === "result") desk.mode = "veil";
+    } catch (error) {
+      notes.fault(error);
+    }
+  }
+
   function up() {
+    if (sampled) {
+      const picked = sampled;
+      sampled = null;
+      void sample(picked);
+      return;
+    }
     panning = null;
     if (!drawing) return;
     const { kind, fill, points } = drawing;
@@ -184,7 +222,7 @@
 <!-- svelte-ignore a11y_no_noninteractive_tabindex (the picture takes the pointer; all else has keys) -->
 <div
   class="picture"
-  class:draws={desk.marking && desk.tool !== "hand"}
+  class:draws={desk.tool === "sample" || (desk.marking && desk.tool !== "hand")}
   role="region"
   aria-label="Picture"
   tabindex="0"
@@ -192,7 +230,7 @@
   onpointerdown={down}
   onpointermove={move}
   onpointerup={up}
-  onpointercancel={() => ((drawing = null), (panning = null))}
+  onpointercancel={() => ((drawing = null), (panning = null), (sampled = null))}
   onpointerleave={() => (pointer = null)}
   onwheel={wheel}
   data-scale={scale}
@@ -212,8 +250,9 @@
     {marks}
     {drawing}
     {halt}
+    {sampled}
     radius={desk.brush}
-    pointer={desk.marking && desk.tool !== "hand" && !drawing ? pointer : null}
+    pointer={desk.marking && !["hand", "sample"].includes(desk.tool) && !drawing ? pointer : null}
     {scale}
     {left}
     {top}

@@ -4,7 +4,7 @@
   import Icon from "../lib/Icon.svelte";
 
   let { desk }: { desk: Desk } = $props();
-  const tools: { tool: Tool; name: string; keys: string }[] = [
+  const tools: { tool: Exclude<Tool, "sample">; name: string; keys: string }[] = [
     { tool: "in", name: "In mark: on the subject", keys: "I" },
     { tool: "out", name: "Out mark: not the subject", keys: "O" },
     { tool: "lasso", name: "Lasso: all inside the line is the subject (Alt: is not)", keys: "L" },

@@ -6,10 +6,12 @@ import cv2
 import numpy as np
 
 from cuvrel.core import catalogue
+from cuvrel.core.edge.detail import fine_detail
 from cuvrel.core.edge.edge import EdgeParams, edge
 from cuvrel.core.follow.carry import Follower
 from cuvrel.core.follow.flow import pieces
 from cuvrel.core.media import colour
+from cuvrel.core.pulls.context import PullContext
 from cuvrel.core.pulls.trace import trace
 from cuvrel.core.recipe.declared import all_declared
 from cuvrel.core.recipe.models import Mark
@@ -39,6 +41,9 @@ def warm_up() -> None:
     for item in all_declared():
         if item.family == "treatment":
             item.run(light, item.params().at(0), Context(0, 1.0, 24.0, matte))
+        if item.family == "pull" and item.kind != "trace":
+            item.run(rgb, item.params().at(0), PullContext(0, 1.0, 24.0))
+    fine_detail(rgb, cv2.GaussianBlur(matte, (0, 0), 2), 4)
     marks = [Mark(id="a", frame=0, kind="in", radius=3, points=[(50, 50), (80, 50)]),
              Mark(id="b", frame=0, kind="out", radius=3, points=[(10, 10), (110, 10)])]  # fmt: skip
     solved = trace(rgb, marks)

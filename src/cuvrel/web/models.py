@@ -233,6 +233,22 @@ class KeysOut(BaseModel):
     height: int
 
 
+class SampleQuery(BaseModel):
+    """A box of a frame, in plate pixels; what lies outside the picture is cut off."""
+
+    frame: int = Field(ge=0)
+    x0: int
+    y0: int
+    x1: int
+    y1: int
+
+
+class SampleOut(BaseModel):
+    """A colour key's values for what lies in the box."""
+
+    values: dict[str, float]
+
+
 class ChecksQuery(BaseModel):
     """Which frames of which matte are looked at."""
 

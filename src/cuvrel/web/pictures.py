@@ -11,6 +11,7 @@ from sqlalchemy.orm import Session
 
 from cuvrel.core.checks.frames import verdicts
 from cuvrel.core.media.writer import png_bytes
+from cuvrel.core.pulls.colour_key import sampled
 from cuvrel.core.recipe.check import read_shot
 from cuvrel.core.recipe.errors import RecipeError
 from cuvrel.core.stand.build import Stand
@@ -19,7 +20,18 @@ from cuvrel.core.stand.views import checked, view
 from cuvrel.store import shots as store
 from cuvrel.store.models import ShotRow
 from cuvrel.store.pictures import StoreSources
-from cuvrel.web.models import ById, CheckOut, ChecksOut, ChecksQuery, KeysOut, KeysQuery, PicturePath, PictureQuery
+from cuvrel.web.models import (
+    ById,
+    CheckOut,
+    ChecksOut,
+    ChecksQuery,
+    KeysOut,
+    KeysQuery,
+    PicturePath,
+    PictureQuery,
+    SampleOut,
+    SampleQuery,
+)
 from cuvrel.web.present import answer
 from cuvrel.web.problems import Problem
 from cuvrel.web.services import services
@@ -62,6 +74,24 @@ def picture(path: PicturePath, query: PictureQuery) -> Response:
     data, kind = _encoded(pixels, 95 if query.view.startswith("matte") else 90)
     headers = {"Cache-Control": "private, max-age=31536000, immutable", "ETag": f'"{node.key}"'}
     return Response(data, content_type=kind, headers=headers)
+
+
+@api.get("/shots/<int:id>/sample", responses={200: SampleOut})
+def sample(path: ById, query: SampleQuery) -> Response:
+    """What a colour key would take from a box of a frame of the plate."""
+    shared = services()
+    with shared.database.session() as session:
+        row = store.found(session, path.id)
+        stand = _stand(session, row, read_shot(row.document).plate_footage().width)
+    if query.frame >= stand.frames:
+        raise RecipeError(f"There is no frame {query.frame}.")
+    height, width = stand.size
+    x0, x1 = max(0, query.x0), min(width, query.x1)
+    y0, y1 = max(0, query.y0), min(height, query.y1)
+    if x0 >= x1 or y0 >= y1:
+        raise RecipeError("There is nothing of the picture in this box.")
+    plate = work_out(stand.plate(query.frame), shared.cache)
+    return answer(SampleOut(values=sampled(plate, (x0, y0, x1, y1))))
 
 
 @api.get("/shots/<int:id>/checks", responses={200: ChecksOut})

@@ -22,120 +22,116 @@ CALM = 1e-6  # keeps a window of one colour from dividing by nothing
 
 
 @njit(nogil=True, cache=True, fastmath=True)
-def _windows(y0, y1, image, band, mean, inverse, about):  # type: ignore[no-untyped-def]
-    """Mean and inverse covariance of the colours in each window that holds a pixel of the band."""
-    h, w = band.shape
-    for y in range(max(1, y0), min(h - 1, y1)):
-        for x in range(1, w - 1):
-            near = False
-            for dy in range(-1, 2):
-                for dx in range(-1, 2):
-                    near = near or band[y + dy, x + dx] > 0
-            about[y, x] = near
-            if not near:
-                continue
-            m0, m1, m2 = 0.0, 0.0, 0.0
-            c00, c01, c02, c11, c12, c22 = 0.0, 0.0, 0.0, 0.0, 0.0, 0.0
-            for dy in range(-1, 2):
-                for dx in range(-1, 2):
-                    a, b, c = image[y + dy, x + dx, 0], image[y + dy, x + dx, 1], image[y + dy, x + dx, 2]
-                    m0, m1, m2 = m0 + a, m1 + b, m2 + c
-                    c00, c01, c02 = c00 + a * a, c01 + a * b, c02 + a * c
-                    c11, c12, c22 = c11 + b * b, c12 + b * c, c22 + c * c
-            m0, m1, m2 = m0 / 9, m1 / 9, m2 / 9
-            c00, c01, c02 = c00 / 9 - m0 * m0 + CALM, c01 / 9 - m0 * m1, c02 / 9 - m0 * m2
-            c11, c12, c22 = c11 / 9 - m1 * m1 + CALM, c12 / 9 - m1 * m2, c22 / 9 - m2 * m2 + CALM
-            i00, i01, i02 = c11 * c22 - c12 * c12, c02 * c12 - c01 * c22, c01 * c12 - c02 * c11
-            i11, i12, i22 = c00 * c22 - c02 * c02, c01 * c02 - c00 * c12, c00 * c11 - c01 * c01
-            scale = 1.0 / (c00 * i00 + c01 * i01 + c02 * i02)
-            mean[y, x, 0], mean[y, x, 1], mean[y, x, 2] = m0, m1, m2
-            inverse[y, x, 0], inverse[y, x, 1], inverse[y, x, 2] = i00 * scale, i01 * scale, i02 * scale
-            inverse[y, x, 3], inverse[y, x, 4], inverse[y, x, 5] = i11 * scale, i12 * scale, i22 * scale
+def _windows(n0, n1, image, places, mean, inverse):  # type: ignore[no-untyped-def]
+    """Mean and inverse covariance of the colours in each window, by the windows' middles."""
+    for n in range(n0, n1):
+        y, x = places[n, 0], places[n, 1]
+        m0, m1, m2 = 0.0, 0.0, 0.0
+        c00, c01, c02, c11, c12, c22 = 0.0, 0.0, 0.0, 0.0, 0.0, 0.0
+        for dy in range(-1, 2):
+            for dx in range(-1, 2):
+                a, b, c = image[y + dy, x + dx, 0], image[y + dy, x + dx, 1], image[y + dy, x + dx, 2]
+                m0, m1, m2 = m0 + a, m1 + b, m2 + c
+                c00, c01, c02 = c00 + a * a, c01 + a * b, c02 + a * c
+                c11, c12, c22 = c11 + b * b, c12 + b * c, c22 + c * c
+        m0, m1, m2 = m0 / 9, m1 / 9, m2 / 9
+        c00, c01, c02 = c00 / 9 - m0 * m0 + CALM, c01 / 9 - m0 * m1, c02 / 9 - m0 * m2
+        c11, c12, c22 = c11 / 9 - m1 * m1 + CALM, c12 / 9 - m1 * m2, c22 / 9 - m2 * m2 + CALM
+        i00, i01, i02 = c11 * c22 - c12 * c12, c02 * c12 - c01 * c22, c01 * c12 - c02 * c11
+        i11, i12, i22 = c00 * c22 - c02 * c02, c01 * c02 - c00 * c12, c00 * c11 - c01 * c01
+        scale = 1.0 / (c00 * i00 + c01 * i01 + c02 * i02)
+        mean[n, 0], mean[n, 1], mean[n, 2] = m0, m1, m2
+        inverse[n, 0], inverse[n, 1], inverse[n, 2] = i00 * scale, i01 * scale, i02 * scale
+        inverse[n, 3], inverse[n, 4], inverse[n, 5] = i11 * scale, i12 * scale, i22 * scale
 
 
 @njit(nogil=True, cache=True, fastmath=True)
-def _affine(y0, y1, p, image, about, mean, inverse, fit):  # type: ignore[no-untyped-def]
-    """The affine function of colour that fits `p` in each window: (h, w, 4)."""
-    for y in range(y0, y1):
-        for x in range(p.shape[1]):
-            if not about[y, x]:
-                continue
-            s, s0, s1, s2 = np.float32(0), np.float32(0), np.float32(0), np.float32(0)
-            for dy in range(-1, 2):
-                for dx in range(-1, 2):
-                    v = p[y + dy, x + dx]
-                    s += v
-                    s0 += v * (image[y + dy, x + dx, 0] - mean[y, x, 0])
-                    s1 += v * (image[y + dy, x + dx, 1] - mean[y, x, 1])
-                    s2 += v * (image[y + dy, x + dx, 2] - mean[y, x, 2])
-            ninth = np.float32(1 / 9)
-            s, s0, s1, s2 = s * ninth, s0 * ninth, s1 * ninth, s2 * ninth
-            a = inverse[y, x, 0] * s0 + inverse[y, x, 1] * s1 + inverse[y, x, 2] * s2
-            b = inverse[y, x, 1] * s0 + inverse[y, x, 3] * s1 + inverse[y, x, 4] * s2
-            c = inverse[y, x, 2] * s0 + inverse[y, x, 4] * s1 + inverse[y, x, 5] * s2
-            fit[y, x, 0], fit[y, x, 1], fit[y, x, 2] = a, b, c
-            fit[y, x, 3] = s - a * mean[y, x, 0] - b * mean[y, x, 1] - c * mean[y, x, 2]
+def _affine(n0, n1, p, image, places, mean, inverse, fit):  # type: ignore[no-untyped-def]
+    """The affine function of colour that fits `p` in each window, into fit (h, w, 4) at its middle."""
+    ninth = np.float32(1 / 9)
+    for n in range(n0, n1):
+        y, x = places[n, 0], places[n, 1]
+        s, s0, s1, s2 = np.float32(0), np.float32(0), np.float32(0), np.float32(0)
+        m0, m1, m2 = mean[n, 0], mean[n, 1], mean[n, 2]
+        for dy in range(-1, 2):
+            for dx in range(-1, 2):
+                v = p[y + dy, x + dx]
+                s += v
+                s0 += v * (image[y + dy, x + dx, 0] - m0)
+                s1 += v * (image[y + dy, x + dx, 1] - m1)
+                s2 += v * (image[y + dy, x + dx, 2] - m2)
+        s, s0, s1, s2 = s * ninth, s0 * ninth, s1 * ninth, s2 * ninth
+        a = inverse[n, 0] * s0 + inverse[n, 1] * s1 + inverse[n, 2] * s2
+        b = inverse[n, 1] * s0 + inverse[n, 3] * s1 + inverse[n, 4] * s2
+        c = inverse[n, 2] * s0 + inverse[n, 4] * s1 + inverse[n, 5] * s2
+        fit[y, x, 0], fit[y, x, 1], fit[y, x, 2], fit[y, x, 3] = a, b, c, s - a * m0 - b * m1 - c * m2
 
 
 @njit(nogil=True, cache=True, fastmath=True)
-def _applied(y0, y1, p, image, band, about, fit, out):  # type: ignore[no-untyped-def]
+def _applied(n0, n1, p, image, pixels, about, fit, out):  # type: ignore[no-untyped-def]
     """The matrix times `p` at the pixels of the band."""
-    for y in range(y0, y1):
-        for x in range(p.shape[1]):
-            if band[y, x] == 0:
-                continue
-            a, b, c, d, n = np.float32(0), np.float32(0), np.float32(0), np.float32(0), 0
-            for dy in range(-1, 2):
-                for dx in range(-1, 2):
-                    if about[y + dy, x + dx]:
-                        a += fit[y + dy, x + dx, 0]
-                        b += fit[y + dy, x + dx, 1]
-                        c += fit[y + dy, x + dx, 2]
-                        d += fit[y + dy, x + dx, 3]
-                        n += 1
-            out[y, x] = n * p[y, x] - (a * image[y, x, 0] + b * image[y, x, 1] + c * image[y, x, 2] + d)
+    for n in range(n0, n1):
+        y, x = pixels[n, 0], pixels[n, 1]
+        a, b, c, d, count = np.float32(0), np.float32(0), np.float32(0), np.float32(0), 0
+        for dy in range(-1, 2):
+            for dx in range(-1, 2):
+                # windows that are none are all 0
+                a += fit[y + dy, x + dx, 0]
+                b += fit[y + dy, x + dx, 1]
+                c += fit[y + dy, x + dx, 2]
+                d += fit[y + dy, x + dx, 3]
+                count += about[y + dy, x + dx]
+        out[n] = count * p[y, x] - (a * image[y, x, 0] + b * image[y, x, 1] + c * image[y, x, 2] + d)
 
 
 class _Energy:
-    """The matrix of one picture and band; the band keeps two pixels from the picture's border."""
+    """The matrix of one picture and band. The outermost ring of pixels is not part of the picture."""
 
     def __init__(self, image: F32, band: U8) -> None:
-        self.image, self.band = image, band
-        h, w = band.shape
-        self.mean, self.inverse = np.zeros((h, w, 3), np.float32), np.zeros((h, w, 6), np.float32)
-        self.about, self.fit = np.zeros((h, w), np.bool_), np.zeros((h, w, 4), np.float32)
-        in_rows(_windows, h, image, band, self.mean, self.inverse, self.about)
+        self.image = image
+        self.pixels = np.argwhere(band > 0).astype(np.int32)
+        about = cv2.dilate((band > 0).astype(np.uint8), np.ones((3, 3), np.uint8))
+        about[:2] = about[-2:] = about[:, :2] = about[:, -2:] = 0
+        self.about, self.places = about, np.argwhere(about > 0).astype(np.int32)
+        count = len(self.places)
+        self.mean, self.inverse = np.empty((count, 3), np.float32), np.empty((count, 6), np.float32)
+        self.fit = np.zeros((*band.shape, 4), np.float32)
+        in_rows(_windows, count, image, self.places, self.mean, self.inverse)
 
     def times(self, p: F32) -> F32:
-        """The matrix times p, 0 outside the band."""
-        h = p.shape[0]
-        out = np.zeros_like(p)
-        in_rows(_affine, h, p, self.image, self.about, self.mean, self.inverse, self.fit)
-        in_rows(_applied, h, p, self.image, self.band, self.about, self.fit, out)
+        """The matrix times p, (H, W) float32, at the pixels of the band, (N,) float32."""
+        out = np.empty(len(self.pixels), np.float32)
+        in_rows(_affine, len(self.places), p, self.image, self.places, self.mean, self.inverse, self.fit)
+        in_rows(_applied, len(self.pixels), p, self.image, self.pixels, self.about, self.fit, out)
         return out
 
 
 def _solved(energy: _Energy, start: F32, rounds: int) -> F32:
     """Conjugate gradient from `start`, whose values outside the band stay."""
-    x = start.copy()
-    rest = -energy.times(x)
+    at = energy.pixels[:, 0], energy.pixels[:, 1]
+    x = start[at]
+    rest = -energy.times(start)
     way = rest.copy()
-    size = float(np.vdot(rest, rest))
-    first = size
+    whole = np.zeros_like(start)
+    size = first = float(rest @ rest)
     for _ in range(rounds):
-        if size <= 1e-5 * first or size < 1e-9:
+        if size <= 1e-9 * first or size < 1e-12:
             break
-        along = energy.times(way)
-        step = np.float32(size / max(1e-20, float(np.vdot(way, along))))
+        whole[at] = way
+        along = energy.times(whole)
+        step = np.float32(size / max(1e-20, float(way @ along)))
         x += step * way
         rest -= step * along
-        after = float(np.vdot(rest, rest))
-        way = rest + np.float32(after / size) * way
+        after = float(rest @ rest)
+        way *= np.float32(after / size)
+        way += rest
         size = after
-    return x
+    out = start.copy()
+    out[at] = x
+    return out
 
 
-def solve(linear: F32, known: F32, band: U8, rounds: int = 24, levels: int = 2) -> F32:
+def solve(linear: F32, known: F32, band: U8, rounds: int = 20, levels: int = 3) -> F32:
     """Coverage in the band from the picture's colours, (H, W) float32, 0 to 1; `known` elsewhere.
 
     linear: (H, W, 3) float32 linear light. known: (H, W) float32, which also is the start in the band.
@@ -145,10 +141,7 @@ def solve(linear: F32, known: F32, band: U8, rounds: int = 24, levels: int = 2) 
     box = bounds(band, 4)
     if box is None:
         return known
-    # a rim of copies, so that no window leaves the picture
-    image = cv2.copyMakeBorder(linear[box], 2, 2, 2, 2, cv2.BORDER_REFLECT)
-    start = cv2.copyMakeBorder(known[box].astype(np.float32), 2, 2, 2, 2, cv2.BORDER_REFLECT)
-    mask = cv2.copyMakeBorder(band[box], 2, 2, 2, 2, cv2.BORDER_CONSTANT, value=0)
+    image, start, mask = linear[box], known[box].astype(np.float32), band[box]
     if levels > 1 and min(mask.shape) > 48:
         half = (image.shape[1] // 2, image.shape[0] // 2)
         small = solve(
@@ -160,9 +153,15 @@ def solve(linear: F32, known: F32, band: U8, rounds: int = 24, levels: int = 2) 
         )
         up = cv2.resize(small, (image.shape[1], image.shape[0]), interpolation=cv2.INTER_LINEAR)
         start = np.where(mask > 0, up, start)
-    alpha = _solved(_Energy(np.ascontiguousarray(image), mask), np.ascontiguousarray(start), rounds)
+    ring = (1, 1, 1, 1)
+    image, start = (
+        cv2.copyMakeBorder(image, *ring, cv2.BORDER_REFLECT),
+        cv2.copyMakeBorder(start, *ring, cv2.BORDER_REFLECT),
+    )
+    mask = cv2.copyMakeBorder(mask, *ring, cv2.BORDER_CONSTANT, value=0)
+    alpha = _solved(_Energy(image, mask), start, rounds)
     out = known.astype(np.float32).copy()
-    out[box] = np.where(band[box] > 0, np.clip(alpha[2:-2, 2:-2], 0, 1), out[box])
+    out[box] = np.where(band[box] > 0, np.clip(alpha[1:-1, 1:-1], 0, 1), out[box])
     return out
 
 

@@ -13,6 +13,7 @@ HALT = 0.6  # doubt above which following stops by itself
 CALM = 2.2  # log odds against a mistake when nothing speaks for one
 JUMPED = "the outline jumped"
 ALIKE = "colours inside and out are alike here"
+UNSURE = "the outline can't be told here"
 TORN = "the motion here is too fast or too blurred to follow"
 CHANGED = "the subject changed its size"
 DRIFTED = "the subject no longer looks as it did where you marked it"
@@ -23,7 +24,8 @@ class Evidence:
     """What the follower saw on one frame, each 0 (as hoped) to 1 and beyond (bad)."""
 
     jump: float  # share of the outline's surroundings where the decision left the carried shape
-    alike: float  # how much less the colours inside and out differ along the outline than on the touched frame
+    unsure: float  # what the network expects to be wrong of the matte, as a share of it
+    alike: float  # share of that where colours inside and out do not differ
     torn: float  # share of the outline where motion could not be followed there and back
     change: float  # change of area against the recent frames, in logarithms
     drift: float  # how far the subject's colours have gone from the touched frame's
@@ -36,7 +38,8 @@ class Evidence:
         """
         return {
             JUMPED: 3.0 * max(0.0, self.jump - 0.2),
-            ALIKE: 55.0 * self.alike,
+            ALIKE: 20.0 * max(0.0, self.unsure - 0.03) * (self.alike > 0.5),
+            UNSURE: 20.0 * max(0.0, self.unsure - 0.03) * (self.alike <= 0.5),
             TORN: 1.5 * max(0.0, self.torn - 0.1),
             CHANGED: 9.0 * max(0.0, abs(self.change) - 0.04),
             DRIFTED: 14.0 * self.drift,
@@ -68,6 +71,7 @@ ADVICE = {
     "the subject is gone from the picture": "Mark it where it comes back, or leave these frames empty.",
     JUMPED: "Mark inside or outside the ring, then follow on.",
     ALIKE: "One short mark on each side of the edge in the ring would help.",
+    UNSURE: "Draw a short mark on each side of the outline in the ring.",
     TORN: "Mark this frame, then follow on from it.",
     DRIFTED: "Add an in mark on this frame, then follow on.",
 }

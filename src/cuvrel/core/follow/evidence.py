@@ -119,18 +119,36 @@ def area_of_interest(shape: F32, expected: F32) -> Box:
     return fit(int(rows[0]), int(rows[-1]), h), fit(int(cols[0]), int(cols[-1]), w)
 
 
-def half_planes(
-    carried: Carried, lab: U8, memories: list[ColourMemory], expected: Expected, shape: F32, box: Box
-) -> F32:
-    """The planes at half size inside the box, (HALF, h, w) float32 of about -1 to 1.
+@dataclass(frozen=True)
+class Stack:
+    """The network's planes, (20 + HALF, h, w) float32 of about -1 to 1, and the box at half size they fill."""
 
-    lab: (h, w, 3) uint8 at half size. memories: recent, the touched frame's by place and anywhere. shape:
-    the carried matte at half size.
+    planes: F32
+    box: Box
+
+    @property
+    def inside(self) -> Box:
+        """The box at working size."""
+        rows, cols = self.box
+        return slice(2 * rows.start, 2 * rows.stop), slice(2 * cols.start, 2 * cols.stop)
+
+    def colour(self) -> F32:
+        """What the colour memories say together, log odds at half size."""
+        recent, near, anywhere = self.planes[20:23]
+        return np.asarray(5 * (0.5 * recent + 0.25 * near + 0.25 * anywhere), np.float32)
+
+
+def stacked(carried: Carried, lab: U8, memories: list[ColourMemory], expected: Expected, shape: F32, box: Box) -> Stack:
+    """The stack for the network.
+
+    lab: (H, W, 3) uint8 at working size. memories: recent, the touched frame's by place and anywhere.
+    shape: the carried matte at half size. box: at half size.
     """
     flow = np.ascontiguousarray(carried.flow[::2, ::2]) * np.float32(0.5)
     fault = halved(carried.fault)
-    ground = _moved_by(fitted(flow, (shape < 0.1) * np.exp(-fault), 1.0), fault.shape)
-    weight = shape * np.exp(-fault)
+    calm = np.exp(-fault)
+    ground = _moved_by(fitted(flow, (shape < 0.1) * calm, 1.0), fault.shape)
+    weight = shape * calm
     soft = cv2.GaussianBlur(weight, (0, 0), 10) + np.float32(1e-4)
     own = cv2.GaussianBlur(flow * weight[..., None], (0, 0), 10) / soft[..., None]
     from_ground = np.sqrt(np.square(flow - ground).sum(axis=2))
@@ -138,14 +156,14 @@ def half_planes(
     with_subject = np.tanh((from_ground - from_own) / (0.5 + 0.3 * (from_ground + from_own))) * np.minimum(1, soft * 50)
     where = np.zeros(shape.shape, np.uint8)
     where[box] = 1
+    small = halved(lab)
     colours = []
     for memory, balance in zip(memories, (0.3, 0.5, 0.5), strict=True):
-        odds, trust = memory.odds(lab, where, balance=balance, zoom=2.0)
-        colours += [np.clip(odds, -5, 5) * trust / 5]
-        last_trust = trust
-    planes = [
+        odds, trust = memory.odds(small, where, balance=balance, zoom=2.0)
+        colours.append(np.clip(odds, -5, 5) * trust / 5)
+    half = [
         *colours,
-        last_trust * 2 - 1,
+        trust * 2 - 1,
         np.minimum(fault, 6) / 3 - 1,
         halved(carried.faith) * 2 - 1,
         np.minimum(halved(carried.residual), 40) / 20 - 1,
@@ -154,14 +172,9 @@ def half_planes(
         np.tanh(0.3 * (from_ground - 2 * fault)),
         expected.plane * 2 - 1,
     ]
-    return np.stack([plane[box] for plane in planes]).astype(np.float32)
-
-
-def stacked(rgb: U8, mattes: list[F32], half: F32, box: Box) -> F32:
-    """The whole stack for the network, (4 * (3 + mattes) + planes, h, w): full-size planes as four of half size.
-
-    rgb: (H, W, 3) uint8 Lab at working size; mattes: (H, W) each, 0 to 1; half: planes of the box.
-    """
     big = tuple(slice(part.start * 2, part.stop * 2) for part in box)
-    full = [*(rgb[big].transpose(2, 0, 1).astype(np.float32) / 128 - 1), *[m[big] * 2 - 1 for m in mattes]]
-    return np.concatenate([quarters(full), half]).astype(np.float32)
+    part = lab[big].astype(np.float32) / np.float32(128) - np.float32(1)
+    full: list[F32] = [part[..., 0], part[..., 1], part[..., 2]]
+    full += [matte[big] * 2 - 1 for matte in (carried.matte, carried.along)]
+    planes = np.concatenate([quarters(full), np.stack([plane[box] for plane in half])])
+    return Stack(planes.astype(np.float32), box)

@@ -58,9 +58,9 @@ def span(
     as motion carries it, whatever the picture says.
     """
     if taught is None:
-        follower = Follower(*start, settings.hold, settings.snap, settings.detail)
+        follower = Follower(*start, settings.hold, settings.detail)
     else:
-        follower = Follower(*taught, settings.hold, settings.snap, settings.detail)
+        follower = Follower(*taught, settings.hold, settings.detail)
         follower.take_up(*start)
     for number in frames:
         yield number, follower.step(read(number), decide=not keep)

@@ -18,7 +18,6 @@ from numpy.typing import NDArray
 from cuvrel.core.media.box import bounds
 from cuvrel.core.pulls.marks import rasterise
 from cuvrel.core.pulls.memory import ColourMemory, to_lab
-from cuvrel.core.pulls.network import quarters
 from cuvrel.core.pulls.relax import barrier, edge_weights, geodesic, relax
 from cuvrel.core.pulls.soften import soften
 from cuvrel.core.recipe.declared import Params, declare, number, switch
@@ -118,53 +117,18 @@ def solve(ready: Prepared, masks: Masks, prior: F32 | None, detail: float = 1.0)
     masks: in and out pixels at any size (H, W). prior: as for `trace`. Raises TraceError.
     """
     work = ready.sizes.work
-    u = first_guess(ready, *masks(ready.sizes.small), prior).u
+    inside, outside = masks(ready.sizes.small)
+    if prior is not None:
+        u = _mended(ready, inside, outside, shrink(prior, ready.sizes.small).astype(np.float32))
+    elif inside.any():
+        u = _from_marks(ready, inside, outside)
+    else:
+        raise TraceError("There is no in mark on this frame.", "Draw an in mark on the subject.")
     fine = _in_band(ready, u, masks(work), ready.snap, None if prior is None else shrink(prior, work))
     return soften(fine, ready.rgb, detail)
 
 
-def first_guess(ready: Prepared, inside: NDArray[np.bool_], outside: NDArray[np.bool_], prior: F32 | None) -> Said:
-    """What the marks, rasterised at the small size, say by themselves or about a matte of any size."""
-    if prior is not None:
-        return _mended(ready, inside, outside, shrink(prior, ready.sizes.small).astype(np.float32))
-    if not inside.any():
-        raise TraceError("There is no in mark on this frame.", "Draw an in mark on the subject.")
-    return _from_marks(ready, inside, outside)
-
-
-@dataclass(frozen=True)
-class Said:
-    """What the marks say at the small size, each (h, w) float32: a first labelling, and what led to it."""
-
-    u: F32
-    seen: F32  # log odds of the colours under the marks
-    learned: F32  # log odds of the colours of the first labelling
-    reach: F32  # log odds by paths from the marks
-    pieces: F32  # log odds by span of colour
-    prior: F32  # the matte that is mended; one half where there is none
-
-
-def stack(ready: Prepared, said: Said, inside: NDArray[np.bool_], outside: NDArray[np.bool_]) -> F32:
-    """The planes that the network weighs, (PLANES, h, w) float32 of about -1 to 1."""
-    h, w = inside.shape
-    double = cv2.resize(ready.lab_work, (2 * w, 2 * h), interpolation=cv2.INTER_AREA)
-    diagonal = float(np.hypot(h, w))
-
-    def near(mask: NDArray[np.bool_]) -> F32:
-        if not mask.any():
-            return np.full(mask.shape, np.float32(-1))
-        apart = cv2.distanceTransform((~mask).astype(np.uint8), cv2.DIST_L2, 5)
-        return np.asarray(1 - np.log1p(apart) / np.log1p(0.1 * diagonal), np.float32)
-
-    half = [
-        said.u * 2 - 1, said.seen / 6, said.learned / 5, said.reach / 8, said.pieces / 6, said.prior * 2 - 1,
-        near(inside), near(outside), np.tanh(ready.slope / 8),
-    ]  # fmt: skip
-    full = [plane.astype(np.float32) / 128 - 1 for plane in double.transpose(2, 0, 1)]
-    return np.concatenate([quarters(full), np.stack(half)]).astype(np.float32)
-
-
-def _from_marks(ready: Prepared, inside: NDArray[np.bool_], outside: NDArray[np.bool_]) -> Said:
+def _from_marks(ready: Prepared, inside: NDArray[np.bool_], outside: NDArray[np.bool_]) -> F32:
     lab, shape = ready.lab_small, inside.shape
     everywhere = np.ones(shape, np.uint8)
     f, b = inside.astype(np.float32), outside.astype(np.float32)
@@ -216,11 +180,10 @@ def _from_marks(ready: Prepared, inside: NDArray[np.bool_], outside: NDArray[np.
             learned += weight * np.clip(odds, -5, 5) * trust
         r = -np.clip(1.2 * learned + 0.8 * reach, -6, 6)
         u = relax(u, _pin(r, inside, outside), ready.wx, ready.wy, 60)
-    u = np.where(_reached(u > 0.5, inside), u, np.minimum(u, 0.49)).astype(np.float32)
-    return Said(u, seen, learned, reach, pieces, np.full(shape, np.float32(0.5)))
+    return np.where(_reached(u > 0.5, inside), u, np.minimum(u, 0.49)).astype(np.float32)
 
 
-def _mended(ready: Prepared, inside: NDArray[np.bool_], outside: NDArray[np.bool_], prior: F32) -> Said:
+def _mended(ready: Prepared, inside: NDArray[np.bool_], outside: NDArray[np.bool_], prior: F32) -> F32:
     """A prior matte after new marks: decided anew within the reach of marks that contradict it."""
     lab, shape = ready.lab_small, inside.shape
     everywhere = np.ones(shape, np.uint8)
@@ -246,8 +209,7 @@ def _mended(ready: Prepared, inside: NDArray[np.bool_], outside: NDArray[np.bool
         keep *= 1 - near
         pull += np.float32(sign * 5) * near
     r = -np.clip(0.5 * learned + keep * was + pull, -7, 7)
-    u = relax(np.clip(prior, 0, 1), _pin(r, inside, outside), ready.wx, ready.wy, 90)
-    return Said(u, learned, learned, pull, keep * was, np.clip(prior, 0, 1))
+    return relax(np.clip(prior, 0, 1), _pin(r, inside, outside), ready.wx, ready.wy, 90)
 
 
 def _in_band(

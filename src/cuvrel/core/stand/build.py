@@ -10,6 +10,7 @@ from numpy.typing import NDArray
 from cuvrel.core.edge.detail import fine_detail, own_colours
 from cuvrel.core.edge.steady import steadied
 from cuvrel.core.media.colour import decode
+from cuvrel.core.pulls.context import PullContext
 from cuvrel.core.recipe.declared import declared
 from cuvrel.core.recipe.models import Matte, Plane, Pull, Shot, Step
 from cuvrel.core.recipe.values import at
@@ -103,8 +104,7 @@ class Stand:
         inputs: list[Node] = []
         joins: list[tuple[str, float, bool]] = []
         for pull in matte.pulls:
-            # a trace that has not reached this frame covers nothing
-            found = self.sources.traced(pull, frame, self.size) if pull.on else None
+            found = self._pull(pull, frame) if pull.on else None
             if found is not None:
                 inputs.append(found)
                 joins.append((pull.join, float(at(pull.strength, frame)), pull.invert))
@@ -119,6 +119,16 @@ class Stand:
         if len(inputs) == 1 and joins[0] == ("add", 1.0, False):
             return inputs[0]
         return node("pulls", [joins, size], inputs, joined, keep=len(inputs) != 1)
+
+    def _pull(self, pull: Pull, frame: int) -> Node | None:
+        """One pull's own coverage, (H, W) float32; None where a trace has not reached this frame."""
+        if pull.kind == "trace":
+            return self.sources.traced(pull, frame, self.size)
+        entry = declared("pull", pull.kind)
+        values = entry.read(pull.params).at(frame)
+        context = PullContext(frame, self.scale, self.fps)
+        return node(f"pull-{pull.kind}", [values, self.scale], [self.plate(frame)],
+                    lambda rgb: entry.run(rgb, values, context))  # fmt: skip
 
     def _treated(self, picture: Node, steps: list[Step], frame: int, matte: Node | None) -> Node:
         for step in steps:

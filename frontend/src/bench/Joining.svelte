@@ -1,0 +1,67 @@
+<script lang="ts">
+  import type { FieldOut, Pull } from "../lib/api-types";
+  import type { Desk } from "../lib/desk.svelte";
+  import Field from "./Field.svelte";
+
+  let {
+    desk,
+    pull,
+    path,
+    about,
+    first,
+  }: { desk: Desk; pull: Pull; path: string; about: string; first: boolean } = $props();
+  const joins = [
+    ["add", "adds to what is left of it"],
+    ["subtract", "takes away from it"],
+    ["intersect", "keeps what both have"],
+    ["difference", "keeps what only one has"],
+  ];
+  const strength: FieldOut = {
+    name: "strength", label: "Strength", hint: "how much of this pull counts", control: "number", default: 1,
+    low: 0, high: 1, step: 0.01, unit: "", animatable: true, neutral: 1,
+  }; // prettier-ignore
+
+  function set(name: string, value: unknown, label: string) {
+    desk.shot.edit([{ op: "replace", path: `${path}/${name}`, value }], label);
+  }
+</script>
+
+<div class="joining">
+  {#if !first}
+    <select
+      class="field"
+      aria-label={`${about}: how it joins`}
+      value={pull.join}
+      onchange={(e) => set("join", e.currentTarget.value, "join")}
+    >
+      {#each joins as [join, says] (join)}<option value={join}>{join}: {says}</option>{/each}
+    </select>
+  {/if}
+  <Field {desk} field={strength} value={pull.strength} path={`${path}/strength`} {about} />
+  <label
+    ><input
+      type="checkbox"
+      checked={pull.invert}
+      onchange={(e) => set("invert", e.currentTarget.checked, "invert")}
+    /> inverted</label
+  >
+</div>
+
+<style>
+  .joining {
+    margin-top: 5px;
+    padding-top: 4px;
+    border-top: 1px solid var(--rule);
+  }
+  select {
+    width: 100%;
+    padding: 1px 4px;
+  }
+  label {
+    display: flex;
+    gap: 6px;
+    align-items: center;
+    min-height: 24px;
+    font-size: 12px;
+  }
+</style>

@@ -1,0 +1,138 @@
+"""Colour key: coverage by hue, chroma and lightness in a perceptual space."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+from numba import njit
+from numpy.typing import NDArray
+
+from cuvrel.core.media.rows import in_rows
+from cuvrel.core.pulls.context import PullContext
+from cuvrel.core.pulls.luma_key import blurred
+from cuvrel.core.pulls.ramps import within
+from cuvrel.core.recipe.declared import Params, declare, number
+from cuvrel.core.recipe.values import Scalar
+
+F32 = NDArray[np.float32]
+U8 = NDArray[np.uint8]
+FULL = 0.33  # chroma of the most colourful sRGB colours: shown as 1
+
+
+class ColourKeyParams(Params):
+    """A red range at first; it wraps around the colour circle."""
+
+    hue: Scalar = number(29.0, "Hue", 0, 360, step=1, unit="°", hint="the middle of the range on the colour circle")
+    hue_width: Scalar = number(40.0, "Hue width", 0, 360, step=1, unit="°", hint="360 takes every hue")
+    hue_soft: Scalar = number(20.0, "Hue softness", 0, 180, step=1, unit="°")
+    chroma_low: Scalar = number(0.25, "Colourful from", 0, 1, hint="0 is grey")
+    chroma_high: Scalar = number(1.0, "Colourful to", 0, 1)
+    chroma_soft: Scalar = number(0.1, "Colourful softness", 0, 1)
+    light_low: Scalar = number(0.0, "Light from", 0, 1)
+    light_high: Scalar = number(1.0, "Light to", 0, 1)
+    light_soft: Scalar = number(0.1, "Light softness", 0, 1)
+    blur: Scalar = number(
+        0.0, "Blur before", 0, 40, step=0.5, unit="px", hint="takes grain out of what is measured", animatable=False
+    )
+
+
+@njit(nogil=True, cache=True, fastmath=True)
+def _to_lch(y0, y1, rgb, linear, out):  # type: ignore[no-untyped-def]
+    """OKLCh of each pixel: lightness 0 to 1, chroma over FULL, hue in degrees."""
+    third = np.float32(1 / 3)
+    for y in range(y0, y1):
+        for x in range(rgb.shape[1]):
+            r, g, b = linear[rgb[y, x, 0]], linear[rgb[y, x, 1]], linear[rgb[y, x, 2]]
+            long = (np.float32(0.4122214708) * r + np.float32(0.5363325363) * g + np.float32(0.0514459929) * b) ** third
+            medium = (
+                np.float32(0.2119034982) * r + np.float32(0.6806995451) * g + np.float32(0.1073969566) * b
+            ) ** third
+            short = (
+                np.float32(0.0883024619) * r + np.float32(0.2817188376) * g + np.float32(0.6299787005) * b
+            ) ** third
+            light = (
+                np.float32(0.2104542553) * long + np.float32(0.7936177850) * medium - np.float32(0.0040720468) * short
+            )
+            a = np.float32(1.9779984951) * long - np.float32(2.4285922050) * medium + np.float32(0.4505937099) * short
+            c = np.float32(0.0259040371) * long + np.float32(0.7827717662) * medium - np.float32(0.8086757660) * short
+            out[y, x, 0] = light
+            out[y, x, 1] = np.sqrt(a * a + c * c) / np.float32(FULL)
+            hue = np.arctan2(c, a) * np.float32(57.29578)
+            out[y, x, 2] = hue if hue >= 0 else hue + np.float32(360)
+
+
+def _linear_table() -> F32:
+    v = np.arange(256) / 255
+    return np.where(v <= 0.04045, v / 12.92, ((v + 0.055) / 1.055) ** 2.4).astype(np.float32)
+
+
+LINEAR = _linear_table()
+
+
+def to_lch(rgb: U8) -> F32:
+    """Lightness 0 to 1, colourfulness 0 to about 1, and hue in degrees, (H, W, 3) float32.
+
+    The space is OKLCh (Ottosson, A perceptual color space for image processing, 2020); colourfulness is its
+    chroma over 0.33. rgb: (H, W, 3) uint8 sRGB.
+    """
+    out = np.empty(rgb.shape, np.float32)
+    in_rows(_to_lch, rgb.shape[0], np.ascontiguousarray(rgb), LINEAR, out)
+    return out
+
+
+@njit(nogil=True, cache=True, fastmath=True)
+def _key(y0, y1, lch, at, out):  # type: ignore[no-untyped-def]
+    zero = np.float32(0)
+    for y in range(y0, y1):
+        for x in range(lch.shape[1]):
+            away = abs(lch[y, x, 2] - at[0])
+            away = min(away, np.float32(360) - away)
+            hue = within(away, zero, at[1], zero, at[2])
+            # a grey has no hue: where colour fades, the hue that is left says less and less
+            chroma = within(lch[y, x, 1], at[3], at[4], at[5], at[5])
+            light = within(lch[y, x, 0], at[6], at[7], at[8], at[8])
+            out[y, x] = hue * chroma * light
+
+
+@declare("pull", "colour_key", "Colour key", ColourKeyParams, hint="by hue, colourfulness and lightness, softness each")
+def colour_key(rgb: U8, values: dict[str, Any], context: PullContext) -> F32:
+    """Coverage by colour, (H, W) float32, 0 to 1: the product of three soft ranges in OKLCh (see to_lch).
+
+    rgb: (H, W, 3) uint8 sRGB. The hue's range is centred and wraps, so that a red around 0 is one range.
+    """
+    lch = to_lch(blurred(rgb, float(values["blur"]) * context.scale))
+    names = ("chroma_low", "chroma_high", "chroma_soft", "light_low", "light_high", "light_soft")
+    at = [values["hue"] % 360, values["hue_width"] / 2, values["hue_soft"], *(values[name] for name in names)]
+    out = np.empty(lch.shape[:2], np.float32)
+    in_rows(_key, lch.shape[0], lch, np.array(at, np.float32), out)
+    return out
+
+
+def sampled(rgb: U8, box: tuple[int, int, int, int]) -> dict[str, float]:
+    """A colour key's ranges for what lies in a box (x0, y0, x1, y1) of a picture, as plain values.
+
+    The ranges reach from the 2nd to the 98th of a hundred; a grey area takes every hue.
+    """
+    x0, y0, x1, y1 = box
+    lch = to_lch(rgb[y0:y1, x0:x1]).reshape(-1, 3).astype(np.float64)
+    light, chroma = (np.percentile(lch[:, k], (2, 98)) for k in (0, 1))
+    turned = np.deg2rad(lch[:, 2])
+    weight = lch[:, 1] + 1e-6
+    middle = np.arctan2((weight * np.sin(turned)).sum(), (weight * np.cos(turned)).sum())
+    away = np.abs((turned - middle + np.pi) % (2 * np.pi) - np.pi)
+    order = np.argsort(away)
+    share = np.cumsum(weight[order]) / weight.sum()
+    spread = float(np.rad2deg(away[order][min(len(order) - 1, int(np.searchsorted(share, 0.96)))]))
+    grey = float(np.median(chroma)) < 0.06
+    return {
+        "hue": round(float(np.rad2deg(middle)) % 360, 1),
+        "hue_width": 360.0 if grey else round(min(360.0, 2 * spread + 8), 1),
+        "hue_soft": 20.0,
+        "chroma_low": round(max(0.0, float(chroma[0]) - 0.03), 3),
+        "chroma_high": round(min(1.0, float(chroma[1]) + 0.03), 3),
+        "chroma_soft": 0.08,
+        "light_low": round(max(0.0, float(light[0]) - 0.03), 3),
+        "light_high": round(min(1.0, float(light[1]) + 0.03), 3),
+        "light_soft": 0.08,
+    }

@@ -1,0 +1,59 @@
+"""The follower's evidence and the networks that weigh it."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from cuvrel.core.follow.carry import Follower, network
+from cuvrel.core.follow.evidence import HALF, Expected, area_of_interest
+from cuvrel.core.pulls.network import SURELY, quarters
+from tests.core.test_follow import sliding
+
+
+def test_quarters_hold_every_pixel_once() -> None:
+    plane = np.arange(24, dtype=np.float32).reshape(4, 6)
+    four = quarters([plane])
+    assert four.shape == (4, 2, 3)
+    assert sorted(four.ravel()) == sorted(plane.ravel())
+    assert np.array_equal(four[1], plane[0::2, 1::2])
+
+
+def test_the_network_looks_about_the_subject_and_everywhere_when_it_is_gone() -> None:
+    shape = np.zeros((180, 320), np.float32)
+    shape[60:90, 100:130] = 1
+    rows, cols = area_of_interest(shape, shape)
+    assert rows.start < 45 < 105 < rows.stop
+    assert cols.start < 85 < 145 < cols.stop
+    assert (rows.stop - rows.start) % 32 == 0
+    empty = np.zeros_like(shape)
+    assert area_of_interest(empty, empty) == (slice(0, 180), slice(0, 320))
+    hidden = np.zeros_like(shape)
+    hidden[60:90, 200:230] = 0.5
+    assert area_of_interest(shape, hidden)[1].stop > 240, "what is hidden is looked for, too"
+
+
+def test_what_is_hidden_is_expected_to_move_on_with_the_subject_and_fades() -> None:
+    matte = np.zeros((120, 160), np.float32)
+    matte[40:80, 40:80] = 1
+    expected = Expected(matte)
+    flow = np.full((60, 80, 2), (-3.0, 0.0), np.float32)  # here to there: the subject came from the left
+    seen = expected.plane.copy()
+    expected.move(flow, np.zeros((60, 80), np.float32), seen)
+    assert np.abs(expected.plane - np.roll(seen, 3, axis=1)).max() < 0.1
+    expected.settle(np.zeros_like(matte))
+    assert 0.5 < expected.plane.max() < 1
+
+
+def test_the_follower_s_stack_is_of_moderate_numbers_and_fits_its_network() -> None:
+    pictures, truths = sliding(4)
+    follower = Follower(pictures[0], truths[0])
+    for picture in pictures[1:]:
+        follower.step(picture)
+    planes = follower.stack.planes
+    assert planes.shape[0] == 20 + HALF
+    assert np.isfinite(planes).all()
+    assert np.abs(planes).max() <= 1.5
+    odds = network().odds(planes)
+    assert odds.shape == (2 * planes.shape[1], 2 * planes.shape[2])
+    assert np.abs(odds).max() <= SURELY
+    assert np.array_equal(odds, network().odds(planes))

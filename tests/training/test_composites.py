@@ -1,0 +1,67 @@
+"""What the networks are trained on is what it claims to be."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+from training.composites import clip
+from training.doubt import fit
+from training.strokes import first_marks
+from training.textures import palette, scenery, texture
+
+from cuvrel.core.pulls.marks import rasterise
+
+SMALL = (160, 90)
+
+
+@pytest.mark.parametrize("seed", [1, 5, 12])
+def test_a_seed_gives_the_same_clip_and_another_one_another(seed: int) -> None:
+    pictures, truths = clip(seed, SMALL, 4)
+    again, _ = clip(seed, SMALL, 4)
+    assert len(pictures) == len(truths) == 4
+    assert pictures[0].shape == (90, 160, 3)
+    assert all(np.array_equal(a, b) for a, b in zip(pictures, again, strict=True))
+    assert not np.array_equal(clip(seed + 1, SMALL, 1)[0][0], pictures[0])
+    assert all(t.min() >= -1e-5 and t.max() <= 1 + 1e-5 for t in truths)
+
+
+def test_most_clips_have_a_subject_and_some_are_hidden_in_part() -> None:
+    there = [float((clip(seed, SMALL, 1)[1][0] > 0.5).mean()) for seed in range(16)]
+    assert np.median(there) > 0.01
+    assert max(there) < 0.9
+
+
+def test_marks_lie_where_they_say() -> None:
+    for seed in range(12):
+        truth = clip(seed, (320, 180), 1)[1][0]
+        if (truth > 0.5).sum() < 250:
+            continue
+        marks = first_marks(np.random.default_rng(seed), truth)
+        inside, outside = (rasterise(marks, kind, truth.shape, (1, 1)) for kind in ("in", "out"))
+        assert inside.any()
+        assert (truth[inside] > 0.5).mean() > 0.9
+        assert (truth[outside] < 0.5).mean() > 0.97
+        assert not (inside & outside).any()
+
+
+def test_surfaces_are_colours_and_a_palette_like_another_is_like_it() -> None:
+    rng = np.random.default_rng(3)
+    base = palette(rng)
+    for _ in range(8):
+        surface = texture(rng, 40, 60, base)
+        assert surface.shape == (40, 60, 3)
+        assert surface.min() >= 0
+        assert surface.max() <= 1
+    near = palette(rng, base)
+    assert all(np.abs(base - one).sum(1).min() < 0.6 for one in near)
+    assert scenery(rng, 50, 70, base).max() <= 1
+
+
+def test_the_weights_of_doubt_are_found_where_they_are() -> None:
+    rng = np.random.default_rng(1)
+    x = rng.uniform(0, 1, (4000, 3))
+    bad = rng.uniform(0, 1, 4000) < 1 / (1 + np.exp(-(6 * x[:, 0] - 3)))
+    w = fit(x, bad)
+    assert w[0] == pytest.approx(6, rel=0.15)
+    assert abs(w[1]) < 0.4
+    assert abs(w[2]) < 0.4

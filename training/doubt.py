@@ -1,0 +1,77 @@
+"""Finds the weights of doubt: `python -m training.doubt --clips 60`.
+
+Made-up clips that no network was trained on are followed; each frame's evidence and its true overlap go
+into a logistic regression for "the overlap is below 0.85", whose weights stand in `core/follow/doubt.py`.
+"""
+
+from __future__ import annotations
+
+import argparse
+from concurrent.futures import ProcessPoolExecutor
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from cuvrel.core.checks.quality import overlap
+from cuvrel.core.follow.carry import Follower
+from training.composites import clip
+
+FIRST = 800_000
+BAD = 0.85
+NAMES = ("jump", "unsure", "torn", "change", "drift")
+
+
+def gather(seed: int) -> list[tuple[list[float], float]]:
+    """Evidence and overlap of each followed frame of a clip."""
+    cv2.setNumThreads(1)
+    pictures, truths = clip(seed, (960, 540), 30)
+    if (truths[0] > 0.5).sum() < 800:
+        return []
+    follower = Follower(pictures[0], truths[0])
+    out = []
+    for picture, truth in zip(pictures[1:], truths[1:], strict=True):
+        found = follower.step(picture)
+        seen = follower.evidence
+        if not seen.lost:
+            row = [seen.jump, seen.unsure, seen.torn, abs(seen.change), seen.drift]
+            out.append((row, overlap(found.matte, truth)))
+    return out
+
+
+def fit(x: NDArray[np.float64], bad: NDArray[np.bool_]) -> NDArray[np.float64]:
+    """Weights, not negative, and a constant of the logistic regression, by projected Newton steps."""
+    design = np.column_stack([x, np.ones(len(x))])
+    w = np.zeros(design.shape[1])
+    weight = np.where(bad, 0.5 / bad.mean(), 0.5 / (~bad).mean())  # both kinds count the same
+    for _ in range(60):
+        p = 1 / (1 + np.exp(-np.clip(design @ w, -30, 30)))
+        slope = design.T @ (weight * (p - bad)) + 1e-3 * w
+        bend = (design * (weight * p * (1 - p))[:, None]).T @ design + 1e-3 * np.eye(len(w))
+        w -= np.linalg.solve(bend, slope)
+        w[:-1] = np.maximum(w[:-1], 0)
+    return w
+
+
+def main() -> None:
+    """Reads the command line, prints weights and what they flag."""
+    parser = argparse.ArgumentParser(description="Find the weights of doubt.")
+    parser.add_argument("--clips", type=int, default=60)
+    given = parser.parse_args()
+    with ProcessPoolExecutor(2) as pool:
+        rows = [row for found in pool.map(gather, range(FIRST, FIRST + given.clips)) for row in found]
+    x, j = np.array([r for r, _ in rows]), np.array([j for _, j in rows])
+    bad = j < BAD
+    w = fit(x, bad)
+    print({name: round(float(v), 2) for name, v in zip((*NAMES, "constant"), w, strict=True)})
+    odds = x @ w[:-1] + w[-1]
+    for limit in np.quantile(odds, np.linspace(0.3, 0.95, 14)):
+        flagged = odds > limit
+        print(
+            f"odds above {limit:6.2f}: flags {flagged[bad].mean():.3f} of {bad.sum()} bad, "
+            f"{flagged[j > 0.95].mean():.3f} of {(j > 0.95).sum()} good"
+        )
+
+
+if __name__ == "__main__":
+    main()
