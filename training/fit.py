@@ -99,7 +99,7 @@ def main() -> None:
     torch.manual_seed(1)
     rng = np.random.default_rng(1)
     samples = [s for folder in given.folder for s in load(folder, None)]
-    held = samples[-len(samples) // 20 :]
+    held = samples[-(len(samples) // 20) :]
     samples = samples[: -len(held)]
     planes = samples[0][0].shape[0]
     net = Weigher(planes).to(memory_format=torch.channels_last)

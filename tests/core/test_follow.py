@@ -258,7 +258,7 @@ def test_a_kept_shape_goes_where_motion_carries_it_whatever_the_picture_says() -
     # the subject takes on the ground's colours on one frame, and moves on
     dull = (0.15 * pictures[1] + 0.85 * np.median(pictures[1], axis=(0, 1))).astype(np.uint8)
     found = dict(span(lambda n: dull if n == 1 else pictures[n], [1], (pictures[0], truths[0]), Settings(), keep=True))
-    assert (found[1].matte > 0.5).sum() == pytest.approx((truths[0] > 0.5).sum(), rel=0.05)
+    assert (found[1].matte > 0.5).sum() == pytest.approx((truths[0] > 0.5).sum(), rel=0.1)
 
 
 def test_frames_between_two_touches_use_both() -> None:

@@ -253,7 +253,7 @@ def test_a_key_is_picked_from_the_picture_and_joins_the_trace(desk: Desk, stack:
     page.get_by_role("menuitem").filter(has_text="Colour key").click()
     before = desk.new_picture(before)
     bench.get_by_role("button", name="Pick from the picture").click()
-    desk.stroke([(40, 40), (120, 90)])
+    desk.stroke([(300, 40), (420, 90)])
     before = desk.new_picture(before)
     bench.get_by_label("Colour key: how it joins").select_option("subtract")
     before = desk.new_picture(before)

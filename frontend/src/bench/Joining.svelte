@@ -28,14 +28,17 @@
 
 <div class="joining">
   {#if !first}
-    <select
-      class="field"
-      aria-label={`${about}: how it joins`}
-      value={pull.join}
-      onchange={(e) => set("join", e.currentTarget.value, "join")}
-    >
-      {#each joins as [join, says] (join)}<option value={join}>{join}: {says}</option>{/each}
-    </select>
+    <div class="row" title={joins.find(([join]) => join === pull.join)?.[1]}>
+      <span>Joins by</span>
+      <select
+        class="field"
+        aria-label={`${about}: how it joins`}
+        value={pull.join}
+        onchange={(e) => set("join", e.currentTarget.value, "join")}
+      >
+        {#each joins as [join, says] (join)}<option value={join} title={says}>{join}</option>{/each}
+      </select>
+    </div>
   {/if}
   <Field {desk} field={strength} value={pull.strength} path={`${path}/strength`} {about} />
   <label
@@ -53,8 +56,17 @@
     padding-top: 4px;
     border-top: 1px solid var(--rule);
   }
+  .row {
+    display: grid;
+    grid-template-columns: 78px minmax(0, 1fr);
+    align-items: center;
+    gap: 5px;
+    font-size: 12px;
+  }
+  .row span {
+    color: var(--quiet);
+  }
   select {
-    width: 100%;
     padding: 1px 4px;
   }
   label {

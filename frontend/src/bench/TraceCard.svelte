@@ -56,6 +56,14 @@
   }
 </script>
 
+{#snippet finder(look: string)}
+  <button
+    class={look}
+    title="Looks for a person, or for what moves against the background; marks mend what it finds"
+    onclick={find}>Find the subject</button
+  >
+{/snippet}
+
 <Card
   title={declared.label}
   note={`frame ${shot.doc!.first_number + desk.frame}`}
@@ -77,6 +85,7 @@
       title="Out mark (O)">┼ out marks {outs}</button
     >
   </div>
+  {#if !found && !solved}{@render finder("btn")}{/if}
   {#if found && !solved && !shot.saving}
     <p role="status">
       Nothing was found on this frame: no person, nothing that moves. Draw an in mark.
@@ -110,13 +119,7 @@
         onclick={() => follow(desk, 1)}>Follow on ▶</button
       >
     {/if}
-    {#if !found}
-      <button
-        class="btn-bare"
-        title="Looks for a person, or for what moves against the background; marks mend what it finds"
-        onclick={find}>Find the subject</button
-      >
-    {/if}
+    {#if !found && solved}{@render finder("btn-bare")}{/if}
     {#if here.length}<button class="btn-bare" onclick={clear}>Clear marks</button>{/if}
   </div>
   {#if matte.pulls.length > 1}

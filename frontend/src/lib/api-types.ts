@@ -320,7 +320,7 @@ export interface Touched {
 export interface FrameOut {
   pull: string;
   frame: number;
-  origin: "touched" | "followed" | "settled";
+  origin: "touched" | "followed";
   doubt: number;
   blob: string | null;
   halt: HaltOut | null;

@@ -39,6 +39,7 @@ export class ShotStore {
   private queue: Pending[] = [];
   private sending = false;
   private behind = false;
+  private reloads = new Set<Event[]>();
   private steps: ("undo" | "redo")[] = [];
 
   async open(id: number): Promise<void> {
@@ -184,10 +185,17 @@ export class ShotStore {
 
   private async reload(): Promise<void> {
     this.behind = false;
+    // what is told while the answer is on its way is newer than the answer
+    const told: Event[] = [];
+    this.reloads.add(told);
     try {
       this.take(await api.shot(this.id));
+      this.reloads.delete(told);
+      for (const event of told) this.heard(event);
     } catch (error) {
       notes.fault(error);
+    } finally {
+      this.reloads.delete(told);
     }
   }
 
@@ -198,6 +206,11 @@ export class ShotStore {
       if (this.sending) setTimeout(() => event.revision > this.revision && void this.reload(), 400);
       else void this.reload();
     }
+    for (const later of this.reloads) later.push(event);
+    this.heard(event);
+  }
+
+  private heard(event: Event): void {
     if (event.event === "frame" && event.shot === this.id) this.takeFrame(event);
     if (event.event === "job" && event.job.shot === this.id) this.takeJob(event.job);
   }

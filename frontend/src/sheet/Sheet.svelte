@@ -182,14 +182,14 @@
     <span><i class="touched"></i>touched</span>
     <span><i class="followed"></i>followed</span>
     <span><i class="doubt"></i>doubt</span>
-    <span><i class="chatter"></i>chatter</span>
+    <span><i class="problem"></i>problem</span>
   </div>
 </section>
 
 <style>
   .sheet {
     display: grid;
-    grid-template-rows: 62px minmax(0, 1fr) 25px;
+    grid-template: 62px minmax(0, 1fr) 25px / minmax(0, 1fr);
     background: var(--sheet);
     border-right: 1px solid var(--rule);
     min-height: 0;
@@ -238,19 +238,20 @@
   .legend {
     display: flex;
     align-items: center;
-    gap: 9px;
-    padding: 0 9px;
+    justify-content: space-between;
+    padding: 0 6px;
     border-top: 1px solid var(--rule);
-    font-size: 11.5px;
+    font-size: 10.5px;
     color: var(--quiet);
+    white-space: nowrap;
   }
   .legend span {
     display: flex;
     align-items: center;
-    gap: 5px;
+    gap: 3px;
   }
   i {
-    width: 13px;
+    width: 9px;
     height: 4px;
     border-radius: 1px;
   }
@@ -262,11 +263,12 @@
     background: var(--blue);
     height: 2px;
   }
-  .chatter {
-    height: 9px;
-    width: 6px;
-    border-right: 1.4px solid var(--ink);
-    border-bottom: 1.4px solid var(--ink);
+  .problem {
+    width: 0;
+    height: 0;
+    border: 4px solid transparent;
+    border-top: 0;
+    border-bottom: 7px solid var(--red);
     border-radius: 0;
   }
   .doubt {

@@ -7,7 +7,7 @@ export type Column = {
   x: number;
   width: number;
   upright: boolean;
-  kind: "frame" | "film" | "matte" | "keys" | "doubt";
+  kind: "frame" | "film" | "matte" | "keys" | "doubt" | "chatter";
 };
 
 export function columns(width: number, mattes: string[], keyed: string): Column[] {
@@ -19,12 +19,13 @@ export function columns(width: number, mattes: string[], keyed: string): Column[
   };
   add("Frame", 38, "frame");
   add("Film", 50, "film");
-  const room = width - 38 - 50 - 30 - 44;
+  const room = width - 38 - 50 - 28 - 30 - 34;
   const each = Math.max(13, Math.min(30, room / Math.max(1, mattes.length)));
   for (const name of mattes.slice(0, Math.max(1, Math.floor(room / each))))
     add(name, each, "matte", true);
   add(keyed || "Keys", 28, "keys", true);
-  add("Doubt", Math.max(30, width - x), "doubt");
+  add("Doubt", Math.max(30, width - x - 34), "doubt");
+  add("Chatter", 34, "chatter", true);
   return found;
 }
 
@@ -87,10 +88,8 @@ export function draw(canvas: HTMLCanvasElement, scene: Scene): void {
   for (const column of scene.columns) {
     if (column.kind === "matte") mattes(c, scene, ink, column, scene.mattes[matte++], from, to, y);
     if (column.kind === "keys") keys(c, scene, ink, column, from, to, y);
-    if (column.kind === "doubt") {
-      doubts(c, scene, ink, column, from, to, y);
-      checks(c, scene, ink, column, from, to, y);
-    }
+    if (column.kind === "doubt") doubts(c, scene, ink, column, from, to, y);
+    if (column.kind === "chatter") checks(c, scene, ink, column, from, to, y);
   }
   playhead(c, scene, ink, y);
 }
@@ -309,12 +308,12 @@ function checks(
   y: Y,
 ): void {
   if (!s.checks.size) return;
-  const room = column.width - 16;
-  c.strokeStyle = ink.ink;
+  const room = column.width - 15;
+  c.strokeStyle = ink.quiet;
   c.lineWidth = 1;
   c.beginPath();
   for (let f = from; f <= to; f++) {
-    const x = column.x + 4 + Math.min(1, (s.checks.get(f)?.chatter ?? 0) / 3) * room;
+    const x = column.x + 4 + Math.min(1, (s.checks.get(f)?.chatter ?? 0) / 4) * room;
     const mid = y(f) + s.row / 2;
     if (f === from) c.moveTo(x, mid);
     else c.lineTo(x, mid);

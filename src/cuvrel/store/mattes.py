@@ -200,10 +200,9 @@ def tell_frame(session: Session, shot_id: int, pull_id: str, frame: int) -> None
            doubt=row.doubt if row else 0.0, blob=row.blob if row else None, halt=row.halt if row else None)  # fmt: skip
 
 
-def frames_of(session: Session, shot_id: int) -> list[MatteFrame]:
-    """All stored matte frames of a shot, by pull and frame."""
-    return list(
-        session.scalars(
-            select(MatteFrame).where(MatteFrame.shot_id == shot_id).order_by(MatteFrame.pull_id, MatteFrame.frame)
-        )
-    )
+def frames_of(session: Session, shot_id: int, settled: bool = False) -> list[MatteFrame]:
+    """The stored matte frames of a shot's traces, and with `settled` those of settled mattes, by pull and frame."""
+    wanted = select(MatteFrame).where(MatteFrame.shot_id == shot_id)
+    if not settled:
+        wanted = wanted.where(MatteFrame.origin != "settled")
+    return list(session.scalars(wanted.order_by(MatteFrame.pull_id, MatteFrame.frame)))

@@ -84,7 +84,9 @@ class ChangeRow(Base):
 
 
 class MatteFrame(Base):
-    """One stored frame of a trace. origin: touched or followed.
+    """One stored frame of a trace, origin touched or followed; or of a settled matte, origin settled.
+
+    A settled matte's frames stand under its key (see core/stand/settle.py) in place of a pull's id.
 
     `blob` is a grey PNG at plate size, none where a touch can't be solved yet. `base` is the followed
     frame that a touch mends; it comes back when the touch is undone.

@@ -73,7 +73,7 @@ def _portable(
     session: Session, blobs: Blobs, row: ShotRow, files: dict[str, str], archive: zipfile.ZipFile, written: set[str]
 ) -> dict[str, Any]:
     frames: dict[str, dict[str, Any]] = {}
-    for frame in frames_of(session, row.id):
+    for frame in frames_of(session, row.id, settled=True):
         if frame.blob is None:
             continue
         file = f"mattes/{frame.blob}.png"

@@ -165,7 +165,7 @@ class FrameOut(BaseModel):
 
     pull: str
     frame: int
-    origin: Literal["touched", "followed", "settled"]
+    origin: Literal["touched", "followed"]
     doubt: float
     blob: str | None
     halt: HaltOut | None

@@ -71,7 +71,7 @@ def picture(path: PicturePath, query: PictureQuery) -> Response:
     if node.key != path.key:
         raise store.NotFound("The shot has changed; ask for the keys again.")
     pixels = work_out(node, shared.cache)
-    data, kind = _encoded(pixels, 95 if query.view.startswith("matte") else 90)
+    data, kind = _encoded(pixels, 95 if query.view.removeprefix("bare-").startswith("matte") else 90)
     headers = {"Cache-Control": "private, max-age=31536000, immutable", "ETag": f'"{node.key}"'}
     return Response(data, content_type=kind, headers=headers)
 

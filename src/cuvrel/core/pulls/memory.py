@@ -56,15 +56,21 @@ def _splat(lab, subject, other, scale_y, scale_x, grid):  # type: ignore[no-unty
 
 
 @njit(nogil=True, cache=True, fastmath=True)
-def _blur_axis(source, out, before, n, after):  # type: ignore[no-untyped-def]
-    """[1 2 1] / 4 along the middle axis of an array seen as (before, n, after)."""
+def _blur_axis(part0, part1, source, out, before, n, after):  # type: ignore[no-untyped-def]
+    """[1 2 1] / 4 along the middle axis of an array seen as (before, n, after).
+
+    Works on the parts `part0` to `part1` of the first axis, or of the last where the first has one only.
+    """
     quarter, half = np.float32(0.25), np.float32(0.5)
-    for i in range(before):
+    i0, i1, j0, j1 = part0, part1, 0, after
+    if before == 1:
+        i0, i1, j0, j1 = 0, 1, part0, part1
+    for i in range(i0, i1):
         for k in range(n):
             here = (i * n + k) * after
             left = here - after if k > 0 else here
             right = here + after if k < n - 1 else here
-            for j in range(after):
+            for j in range(j0, j1):
                 out[here + j] = quarter * (source[left + j] + source[right + j]) + half * source[here + j]
 
 
@@ -154,7 +160,7 @@ class ColourMemory:
             before = int(np.prod(dims[:axis], initial=1))
             after = int(np.prod(dims[axis + 1 :], initial=1))
             for _ in range(passes):
-                _blur_axis(a, b, before, dims[axis], after)
+                in_rows(_blur_axis, after if before == 1 else before, a, b, before, dims[axis], after, least=2)
                 a, b = b, a
         grid = a.reshape(dims)
         totals = self._totals + 1e-6

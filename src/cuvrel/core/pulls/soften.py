@@ -20,13 +20,23 @@ def soften(u: F32, rgb: U8, detail: float = 1.0) -> F32:
     """
     size = rgb.shape[1], rgb.shape[0]
     ratio = max(1.0, rgb.shape[1] / u.shape[1])
-    full = u if u.shape == rgb.shape[:2] else cv2.resize(u, size, interpolation=cv2.INTER_CUBIC)
+    whole = u if u.shape == rgb.shape[:2] else cv2.resize(u, size, interpolation=cv2.INTER_CUBIC)
+    radius = max(3, round(3 * ratio))
+    out = np.zeros(rgb.shape[:2], np.float32)
+    around = bounds(whole > 0.02, 4 * radius)
+    if around is None:
+        return out
+    out[around] = _softened(np.ascontiguousarray(whole[around]), rgb[around], ratio, radius, detail)
+    return out
+
+
+def _softened(full: F32, rgb: U8, ratio: float, radius: int, detail: float) -> F32:
+    """The part of the picture that the subject is in."""
     sigma = 0.6 * ratio
     # an outline between pixels: blur a little, then steepen about one half
     plain = np.clip((cv2.GaussianBlur(full, (0, 0), sigma) - 0.5) * 1.4 + 0.5, 0, 1)
     if detail <= 0:
         return plain.astype(np.float32)
-    radius = max(3, round(3 * ratio))
     hard = (full > 0.5).astype(np.uint8)
     kernel = cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (2 * radius + 1, 2 * radius + 1))
     band = cv2.morphologyEx(hard, cv2.MORPH_GRADIENT, kernel)
