@@ -28,7 +28,9 @@ class Network:
     """One network, ready to run; safe for use by several threads, one after another."""
 
     def __init__(self, path: Path) -> None:
-        self._net: Any = cv2.dnn.readNetFromONNX(str(path))
+        # the classic engine has fast 3 x 3 convolutions; measured a quarter quicker than the new one here
+        self._net: Any = cv2.dnn.readNetFromONNX(str(path), cv2.dnn.ENGINE_CLASSIC)
+        self._net.enableWinograd(True)
         self._lock = Lock()
 
     def odds(self, stack: F32) -> F32:
