@@ -83,7 +83,8 @@ def test_a_subject_that_vanishes_is_doubted_and_halts_with_a_reason() -> None:
 def test_a_cut_is_doubted_more_than_a_slide(clip: Clip) -> None:
     pictures, truths = sliding(4)
     calm = Follower(pictures[0], truths[0]).step(pictures[1]).doubt
-    jump = Follower(pictures[0], truths[0]).step(scene(seed=21)[0][::-1, ::-1].copy()).doubt
+    elsewhere = cv2.resize(clip.frame(0), (320, 240), interpolation=cv2.INTER_AREA)
+    jump = Follower(pictures[0], truths[0]).step(elsewhere).doubt
     assert jump > calm + 0.2
 
 
@@ -114,11 +115,14 @@ def test_taking_up_from_a_followed_frame_remembers_the_touched_one() -> None:
 EVEN = {"jump": 0.05, "unsure": 0.02, "alike": 0.2, "torn": 0.1, "change": 0.0, "drift": 0.0, "lost": False}
 
 
-def test_doubt_grows_with_every_kind_of_evidence() -> None:
+def test_doubt_grows_with_what_speaks_against_a_frame() -> None:
     calm = Evidence(**EVEN).doubt()
-    assert 0 <= calm < 0.3
-    for worse in ({"jump": 0.9}, {"unsure": 0.3}, {"torn": 1.0}, {"change": 0.6}, {"change": -0.6}, {"drift": 0.6}):
-        assert calm + 0.2 < Evidence(**{**EVEN, **worse}).doubt() <= 1
+    assert 0 <= calm < 0.1
+    steps = [Evidence(**{**EVEN, "unsure": u}).doubt() for u in (0.02, 0.1, 0.15, 0.2, 0.4)]
+    assert steps == sorted(steps)
+    assert steps[1] < 0.5 < steps[3]
+    assert Evidence(**{**EVEN, "drift": 1.2}).doubt() > 0.5
+    assert Evidence(**{**EVEN, "unsure": 0.12, "drift": 0.5}).doubt() > Evidence(**{**EVEN, "unsure": 0.12}).doubt()
     assert Evidence(**{**EVEN, "lost": True}).doubt() == 1.0
 
 
@@ -146,7 +150,7 @@ def test_reasons_say_what_happened(worse: dict[str, float], words: str) -> None:
 def test_every_reason_with_advice_of_its_own_is_one_that_is_given() -> None:
     given = {
         Evidence(**{**EVEN, **w}).reason()
-        for w in ({"jump": 9}, {"unsure": 9, "alike": 1}, {"unsure": 9}, {"torn": 9}, {"drift": 9}, {"lost": True})
+        for w in ({"jump": 9}, {"alike": 1}, {"unsure": 9}, {"torn": 9}, {"drift": 9}, {"lost": True})
     }
     assert given == set(ADVICE)
 
@@ -248,9 +252,12 @@ def test_doubt_rises_on_an_injected_jump() -> None:
     pictures, truths = sliding(10)
     pictures[6] = np.roll(pictures[6], 70, axis=1)
     follower = Follower(pictures[0], truths[0])
-    doubts = [follower.step(pictures[n]).doubt for n in range(1, 7)]
-    assert doubts[-1] > HALT
+    found = [follower.step(pictures[n]) for n in range(1, 7)]
+    doubts = [one.doubt for one in found]
+    # the subject is found again, so the frame needs no halt; but it is trusted much less than the others
+    assert overlap(found[-1].matte, np.roll(truths[6], 70, axis=1)) > 0.9
     assert doubts[-1] > 3 * max(doubts[:-1])
+    assert follower.evidence.jump > 1
 
 
 def test_a_kept_shape_goes_where_motion_carries_it_whatever_the_picture_says() -> None:

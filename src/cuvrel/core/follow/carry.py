@@ -49,6 +49,16 @@ class Halt:
 
 
 @dataclass(frozen=True)
+class Looked:
+    """A frame's picture at plate size, and at working size its Lab, its grey, and its motion to the frame before."""
+
+    rgb: U8
+    lab: U8
+    grey: U8
+    motion: tuple[F32, F32] | None
+
+
+@dataclass(frozen=True)
 class Followed:
     """One carried frame: (H, W) float32 matte at plate size, doubt 0 to 1, and the halt if any."""
 
@@ -74,10 +84,11 @@ class Follower:
         self.size = (max(2, round(h * ratio / 2) * 2), max(2, round(w * ratio / 2) * 2))
         self.hold, self.detail = hold, detail
         self._every_second = ((np.arange(self.size[0])[:, None] + np.arange(self.size[1])) % 2).astype(np.uint8)
-        self._flow = Flow()
-        _work, lab, grey = self._look(rgb)
+        self._flow, self._ahead = Flow(), Flow()
+        self.at = self.look(rgb)
+        lab = self.at.lab
         u = shrink(matte, self.size).astype(np.float32)
-        self._grey, self._u = grey, u
+        self._u = u
         self._key_u, self._key_flow = u, np.zeros((*self.size, 2), np.float32)
         self._key_fault = np.zeros(self.size, np.float32)
         self._recent = ColourMemory(self.size, cells=12, reach=1, bins=12)
@@ -88,9 +99,15 @@ class Follower:
         self._areas = [float((u > 0.5).sum())]
         self._looks = self._look_of(u, lab)
 
-    def _look(self, rgb: U8) -> tuple[U8, U8, U8]:
+    def look(self, rgb: U8, before: Looked | None = None) -> Looked:
+        """What can be told of a frame without the matte of the one before it.
+
+        Safe to call in another thread while a step is under way. before: the frame that the step comes from.
+        """
         work = np.ascontiguousarray(shrink(rgb, self.size))
-        return work, to_lab(work), cv2.cvtColor(work, cv2.COLOR_RGB2GRAY)
+        grey = cv2.cvtColor(work, cv2.COLOR_RGB2GRAY)
+        motion = None if before is None else self._ahead.between(grey, before.grey)
+        return Looked(rgb, to_lab(work), grey, motion)
 
     def _teach(self, memories: list[ColourMemory], lab: U8, u: F32, weight: float) -> None:
         """Remembers the colours on both sides, leaving out the outline itself, which is mixed."""
@@ -105,12 +122,12 @@ class Follower:
 
     def take_up(self, rgb: U8, matte: F32) -> None:
         """Goes on from another frame than the touched one, whose colours stay remembered."""
-        _, lab, grey = self._look(rgb)
+        self.at = self.look(rgb)
         u = shrink(matte, self.size).astype(np.float32)
-        self._grey, self._u = grey, u
+        self._u = u
         self._key_u, self._key_flow = u, np.zeros((*self.size, 2), np.float32)
         self._key_fault = np.zeros(self.size, np.float32)
-        self._teach([self._recent], lab, u, 1.0)
+        self._teach([self._recent], self.at.lab, u, 1.0)
         self._expected = Expected(u)
         self._areas = [float((u > 0.5).sum())]
 
@@ -119,8 +136,12 @@ class Follower:
 
         decide: whether the outline is decided anew; if not, it stays as motion carried it.
         """
-        _work, lab, grey = self._look(rgb)
-        flow, fault = self._flow.between(grey, self._grey, self._u)
+        return self.take(self.look(rgb, self.at), decide)
+
+    def take(self, looked: Looked, decide: bool = True) -> Followed:
+        """The same for a frame that was looked at before."""
+        rgb, lab, grey = looked.rgb, looked.lab, looked.grey
+        flow, fault = self._flow.between(grey, self.at.grey, self._u, looked.motion)
         carried = sample(self._u, flow)
         self._key_fault = np.maximum(sample(self._key_fault, flow), fault)
         self._key_flow = chain(flow, self._key_flow)
@@ -136,7 +157,7 @@ class Follower:
         self._expected.settle(u)
         evidence, blame = self._judge(shape, u, stack, fault, lab)
         self.evidence, self.stack = evidence, stack
-        self._grey, self._u = grey, u
+        self.at, self._u = looked, u
         doubt = evidence.doubt()
         halt = None
         if doubt > HALT:
@@ -145,7 +166,7 @@ class Follower:
         return Followed(soften(u, rgb, self.detail), doubt, halt)
 
     def _residual(self, grey: U8, flow: F32) -> F32:
-        return np.abs(grey.astype(np.float32) - sample(self._grey, flow))
+        return np.abs(grey.astype(np.float32) - sample(self.at.grey, flow))
 
     def _evidence(self, grey: U8, carried: Carried, lab: U8) -> Stack:
         """What the network weighs, about where the subject may be."""
@@ -158,17 +179,19 @@ class Follower:
     def _decided(self, shape: F32, stack: Stack) -> F32:
         """The matte that the network weighs out, without crumbs that nothing was carried to."""
         u = np.zeros(self.size, np.float32)
-        odds = network().odds(stack.planes) + np.float32(8 * (self.hold - HOLD)) * (shape[stack.inside] - 0.5)
-        u[stack.inside] = 1 / (1 + np.exp(-odds))
-        hard = (u > 0.5).astype(np.uint8)
+        part = shape[stack.inside]
+        odds = network().odds(stack.planes) + np.float32(8 * (self.hold - HOLD)) * (part - 0.5)
+        decided = 1 / (1 + np.exp(-odds))
+        hard = (decided > 0.5).astype(np.uint8)
         count, labels, stats, _ = cv2.connectedComponentsWithStats(hard, connectivity=8)
-        if count <= 2:
-            return u
-        least = max(6.0, 0.002 * float(hard.sum()))
-        reached = np.bincount(labels.ravel(), weights=(shape > 0.5).ravel(), minlength=count)
-        drop = (stats[:, cv2.CC_STAT_AREA] < least) & (reached < 3)
-        drop[0] = False
-        return np.where(drop[labels], np.minimum(u, 0.1), u).astype(np.float32)
+        if count > 2:
+            least = max(6.0, 0.002 * float(hard.sum()))
+            reached = np.bincount(labels.ravel(), weights=(part > 0.5).ravel(), minlength=count)
+            drop = (stats[:, cv2.CC_STAT_AREA] < least) & (reached < 3)
+            drop[0] = False
+            decided = np.where(drop[labels], np.minimum(decided, 0.1), decided)
+        u[stack.inside] = decided
+        return u
 
     def _rim(self, u: F32) -> NDArray[np.bool_]:
         """The pixels along the outline."""
@@ -182,29 +205,32 @@ class Follower:
 
     def _judge(self, shape: F32, u: F32, stack: Stack, fault: F32, lab: U8) -> tuple[Evidence, F32]:
         """What speaks against this frame's matte, and where, (H, W) float32."""
-        hard = u > 0.5
+        box = stack.inside
+        whole = np.zeros(self.size, np.float32)
+        shape, part, fault, lab = shape[box], u[box], fault[box], np.ascontiguousarray(lab[box])
+        hard = part > 0.5
         area = float(hard.sum())
         if area < 12:
-            return Evidence(1, 1, 0, 1, -9, 1, True), np.abs(shape)
-        edge = self._rim(u)
+            whole[box] = shape
+            return Evidence(1, 1, 0, 1, -9, 1, True), whole
+        edge = self._rim(part)
         rim = max(1.0, float(edge.sum()))
         # a pixel along the outline is the motion's own error; a jump is thicker
         differs = (hard != (shape > 0.5)).astype(np.uint8)
         moved = cv2.morphologyEx(differs, cv2.MORPH_OPEN, np.ones((2, 2), np.uint8)).astype(np.float32)
         jump = min(1.5, float(moved.sum()) / rim)
         # the overlap with the truth that the network itself expects, were its odds right
-        missed, doubtful = np.where(hard, 0, u), np.where(hard, 1 - u, 0)
+        missed, doubtful = np.where(hard, 0, part), np.where(hard, 1 - part, 0)
         unsure = 1 - (area - float(doubtful.sum())) / (area + float(missed.sum()))
         spread = (missed + doubtful).astype(np.float32)
         # whether colours fail to tell, there where it is unsure
-        colour = np.zeros(self.size, np.float32)
-        colour[stack.inside] = cv2.resize(stack.colour(), None, fx=2, fy=2, interpolation=cv2.INTER_LINEAR)
+        colour = cv2.resize(stack.colour(), (part.shape[1], part.shape[0]), interpolation=cv2.INTER_LINEAR)
         alike = float((spread * np.exp(-1.4 * np.abs(colour))).sum()) / max(1e-3, float(spread.sum()))
         torn_at = edge * np.clip((fault - 1.0) / 2.0, 0, 1)
         torn = float(torn_at.sum()) / rim
         usual = float(np.median(self._areas[-6:]))
         change = float(np.log(max(1.0, area) / max(1.0, usual)))
         self._areas = [*self._areas[-11:], area]
-        drift = max(0.0, float(1 - np.sqrt(self._look_of(u, lab) * self._looks).sum()) - 0.12)
-        blame = (moved + 2.0 * spread + 0.3 * torn_at).astype(np.float32)
-        return Evidence(jump, unsure, alike, torn, change, drift, False), blame
+        drift = max(0.0, float(1 - np.sqrt(self._look_of(part, lab) * self._looks).sum()) - 0.12)
+        whole[box] = moved + 2.0 * spread + 0.3 * torn_at
+        return Evidence(jump, unsure, alike, torn, change, drift, False), whole

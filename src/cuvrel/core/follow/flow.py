@@ -32,14 +32,16 @@ class Flow:
         self._dis: Any = cv2.DISOpticalFlow.create(cv2.DISOPTICAL_FLOW_PRESET_FAST)
         self._dis.setUseSpatialPropagation(True)
 
-    def between(self, here: U8, there: U8, subject: F32 | None = None) -> tuple[F32, F32]:
+    def between(
+        self, here: U8, there: U8, subject: F32 | None = None, known: tuple[F32, F32] | None = None
+    ) -> tuple[F32, F32]:
         """Where each pixel of `here` lies in `there`, (H, W, 2) float32 in pixels (x, y), and its fault.
 
         here, there: (H, W) uint8 grey. subject: its matte in `there`, (H, W) float32. The fault, (H, W)
         float32 in pixels, is how far a pixel misses itself when it goes there and back (the
-        forward-backward check).
+        forward-backward check). known: what this gave without a subject, where that is at hand.
         """
-        forth, fault = self._both(here, there, None, None)
+        forth, fault = known or self._both(here, there, None, None)
         if subject is None:
             return forth, fault
         # where the picture's own motion comes back to where it set out there is nothing to look for

@@ -4,12 +4,13 @@ from __future__ import annotations
 
 import time
 from collections.abc import Callable, Iterator, Mapping, Sequence
+from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
 
-from cuvrel.core.follow.carry import Followed, Follower, Halt
+from cuvrel.core.follow.carry import Followed, Follower, Halt, Looked
 from cuvrel.core.follow.find import find
 from cuvrel.core.pulls.marks import rasterise
 from cuvrel.core.pulls.trace import trace
@@ -62,9 +63,20 @@ def span(
     else:
         follower = Follower(*taught, settings.hold, settings.detail)
         follower.take_up(*start)
-    for number in frames:
-        yield number, follower.step(read(number), decide=not keep)
-        keep = False
+    # while one frame is decided the next one is read and looked at: both cores have something to do
+    with ThreadPoolExecutor(1) as ahead:
+        waiting = None
+        for place, number in enumerate(frames):
+            looked = waiting.result() if waiting else follower.look(read(number), follower.at)
+            waiting = None
+            if place + 1 < len(frames):
+                waiting = ahead.submit(_look_ahead, follower, read, frames[place + 1], looked)
+            yield number, follower.take(looked, decide=not keep)
+            keep = False
+
+
+def _look_ahead(follower: Follower, read: Read, number: int, before: Looked) -> Looked:
+    return follower.look(read(number), before)
 
 
 def joined(one: tuple[F32, float], other: tuple[F32, float], share: float) -> tuple[F32, float]:

@@ -62,16 +62,24 @@ def _blur_axis(part0, part1, source, out, before, n, after):  # type: ignore[no-
     Works on the parts `part0` to `part1` of the first axis, or of the last where the first has one only.
     """
     quarter, half = np.float32(0.25), np.float32(0.5)
-    i0, i1, j0, j1 = part0, part1, 0, after
+    long = n * after
     if before == 1:
-        i0, i1, j0, j1 = 0, 1, part0, part1
-    for i in range(i0, i1):
         for k in range(n):
-            here = (i * n + k) * after
+            here = k * after
             left = here - after if k > 0 else here
             right = here + after if k < n - 1 else here
-            for j in range(j0, j1):
+            for j in range(part0, part1):
                 out[here + j] = quarter * (source[left + j] + source[right + j]) + half * source[here + j]
+        return
+    for i in range(part0, part1):
+        # one long run for all but the ends, whatever the axis' stride
+        first, last = i * long, (i + 1) * long - after
+        for m in range(first + after, last):
+            out[m] = quarter * (source[m - after] + source[m + after]) + half * source[m]
+        for m in range(first, first + after):
+            out[m] = quarter * (source[m] + source[m + after]) + half * source[m]
+        for m in range(last, last + after):
+            out[m] = quarter * (source[m - after] + source[m]) + half * source[m]
 
 
 @njit(nogil=True, cache=True, fastmath=True)

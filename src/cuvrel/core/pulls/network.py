@@ -36,11 +36,12 @@ class Network:
     def odds(self, stack: F32) -> F32:
         """(C, h, w) float32 of about -1 to 1 to log odds, (2h, 2w) float32."""
         _, h, w = stack.shape
-        # the same rounding as in training, so that both see the same
-        stack = np.clip(np.round(stack * 127), -127, 127) * np.float32(1 / 127)
-        padded = np.pad(stack, ((0, 0), (0, -h % STEP), (0, -w % STEP)), mode="edge")
+        padded = np.empty((1, len(stack), h + -h % STEP, w + -w % STEP), np.float32)
+        np.clip(stack, -1, 1, out=padded[0, :, :h, :w])
+        padded[0, :, h:, :w] = padded[0, :, h - 1 : h, :w]
+        padded[0, :, :, w:] = padded[0, :, :, w - 1 : w]
         with self._lock:
-            self._net.setInput(padded[None])
+            self._net.setInput(padded)
             four = self._net.forward()[0, :, :h, :w]
         out = np.empty((2 * h, 2 * w), np.float32)
         for k in range(4):
