@@ -14,7 +14,7 @@ import cv2
 import numpy as np
 
 from cuvrel.core import catalogue
-from cuvrel.core.follow.carry import Follower
+from cuvrel.core.follow.run import Settings, span
 from cuvrel.core.media.probe import probe
 from cuvrel.core.media.reader import Reader, resized
 from cuvrel.core.media.writer import VideoWriter, png_bytes, read_grey
@@ -95,8 +95,8 @@ def run() -> None:
     say("preparing a frame for its first mark, median", prepare, "ms", "-")
     say("answer to a new mark, median", median(t for _ in range(4) for t in tracing(small[0], marks)), "ms", "150")
     first = trace(small[0], marks)
-    follower = Follower(small[0], first)
-    times = [timed(lambda picture=picture: follower.step(picture)) for picture in small[1:]]
+    ways = span(small.__getitem__, range(1, len(small)), (small[0], first), Settings())
+    times = [timed(lambda: next(ways)) for _ in small[1:]]
     say("following, frames a second", 1000 / median(times), "frames/s", "8")
 
     shot = fullest(files, marks)

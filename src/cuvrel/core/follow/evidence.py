@@ -13,6 +13,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from cuvrel.core.follow.flow import length
 from cuvrel.core.media.box import Box
 from cuvrel.core.pulls.memory import ColourMemory
 from cuvrel.core.pulls.network import quarters
@@ -118,7 +119,7 @@ def area_of_interest(shape: F32, expected: F32) -> Box:
         return slice(0, h), slice(0, w)
 
     def fit(first: int, last: int, most: int) -> slice:
-        pad = 20 + (last - first) // 6
+        pad = 14 + (last - first) // 10
         length = min(most, -(-(last - first + 1 + 2 * pad) // 32) * 32)
         start = min(max(0, (first + last + 1 - length) // 2), most - length)
         return slice(start, start + length)
@@ -159,8 +160,8 @@ def stacked(carried: Carried, lab: U8, memories: list[ColourMemory], expected: E
     weighed = _wide(np.dstack([flow * weight[..., None], weight]))
     soft = weighed[..., 2] + np.float32(1e-4)
     own = weighed[..., :2] / soft[..., None]
-    from_ground = np.sqrt(np.square(flow - ground).sum(axis=2))
-    from_own = np.sqrt(np.square(flow - own).sum(axis=2))
+    from_ground = length(flow - ground)
+    from_own = length(flow - own)
     with_subject = np.tanh((from_ground - from_own) / (0.5 + 0.3 * (from_ground + from_own))) * np.minimum(1, soft * 50)
     where = np.zeros(shape.shape, np.uint8)
     where[box] = 1

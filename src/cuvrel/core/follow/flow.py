@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from functools import lru_cache
 from typing import Any
 
 import cv2
@@ -9,6 +10,7 @@ import numpy as np
 from numba import njit
 from numpy.typing import NDArray
 
+from cuvrel.core.media.box import bounds
 from cuvrel.core.media.rows import in_rows
 
 F32 = NDArray[np.float32]
@@ -51,11 +53,19 @@ class Flow:
         led = pieces(here, there, subject, fault)
         if led is None:
             return forth, fault
-        other, other_fault = self._both(here, there, led[0], led[1])
-        better = _agrees(here, there, other, other_fault) + np.float32(0.6) < _agrees(here, there, forth, fault)
-        better &= led[2]
+        # only about the subject, and what its pieces may have crossed
+        box = bounds((subject > 0.3) | about | led[2], 24)
+        assert box is not None
+        near, far = np.ascontiguousarray(here[box]), np.ascontiguousarray(there[box])
+        other, other_fault = self._both(near, far, led[0][box], led[1][box])
+        forth, fault = forth.copy(), fault.copy()
+        part, part_fault = forth[box], fault[box]
+        better = _agrees(near, far, other, other_fault) + np.float32(0.6) < _agrees(near, far, part, part_fault)
+        better &= led[2][box]
         better = cv2.medianBlur(better.astype(np.uint8), 5) > 0
-        return np.where(better[..., None], other, forth), np.where(better, other_fault, fault)
+        forth[box] = np.where(better[..., None], other, part)
+        fault[box] = np.where(better, other_fault, part_fault)
+        return forth, fault
 
     def _both(self, here: U8, there: U8, forth: F32 | None, back: F32 | None) -> tuple[F32, F32]:
         forth = self._dis.calc(here, there, None if forth is None else forth.copy())
@@ -63,7 +73,7 @@ class Flow:
         assert forth is not None
         assert back is not None
         missed = forth + sample(back, forth)
-        return forth, np.sqrt(np.square(missed).sum(axis=2))
+        return forth, length(missed)
 
 
 def _agrees(here: U8, there: U8, flow: F32, fault: F32) -> F32:
@@ -182,15 +192,16 @@ def _scan(n0, n1, a, b, mask, cells, side, reach, found):  # type: ignore[no-unt
             found[n, 2] = 1 if far - best >= np.float32(0.06) * usual else 0
 
 
-_grids: dict[tuple[int, int], F32] = {}
-
-
+@lru_cache(maxsize=16)
 def _grid(shape: tuple[int, int]) -> F32:
-    if shape not in _grids:
-        _grids.clear()
-        y, x = np.mgrid[0 : shape[0], 0 : shape[1]].astype(np.float32)
-        _grids[shape] = np.dstack([x, y])
-    return _grids[shape]
+    y, x = np.mgrid[0 : shape[0], 0 : shape[1]].astype(np.float32)
+    return np.dstack([x, y])
+
+
+def length(flow: F32) -> F32:
+    """The length of each vector of (H, W, 2), (H, W) float32."""
+    x, y = flow[..., 0], flow[..., 1]
+    return np.asarray(np.sqrt(x * x + y * y), np.float32)
 
 
 def sample(picture: NDArray, flow: F32, border: int = cv2.BORDER_REPLICATE) -> NDArray:
