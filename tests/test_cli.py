@@ -63,11 +63,17 @@ def test_follow_writes_a_matte_as_long_as_the_footage_and_a_report(clip: Clip, t
 
 
 def test_follow_halts_and_says_so(clip: Clip, tmp_path: Path) -> None:
-    report = tmp_path / "report.json"
-    done = cuvrel("follow", clip.path, "--marks", marks_file(clip, tmp_path / "m.json"), "--to", tmp_path / "x.mkv",
+    report, folder = tmp_path / "report.json", tmp_path / "pictures"
+    folder.mkdir()
+    for number in range(16):
+        # from frame 6 on the subject is gone
+        picture = clip.frame(number) if number < 6 else np.full_like(clip.frame(0), 90)
+        cv2.imwrite(str(folder / f"f{number:02}.png"), picture[..., ::-1])
+    done = cuvrel("follow", folder, "--marks", marks_file(clip, tmp_path / "m.json"), "--to", tmp_path / "x.mkv",
                   "--report", report)  # fmt: skip
     told = json.loads(report.read_text())
-    assert told["halts"], "the demo figure's fast arms are expected to halt an unattended follow"
+    assert told["halts"]
+    assert told["halts"][0]["frame"] <= 6
     assert "Halted at frame" in done.stderr
     last = told["halts"][0]["frame"]
     assert {f["origin"] for f in told["frames"] if f["frame"] > last} == {"not reached"}

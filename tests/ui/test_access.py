@@ -63,7 +63,7 @@ def test_everything_in_the_workspace_is_reached_by_tab(window: Desk, demo: int) 
     window.open(demo)
     page = window.page
     seen: set[str] = set()
-    for _ in range(90):
+    for _ in range(160):
         page.keyboard.press("Tab")
         seen.add(
             page.evaluate(

@@ -233,6 +233,7 @@
   onpointercancel={() => ((drawing = null), (panning = null), (sampled = null))}
   onpointerleave={() => (pointer = null)}
   onwheel={wheel}
+  data-view={desk.view}
   data-scale={scale}
   data-left={left}
   data-top={top}

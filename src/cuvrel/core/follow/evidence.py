@@ -119,7 +119,7 @@ def area_of_interest(shape: F32, expected: F32) -> Box:
         return slice(0, h), slice(0, w)
 
     def fit(first: int, last: int, most: int) -> slice:
-        pad = 14 + (last - first) // 10
+        pad = 20 + (last - first) // 8
         length = min(most, -(-(last - first + 1 + 2 * pad) // 32) * 32)
         start = min(max(0, (first + last + 1 - length) // 2), most - length)
         return slice(start, start + length)
