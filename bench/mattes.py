@@ -23,7 +23,7 @@ from cuvrel.core.edge.detail import solve
 from cuvrel.core.follow.run import Settings, clip, refollow
 from cuvrel.core.media.probe import probe
 from cuvrel.core.media.reader import Reader
-from cuvrel.core.pulls.trace import Prepared, trace
+from cuvrel.core.pulls.trace import prepare, trace
 from cuvrel.core.recipe.models import Mark
 from cuvrel.core.warm import warm_up
 
@@ -144,7 +144,7 @@ def touches(case: Case) -> tuple[int, int]:
         if js[worst] >= ENOUGH:
             break
         prior, drawn = mattes[worst], []
-        ready = Prepared(case.pictures[worst])
+        ready = prepare(case.read, case.count, worst)
         for _ in range(STROKES):
             mark = next_mark(mattes[worst], case.truths[worst])
             if mark is None or (drawn and overlap(mattes[worst], case.truths[worst]) >= ENOUGH + 0.03):

@@ -18,7 +18,7 @@ from cuvrel.core.follow.run import Settings, span
 from cuvrel.core.media.probe import probe
 from cuvrel.core.media.reader import Reader, resized
 from cuvrel.core.media.writer import VideoWriter, png_bytes, read_grey
-from cuvrel.core.pulls.trace import Prepared, trace
+from cuvrel.core.pulls.trace import prepare, trace
 from cuvrel.core.recipe.check import read_shot
 from cuvrel.core.recipe.models import Mark, Pull, Shot
 from cuvrel.core.stand.build import Stand
@@ -69,9 +69,9 @@ def fullest(files: Files, marks: list[Mark]) -> Shot:
     return read_shot(demo_document(footage, marks))
 
 
-def tracing(rgb: np.ndarray, marks: list[Mark]) -> Iterator[float]:
+def tracing(pictures: list[np.ndarray], frame: int, marks: list[Mark]) -> Iterator[float]:
     """Milliseconds that each further mark on a prepared frame takes."""
-    ready = Prepared(rgb)
+    ready = prepare(pictures.__getitem__, len(pictures), frame)
     for count in range(2, len(marks) + 1):
         yield timed(lambda count=count: trace(ready, marks[:count]))
 
@@ -91,9 +91,14 @@ def run() -> None:
     small = [np.ascontiguousarray(resized(files.reader.frame(n), HALF)) for n in range(40)]
 
     print("Tracing and following at 960 x 540")
-    prepare = median(timed(lambda: Prepared(small[about["frame"]])) for _ in range(5))
-    say("preparing a frame for its first mark, median", prepare, "ms", "-")
-    say("answer to a new mark, median", median(t for _ in range(4) for t in tracing(small[0], marks)), "ms", "150")
+    ready = median(timed(lambda: prepare(small.__getitem__, len(small), about["frame"])) for _ in range(5))
+    say("preparing a frame for its first mark, median", ready, "ms", "-")
+    say(
+        "answer to a new mark, median",
+        median(t for _ in range(4) for t in tracing(small, about["frame"], marks)),
+        "ms",
+        "150",
+    )
     first = trace(small[0], marks)
     ways = span(small.__getitem__, range(1, len(small)), (small[0], first), Settings())
     times = [timed(lambda: next(ways)) for _ in small[1:]]

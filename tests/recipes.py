@@ -73,6 +73,9 @@ class FakeSources:
 
         return node("fake", [footage_id, frame, size], [], run)
 
+    def alpha(self, footage_id: str, frame: int, size: tuple[int, int]) -> Node:
+        return node("fake-alpha", [footage_id, frame, size], [], lambda: resized(self.box(frame), size))
+
     def traced(self, pull: Pull, frame: int, size: tuple[int, int]) -> Node | None:
         if frame in self.missing:
             return None

@@ -17,24 +17,29 @@ WINDOW = (96, 128)  # at the planes' size
 SLOTS = 4 * 3  # planes that are the picture's
 
 
-def load(folder: Path, limit: int | None) -> list[tuple[np.ndarray, np.ndarray]]:
-    """All samples of a folder, in memory."""
-    files = sorted(folder.glob("*.npz"))
+Sample = tuple[np.ndarray, np.ndarray, np.ndarray]
+
+
+def load(folder: Path) -> list[Sample]:
+    """All samples of a folder, in memory: stack, truth at twice its size, and where the answer counts."""
     out = []
-    for file in files[:limit]:
+    for file in sorted(folder.glob("*.npz")):
         with np.load(file) as data:
-            out.append((data["stack"], data["truth"]))
+            stack = data["stack"]
+            free = data["free"] if "free" in data else np.full(stack.shape[1:], 255, np.uint8)
+            out.append((stack, data["truth"], free))
     return out
 
 
-def window(rng: np.random.Generator, stack: np.ndarray, truth: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
-    """A cut of WINDOW out of a sample, mirrored now and then."""
+def window(rng: np.random.Generator, stack: np.ndarray, truth: np.ndarray, free: np.ndarray) -> Sample:
+    """A cut of WINDOW out of a sample."""
     h, w = WINDOW
     _, sh, sw = stack.shape
     if sh < h or sw < w:
         pad = (max(0, h - sh), max(0, w - sw))
         stack = np.pad(stack, ((0, 0), (0, pad[0]), (0, pad[1])), mode="edge")
         truth = np.pad(truth, ((0, 2 * pad[0]), (0, 2 * pad[1])), mode="edge")
+        free = np.pad(free, ((0, pad[0]), (0, pad[1])), mode="constant")
         _, sh, sw = stack.shape
     # rather where the outline is
     edge = np.argwhere(np.abs(np.diff(truth[::8, ::8].astype(np.int16), axis=1)) > 100)
@@ -44,43 +49,54 @@ def window(rng: np.random.Generator, stack: np.ndarray, truth: np.ndarray) -> tu
         x = int(np.clip(cx - rng.integers(w // 4, 3 * w // 4), 0, sw - w))
     else:
         y, x = int(rng.integers(0, sh - h + 1)), int(rng.integers(0, sw - w + 1))
-    stack, truth = stack[:, y : y + h, x : x + w], truth[2 * y : 2 * (y + h), 2 * x : 2 * (x + w)]
-    return stack, truth
+    truth = truth[2 * y : 2 * (y + h), 2 * x : 2 * (x + w)]
+    return stack[:, y : y + h, x : x + w], truth, free[y : y + h, x : x + w]
 
 
-def loss_of(odds: Tensor, truth: Tensor) -> Tensor:
+def loss_of(odds: Tensor, truth: Tensor, free: Tensor) -> Tensor:
     """Cross-entropy, heavier about the outline, and a share of the soft overlap's complement."""
     mixed = F.avg_pool2d(truth, 8)
     near = F.interpolate(((mixed > 0.02) & (mixed < 0.98)).float(), scale_factor=8.0)
     each = F.binary_cross_entropy_with_logits(odds, truth, reduction="none")
-    cross = (each * (1 + 2 * near)).mean()
-    p = torch.sigmoid(odds)
+    free = F.interpolate(free, scale_factor=2.0)
+    cross = (each * (1 + 2 * near) * free).mean()
+    p, truth = torch.sigmoid(odds) * free, truth * free
     both = (p * truth).sum((1, 2, 3))
     overlap = (both + 1) / (p.sum((1, 2, 3)) + truth.sum((1, 2, 3)) - both + 1)
     return cross + 0.15 * (1 - overlap).mean()
 
 
-def batch(rng: np.random.Generator, samples: list[tuple[np.ndarray, np.ndarray]], size: int) -> tuple[Tensor, Tensor]:
-    """Stacks (N, C, h, w) and truths (N, 1, 2h, 2w)."""
+def mirrored(stack: np.ndarray, truth: np.ndarray, free: np.ndarray, quarters: int) -> Sample:
+    """Left and right exchanged. quarters: how many of the first planes are quarters of full-size ones."""
+    order = np.arange(len(stack))
+    order[:quarters] ^= 1
+    return stack[order][..., ::-1], truth[:, ::-1], free[:, ::-1]
+
+
+def batch(rng: np.random.Generator, samples: list[Sample], size: int, quarters: int) -> tuple[Tensor, Tensor, Tensor]:
+    """Stacks (N, C, h, w), truths (N, 1, 2h, 2w), and where they count, (N, 1, h, w)."""
     picked = [window(rng, *samples[rng.integers(0, len(samples))]) for _ in range(size)]
-    x = torch.from_numpy(np.stack([s for s, _ in picked])).float().contiguous(memory_format=torch.channels_last) / 127
-    y = torch.from_numpy(np.stack([t for _, t in picked])).float()[:, None] / 255
+    picked = [mirrored(*one, quarters) if rng.uniform() < 0.5 else one for one in picked]
+    x = torch.from_numpy(np.stack([p[0] for p in picked])).float().contiguous(memory_format=torch.channels_last) / 127
+    y = torch.from_numpy(np.stack([p[1] for p in picked])).float()[:, None] / 255
+    free = torch.from_numpy(np.stack([p[2] for p in picked])).float()[:, None] / 255
     # other light and other colours: the picture's planes are shifted together
     x[:, :SLOTS] = x[:, :SLOTS] * (1 + 0.2 * torch.randn(size, 1, 1, 1)) + 0.1 * torch.randn(size, 1, 1, 1)
-    return x, y
+    return x, y, free
 
 
-def score(net: Weigher, samples: list[tuple[np.ndarray, np.ndarray]]) -> tuple[float, float]:
+def score(net: Weigher, samples: list[Sample], quarters: int) -> tuple[float, float]:
     """Mean loss and mean overlap at one half over windows that are the same each time."""
     rng = np.random.default_rng(5)
     net.eval()
     losses, overlaps = [], []
     with torch.no_grad():
         for _ in range(16):
-            x, y = batch(rng, samples, 16)
+            x, y, free = batch(rng, samples, 16, quarters)
             odds = F.pixel_shuffle(net(x), 2)
-            losses.append(float(loss_of(odds, y)))
-            a, b = odds > 0, y > 0.5
+            losses.append(float(loss_of(odds, y, free)))
+            known = F.interpolate(free, scale_factor=2.0) > 0.5
+            a, b = (odds > 0) & known, (y > 0.5) & known
             overlaps.append(float(((a & b).sum((1, 2, 3)) + 1).div((a | b).sum((1, 2, 3)) + 1).mean()))
     net.train()
     return float(np.mean(losses)), float(np.mean(overlaps))
@@ -95,10 +111,11 @@ def main() -> None:
     parser.add_argument("--batch", type=int, default=12)
     parser.add_argument("--rate", type=float, default=2e-3)
     parser.add_argument("--start", type=Path)
+    parser.add_argument("--quarters", type=int, default=20, help="planes that are quarters of full-size ones")
     given = parser.parse_args()
     torch.manual_seed(1)
     rng = np.random.default_rng(1)
-    samples = [s for folder in given.folder for s in load(folder, None)]
+    samples = [s for folder in given.folder for s in load(folder)]
     held = samples[-(len(samples) // 20) :]
     samples = samples[: -len(held)]
     planes = samples[0][0].shape[0]
@@ -112,8 +129,8 @@ def main() -> None:
         rate = given.rate * min(1.0, step / 100 + 0.05) * 0.5 * (1 + np.cos(np.pi * share))
         for group in optimiser.param_groups:
             group["lr"] = rate
-        x, y = batch(rng, samples, given.batch)
-        loss = loss_of(F.pixel_shuffle(net(x), 2), y)
+        x, y, free = batch(rng, samples, given.batch, given.quarters)
+        loss = loss_of(F.pixel_shuffle(net(x), 2), y, free)
         optimiser.zero_grad()
         loss.backward()
         torch.nn.utils.clip_grad_norm_(net.parameters(), 2.0)
@@ -122,8 +139,8 @@ def main() -> None:
         running = now if step == 0 else 0.99 * running + 0.01 * now
         step += 1
         if step % 100 == 0:
-            print(f"{step} steps, {share:.0%}: loss {running:.4f}, held {score(net, held)}", flush=True)
-    print(f"{step} steps; held {score(net, held)}", flush=True)
+            print(f"{step} steps, {share:.0%}: loss {running:.4f}, held {score(net, held, given.quarters)}", flush=True)
+    print(f"{step} steps; held {score(net, held, given.quarters)}", flush=True)
     torch.save(net.state_dict(), given.out.with_suffix(".pt"))
     export(net, planes, given.out)
 

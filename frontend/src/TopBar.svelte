@@ -14,13 +14,16 @@
     ["cutout", "Cut-out"],
     ["unroll", "Unroll"],
     ["onion", "Onion skin"],
+    ["change", "Change"],
   ];
   const grounds: [Ground, string][] = [
     ["checks", "checks"],
     ["black", "black"],
     ["white", "white"],
     ["grey", "grey"],
+    ["#2f6f4f", "colour"],
   ];
+  const coloured = $derived(desk.ground.startsWith("#"));
   const job = $derived(shot.following ?? shot.settling ?? shot.exporting);
   let night = $state(document.documentElement.classList.contains("night"));
 
@@ -51,7 +54,49 @@
   </div>
   {#if desk.mode === "cutout"}
     <select class="field" aria-label="Ground of the cut-out" bind:value={desk.ground}>
-      {#each grounds as [value, name] (value)}<option {value}>over {name}</option>{/each}
+      {#each grounds as [value, name] (value)}<option
+          value={name === "colour" && coloured ? desk.ground : value}>over {name}</option
+        >{/each}
+    </select>
+    {#if coloured}
+      <input
+        type="color"
+        class="ground"
+        aria-label="Colour of the ground"
+        value={desk.ground}
+        onchange={(e) => (desk.ground = e.currentTarget.value)}
+      />
+    {/if}
+  {/if}
+  <Hint text={desk.split ? "Take the split away" : "Split the picture between two views"} keys="S">
+    {#snippet child(props)}
+      <button
+        {...props}
+        class="btn-bare"
+        aria-label="Split"
+        aria-pressed={!!desk.split}
+        onclick={() => desk.toggleSplit()}><Icon name="split" /></button
+      >
+    {/snippet}
+  </Hint>
+  {#if desk.split}
+    <select
+      class="field"
+      aria-label="View on the right of the split"
+      value={`${desk.split.mode}:${desk.split.matte ?? ""}`}
+      onchange={(e) => {
+        const [mode, id] = e.currentTarget.value.split(":");
+        desk.split = { mode: mode as Mode, matte: id || null };
+      }}
+    >
+      <option value="result:">result</option>
+      {#each shot.doc!.mattes as one (one.id)}
+        {#each ["veil", "matte", "cutout"] as const as mode (mode)}
+          <option value={`${mode}:${one.id === desk.matteId ? "" : one.id}`}
+            >{mode === "cutout" ? "cut-out" : mode} of {one.name}</option
+          >
+        {/each}
+      {/each}
     </select>
   {/if}
   <div class="right">
@@ -181,7 +226,7 @@
     border: 0;
     border-left: 1px solid var(--rule);
     background: none;
-    padding: 4px 11px;
+    padding: 4px 8px;
     white-space: nowrap;
   }
   .modes button:first-child {
@@ -190,6 +235,14 @@
   .modes button[aria-checked="true"] {
     background: var(--ink);
     color: var(--on-ink);
+  }
+  .ground {
+    width: 30px;
+    height: 24px;
+    padding: 1px;
+    border: 1px solid var(--rule);
+    border-radius: 3px;
+    background: none;
   }
   .right {
     flex: 1.4;

@@ -49,6 +49,14 @@
   });
 
   $effect(() => {
+    const view = desk?.besideView;
+    if (!desk || !view) return;
+    void shot.version;
+    const width = desk.width;
+    untrack(() => void desk!.beside.refresh(view, width, desk!.frame, shot.count));
+  });
+
+  $effect(() => {
     if (!desk) return;
     void shot.version;
     const matte = desk.matteId;
@@ -86,7 +94,7 @@
 <svelte:window
   onkeydown={(event) => desk && pressed(desk, event)}
   onkeyup={(event) => desk && released(desk, event)}
-  onblur={() => desk && (desk.bare = false)}
+  onblur={() => desk && (desk.bare = desk.plain = false)}
 />
 
 {#if desk && catalogue && shot.doc}

@@ -8,9 +8,9 @@ from cuvrel.core.checks.quality import overlap
 from cuvrel.core.follow import run
 from cuvrel.core.follow.carry import Follower
 from cuvrel.core.follow.doubt import ADVICE, HALT, Evidence, advice, worst_place
-from cuvrel.core.follow.flow import Flow, chain, sample
 from cuvrel.core.follow.run import Settings, joined, refollow, span
 from cuvrel.core.follow.run import clip as follow_clip
+from cuvrel.core.motion.flow import Flow, chain, sample
 from cuvrel.core.recipe.errors import TraceError
 from tests.conftest import Clip
 from tests.core.test_trace import MARKS, mark, scene

@@ -8,6 +8,7 @@
   import Field from "./Field.svelte";
   import PlaneCard from "./PlaneCard.svelte";
   import PullCard from "./PullCard.svelte";
+  import ShapeCard from "./ShapeCard.svelte";
   import TraceCard from "./TraceCard.svelte";
 
   let { desk, catalogue }: { desk: Desk; catalogue: CatalogueOut } = $props();
@@ -81,12 +82,19 @@
       strength: 1,
       invert: false,
       marks: [],
+      shapes: [],
     };
-    if (kind === "trace") value.join = "add";
+    // a trace that nothing was marked for would leave nothing to join with
+    const blank = matte.pulls.length === 1 && matte.pulls[0].kind === "trace";
+    const unused =
+      blank && !matte.pulls[0].marks.length && !shot.frames.get(matte.pulls[0].id)?.size;
+    if (kind === "trace" || unused) value.join = "add";
+    const path = `${shot.mattePath(matte.id)}/pulls/${unused ? 0 : "-"}`;
     shot.edit(
-      [{ op: "add", path: `${shot.mattePath(matte.id)}/pulls/-`, value }],
+      [{ op: unused ? "replace" : "add", path, value }],
       `add ${entry("pull", kind).label}`,
     );
+    desk.choosePull(value.id);
     if (desk.mode === "result") desk.mode = "veil";
   }
 
@@ -111,14 +119,39 @@
       oncopy:
         pull.kind === "trace"
           ? undefined
-          : () =>
-              shot.edit(
-                [{ op: "add", path: pullPath(i + 1), value: { ...pull, id: shot.freshId("u") } }],
-                "copy pull",
-              ),
+          : () => shot.edit([{ op: "add", path: pullPath(i + 1), value: twin(pull) }], "copy pull"),
+      ontoo: i + 1 < matte!.pulls.length ? () => lookAfter(i + 1) : undefined,
+      ondrag: () => (dragged = i),
+      ondropped: () => dropped(i),
       onremove: () => shot.edit([{ op: "remove", path }], `remove ${label}`),
     };
   }
+
+  /** A copy whose parts have ids of their own. */
+  function twin(pull: Pull): Pull {
+    const shapes = pull.shapes.map((shape) => ({ ...shape, id: shot.freshId("h") }));
+    return { ...pull, id: shot.freshId("u"), shapes };
+  }
+
+  let dragged = $state<number | null>(null);
+
+  function dropped(to: number) {
+    if (dragged !== null && dragged !== to)
+      shot.edit([{ op: "move", from: pullPath(dragged), path: pullPath(to) }], "move pull");
+    dragged = null;
+  }
+
+  /** The views show the matte as the first pulls leave it; null for all of it. */
+  function lookAfter(count: number | null) {
+    desk.upTo = count;
+    if (count && desk.mode === "result") desk.mode = "veil";
+  }
+
+  // another matte is looked at whole
+  $effect(() => {
+    void desk.matteId;
+    desk.upTo = null;
+  });
 
   const joins = { add: "plus", subtract: "minus", intersect: "and", difference: "differs" };
 </script>
@@ -143,6 +176,11 @@
             : "matte recipe, read left to right"
           : "plane and its treatments, read left to right"}</span
       >
+      {#if matte && desk.upTo}
+        <button class="btn" onclick={() => lookAfter(null)}
+          >Views stop after pull {desk.upTo} of {matte.pulls.length}: show all</button
+        >
+      {/if}
       {#if matte}
         {#if matte.settled && shot.outdated.includes(matte.id)}
           <button class="btn" disabled={!!shot.settling} onclick={() => settle(desk, true)}
@@ -203,6 +241,14 @@
           {#if i > 0}<span class="join">{joins[pull.join]}</span>{/if}
           {#if pull.kind === "trace"}
             <TraceCard
+              {desk}
+              {matte}
+              {pull}
+              declared={entry("pull", pull.kind)}
+              deeds={deedsOf(pull, i)}
+            />
+          {:else if pull.kind === "shape"}
+            <ShapeCard
               {desk}
               {matte}
               {pull}

@@ -9,12 +9,22 @@
     selected?: boolean;
     /** How many fields it holds; many are laid out in two columns. */
     fields?: number;
+    /** Two columns whatever it holds, of so many rows each. */
+    wide?: boolean;
+    rows?: number;
+    /** Told when anything in it is pressed. */
+    onpick?: () => void;
     on?: boolean;
     onturn?: () => void;
     onleft?: () => void;
     onright?: () => void;
     oncopy?: () => void;
     onremove?: () => void;
+    /** Lets the views show the recipe up to this card. */
+    ontoo?: () => void;
+    /** Told when the card is taken by its head, and when another one is let go over it. */
+    ondrag?: () => void;
+    ondropped?: () => void;
     children: Snippet;
   };
   let {
@@ -22,12 +32,18 @@
     note = "",
     selected = false,
     fields = 0,
+    wide = false,
+    rows = 0,
+    onpick,
     on = true,
     onturn,
     onleft,
     onright,
     oncopy,
     onremove,
+    ontoo,
+    ondrag,
+    ondropped,
     children,
   }: Props = $props();
 </script>
@@ -36,11 +52,19 @@
   class="card"
   class:selected
   class:off={!on}
-  class:wide={fields > 6}
+  class:wide={wide || fields > 6}
+  class:free={rows > 0}
   style:--rows={Math.ceil(fields / 2)}
+  onpointerdown={onpick}
   aria-label={title}
 >
-  <header>
+  <!-- svelte-ignore a11y_no_static_element_interactions (the menu moves the card by keyboard) -->
+  <header
+    draggable={!!ondrag}
+    ondragstart={ondrag}
+    ondragover={(e) => ondropped && e.preventDefault()}
+    ondrop={ondropped}
+  >
     <h2>{title}</h2>
     <span>{note}</span>
     {#if onturn}
@@ -64,6 +88,11 @@
             <DropdownMenu.Item class="menu-item" disabled={!onright} onSelect={onright}
               >Later (to the right)</DropdownMenu.Item
             >
+            {#if ontoo}
+              <DropdownMenu.Item class="menu-item" onSelect={ontoo}
+                >Look only up to here</DropdownMenu.Item
+              >
+            {/if}
             <DropdownMenu.Item class="menu-item" disabled={!oncopy} onSelect={oncopy}
               >Copy</DropdownMenu.Item
             >
@@ -123,6 +152,10 @@
     grid-auto-flow: column;
     column-gap: 20px;
     align-content: start;
+  }
+  .free .body {
+    grid-template: none / minmax(0, 1fr) minmax(0, 1.15fr);
+    grid-auto-flow: row;
   }
   .off .body {
     opacity: 0.5;

@@ -1,6 +1,7 @@
 <script lang="ts">
   import type { FieldOut } from "../lib/api-types";
   import type { Desk } from "../lib/desk.svelte";
+  import Reference from "./Reference.svelte";
   import {
     fromHex,
     isKeys,
@@ -126,6 +127,17 @@
       onchange={() => (gesture = "")}
     />
     <span class="number"><small>{toHex(now as Rgb)}</small></span>
+  {:else if field.control === "choice"}
+    <select
+      class="field choice"
+      aria-label={name}
+      value={stored as string}
+      onchange={(e) => put(e.currentTarget.value, field.label.toLowerCase())}
+    >
+      {#each field.options as option (option)}<option>{option}</option>{/each}
+    </select>
+  {:else if field.control === "footage" || field.control === "plane"}
+    <Reference {desk} {field} {path} {name} value={(stored as string | null) ?? null} />
   {:else}
     <button
       class="switch"
@@ -191,6 +203,11 @@
     border-radius: 50%;
     border: 1.6px solid var(--ink);
     background: var(--card);
+  }
+  .choice {
+    grid-column: 2 / 5;
+    padding: 1px 4px;
+    min-height: 24px;
   }
   .number {
     display: flex;

@@ -10,7 +10,7 @@
   const blends = ["normal", "add", "screen", "multiply"];
   const opacity: FieldOut = {
     name: "opacity", label: "Opacity", hint: "how much of the plane shows", control: "number", default: 1,
-    low: 0, high: 1, step: 0.01, unit: "", animatable: true, neutral: 1,
+    low: 0, high: 1, step: 0.01, unit: "", animatable: true, neutral: 1, options: [],
   }; // prettier-ignore
 
   function set(name: string, value: unknown, label: string) {

@@ -1,9 +1,13 @@
 <script lang="ts">
-  import type { DeclaredOut, Matte, Pull } from "../lib/api-types";
+  import { api } from "../lib/api";
+  import type { DeclaredOut, FieldOut, Matte, Pull } from "../lib/api-types";
   import type { Desk } from "../lib/desk.svelte";
   import Card from "./Card.svelte";
   import Field from "./Field.svelte";
   import Joining from "./Joining.svelte";
+  import CleanPlate from "./CleanPlate.svelte";
+  import KeySpread from "./KeySpread.svelte";
+  import { notes } from "../lib/notes.svelte";
 
   type Props = {
     desk: Desk;
@@ -17,7 +21,28 @@
   const path = $derived(`${desk.shot.mattePath(matte.id)}/pulls/${index}`);
   const picking = $derived(desk.tool === "sample" && desk.sampling === pull.id);
 
+  // the joining stands below the second column; what is drawn above the first takes its room there
+  const left = $derived(
+    { colour_key: 2, luma_key: 3, difference_key: 3 }[pull.kind] ??
+      Math.ceil((declared.fields.length + 2) / 2),
+  );
+
+  async function suggest() {
+    try {
+      const { values } = await api.suggest(desk.shot.id, pull.id, desk.frame);
+      const ops = Object.entries(values).map(([name, value]) => ({
+        op: "add",
+        path: `${path}/params/${name}`,
+        value,
+      }));
+      desk.shot.edit(ops, "set for this frame");
+    } catch (error) {
+      notes.fault(error);
+    }
+  }
+
   function pick() {
+    desk.choosePull(pull.id);
     desk.sampling = picking ? null : pull.id;
     desk.tool = picking ? "hand" : "sample";
     if (!picking && (desk.mode === "matte" || desk.mode === "unroll")) desk.mode = "result";
@@ -27,28 +52,59 @@
 <Card
   title={declared.label}
   note="pull"
-  fields={declared.fields.length + (pull.kind === "colour_key" ? 1 : 0)}
+  fields={declared.fields.length}
+  wide
+  rows={1}
   on={pull.on}
+  onpick={() => desk.choosePull(pull.id)}
+  selected={desk.pull?.id === pull.id && matte.pulls.length > 1}
   {...deeds}
 >
-  {#if pull.kind === "colour_key"}
-    <button class="btn" aria-pressed={picking} onclick={pick}
-      >{picking ? "Drag over the colour" : "Pick from the picture"}</button
-    >
-  {/if}
-  {#each declared.fields as field (field.name)}
-    <Field
-      {desk}
-      {field}
-      value={pull.params[field.name]}
-      path={`${path}/params/${field.name}`}
-      about={declared.label}
-    />
-  {/each}
-  <Joining {desk} {pull} {path} about={declared.label} first={index === 0} />
+  <div>
+    {#if pull.kind === "colour_key"}
+      <button class="btn" aria-pressed={picking} onclick={pick}
+        >{picking ? "Drag over the colour" : "Pick from the picture"}</button
+      >
+    {/if}
+    {#if pull.kind === "colour_key" || pull.kind === "luma_key"}
+      <KeySpread {desk} {pull} {declared} {path} />
+    {/if}
+    {#if pull.kind === "difference_key"}
+      <div class="deeds">
+        <CleanPlate {desk} path={`${path}/params/plate`} />
+        <button class="btn" disabled={!pull.params.plate} onclick={suggest}
+          >Set for this frame</button
+        >
+      </div>
+    {/if}
+    {#each declared.fields.slice(0, left) as field (field.name)}
+      {@render row(field)}
+    {/each}
+  </div>
+  <div>
+    {#each declared.fields.slice(left) as field (field.name)}
+      {@render row(field)}
+    {/each}
+    <Joining {desk} {pull} {path} about={declared.label} first={index === 0} />
+  </div>
 </Card>
 
+{#snippet row(field: FieldOut)}
+  <Field
+    {desk}
+    {field}
+    value={pull.params[field.name]}
+    path={`${path}/params/${field.name}`}
+    about={declared.label}
+  />
+{/snippet}
+
 <style>
+  .deeds {
+    display: flex;
+    flex-wrap: wrap;
+    gap: 4px;
+  }
   .btn[aria-pressed="true"] {
     border-color: var(--ink);
     background: var(--stand);

@@ -67,7 +67,8 @@
 <Card
   title={declared.label}
   note={`frame ${shot.doc!.first_number + desk.frame}`}
-  selected
+  selected={desk.pull?.id === pull.id}
+  onpick={() => desk.choosePull(pull.id)}
   on={pull.on}
   {...deeds}
 >

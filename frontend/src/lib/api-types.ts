@@ -50,8 +50,9 @@ export interface FieldOut {
   name: string;
   label: string;
   hint: string;
-  control: "number" | "colour" | "switch";
-  default: number | boolean | [number, number, number] | null;
+  control: "number" | "colour" | "switch" | "choice" | "footage" | "plane";
+  default: number | boolean | string | [number, number, number] | null;
+  options: string[];
   low: number;
   high: number;
   step: number;
@@ -103,6 +104,32 @@ export interface ChecksQuery {
   matte: string;
   first: number;
   last: number;
+}
+/**
+ * A clean plate from the shot's frames.
+ *
+ * median: of the frames from first to last. free: the same, but at each pixel only of frames where it lies
+ * outside the matte. parts: the first part's frame, with the others laid over it one after another.
+ *
+ * This interface was referenced by `Models`'s JSON-Schema
+ * via the `definition` "CleanPlateRequest".
+ */
+export interface CleanPlateRequest {
+  how: "median" | "free" | "parts";
+  first: number;
+  last: number | null;
+  matte: string | null;
+  parts: PlatePart[];
+}
+/**
+ * A held frame that a clean plate takes a part from: what a matte covers on that frame, or all of it.
+ *
+ * This interface was referenced by `Models`'s JSON-Schema
+ * via the `definition` "PlatePart".
+ */
+export interface PlatePart {
+  frame: number;
+  matte: string | null;
 }
 /**
  * The shot after an edit, an undo or a redo, and the matte frames that changed with it.
@@ -193,6 +220,7 @@ export interface Pull {
   strength: number | Keys;
   invert: boolean;
   marks: Mark[];
+  shapes: Shape[];
 }
 /**
  * Keyframes in the order of their frames, at most one per frame.
@@ -239,6 +267,58 @@ export interface Mark {
    * the points are a closed line, and all inside it is marked
    */
   fill: boolean;
+}
+/**
+ * A drawn shape, keyframed as a whole; between keys it moves, turns and grows without twisting.
+ *
+ * This interface was referenced by `Models`'s JSON-Schema
+ * via the `definition` "Shape".
+ */
+export interface Shape {
+  id: string;
+  name: string;
+  kind: "ellipse" | "box" | "polygon" | "curve";
+  on: boolean;
+  join: "add" | "subtract" | "intersect";
+  keys: ShapeKey[];
+}
+/**
+ * A shape at one frame: `points` of a polygon or a curve, the other numbers of an ellipse or a box.
+ *
+ * x, y: the middle. width, height: in its own axes. angle: degrees, clockwise on the screen. round: of a
+ * box's corners, 0 to 1. `ease` says how the shape leaves this key towards the next one.
+ *
+ * This interface was referenced by `Models`'s JSON-Schema
+ * via the `definition` "ShapeKey".
+ */
+export interface ShapeKey {
+  frame: number;
+  ease: "hold" | "linear" | "smooth";
+  points: ShapePoint[];
+  x: number;
+  y: number;
+  width: number;
+  height: number;
+  angle: number;
+  round: number;
+  inner: number;
+  outer: number;
+}
+/**
+ * A point of an outline. inner, outer: how far its soft edge reaches to either side, in plate pixels.
+ *
+ * This interface was referenced by `Models`'s JSON-Schema
+ * via the `definition` "ShapePoint".
+ */
+export interface ShapePoint {
+  x: number;
+  y: number;
+  inner: number;
+  outer: number;
+  /**
+   * the curve has a corner here
+   */
+  corner: boolean;
 }
 /**
  * One level on the stand.
@@ -398,6 +478,7 @@ export interface FollowRequest {
 export interface FootageOut {
   id: number;
   name: string;
+  hash: string;
   state: "working" | "ready" | "refused";
   message: string;
   size: number;
@@ -409,6 +490,15 @@ export interface FootageOut {
   alpha: boolean;
   variable: boolean;
   film: FilmOut | null;
+}
+/**
+ * A frame.
+ *
+ * This interface was referenced by `Models`'s JSON-Schema
+ * via the `definition` "FrameQuery".
+ */
+export interface FrameQuery {
+  frame: number;
 }
 /**
  * The stored matte frames of a shot.
@@ -562,6 +652,8 @@ export interface SampleOut {
 /**
  * A box of a frame, in plate pixels; what lies outside the picture is cut off.
  *
+ * pull, how: a colour key, and whether the box's colours are added to its range or taken away from it.
+ *
  * This interface was referenced by `Models`'s JSON-Schema
  * via the `definition` "SampleQuery".
  */
@@ -571,6 +663,8 @@ export interface SampleQuery {
   y0: number;
   x1: number;
   y1: number;
+  pull: string | null;
+  how: "add" | "take";
 }
 /**
  * Store a matte's frames as they are, and read them from then on.
@@ -606,6 +700,28 @@ export interface ShotOut {
   frames: FrameOut[];
   jobs: JobOut[];
   plate: FootageOut;
+}
+/**
+ * How a frame's pixels are spread over each scale, as shares of the fullest bin, 0 to 1.
+ *
+ * This interface was referenced by `Models`'s JSON-Schema
+ * via the `definition` "SpreadOut".
+ */
+export interface SpreadOut {
+  hue: number[];
+  chroma: number[];
+  light: number[];
+  luma: number[];
+}
+/**
+ * A pull whose values are to be set for a frame.
+ *
+ * This interface was referenced by `Models`'s JSON-Schema
+ * via the `definition` "SuggestQuery".
+ */
+export interface SuggestQuery {
+  pull: string;
+  frame: number;
 }
 /**
  * Footage that has arrived, and the job that makes it ready.

@@ -1,6 +1,7 @@
 import type {
   CatalogueOut,
   ChecksOut,
+  CleanPlateRequest,
   EditOut,
   FramesOut,
   JobOut,
@@ -10,6 +11,7 @@ import type {
   SampleOut,
   SettledOut,
   ShotOut,
+  SpreadOut,
   Uploaded,
 } from "./api-types";
 
@@ -72,11 +74,23 @@ export const api = {
     ),
   checks: (id: number, matte: string, first: number, last: number) =>
     ask<ChecksOut>("GET", `/api/shots/${id}/checks?matte=${matte}&first=${first}&last=${last}`),
-  sample: (id: number, frame: number, box: number[]) =>
+  sample: (
+    id: number,
+    frame: number,
+    box: number[],
+    to: { pull: string; how: "add" | "take" } | null = null,
+  ) =>
     ask<SampleOut>(
       "GET",
-      `/api/shots/${id}/sample?frame=${frame}&x0=${box[0]}&y0=${box[1]}&x1=${box[2]}&y1=${box[3]}`,
+      `/api/shots/${id}/sample?frame=${frame}&x0=${box[0]}&y0=${box[1]}&x1=${box[2]}&y1=${box[3]}` +
+        (to ? `&pull=${to.pull}&how=${to.how}` : ""),
     ),
+  spread: (id: number, frame: number) =>
+    ask<SpreadOut>("GET", `/api/shots/${id}/spread?frame=${frame}`),
+  suggest: (id: number, pull: string, frame: number) =>
+    ask<SampleOut>("GET", `/api/shots/${id}/suggest?pull=${pull}&frame=${frame}`),
+  cleanPlate: (id: number, wanted: CleanPlateRequest) =>
+    ask<JobOut>("POST", `/api/shots/${id}/clean-plate`, wanted),
   picture: (id: number, key: string, view: string, frame: number, width: number) =>
     `/api/shots/${id}/picture/${key}?view=${encodeURIComponent(view)}&frame=${frame}&width=${width}`,
   follow: (id: number, pull: string, start: number, step: 1 | -1, keep = false) =>

@@ -1,12 +1,14 @@
 /** What the person is looking at and working with; none of it is part of the document. */
-import type { Pull } from "./api-types";
+import type { FootageOut, Pull, Shape } from "./api-types";
 import { Checks } from "./checks.svelte";
 import { Pictures } from "./pictures.svelte";
 import { ShotStore } from "./shot.svelte";
 
-export type Mode = "result" | "veil" | "matte" | "cutout" | "unroll" | "onion";
-export type Tool = "in" | "out" | "lasso" | "near" | "erase" | "hand" | "sample";
-export type Ground = "black" | "white" | "grey" | "checks";
+export type Mode = "result" | "veil" | "matte" | "cutout" | "unroll" | "onion" | "change";
+export type Drawn = "ellipse" | "box" | "polygon" | "curve";
+export type Tool = "in" | "out" | "lasso" | "near" | "erase" | "hand" | "sample" | "arrow" | Drawn;
+/** A name of a ground, or a colour as #rrggbb. */
+export type Ground = string;
 export type Selection = { kind: "matte" | "plane"; id: string };
 export type Slide = "none" | "footage" | "exports";
 
@@ -21,6 +23,22 @@ export class Desk {
   /** The colour key that the next drag over the picture sets. */
   sampling = $state<string | null>(null);
   full = $state(false);
+  /** The pull of the matte that the tools are for, where one was chosen. */
+  pullId = $state<string | null>(null);
+  shapeId = $state<string | null>(null);
+  /** The point of the chosen shape that was touched last. */
+  pointAt = $state<number | null>(null);
+  /** Whether a shape is changed on all frames at once, or gets a key on this one. */
+  allFrames = $state(false);
+  /** Keys of a shape that were copied. */
+  copied = $state.raw<Shape["keys"] | null>(null);
+  /** How far into the recipe the views look: after so many pulls; null for all of it. */
+  upTo = $state<number | null>(null);
+  /** While P is held: the untreated plate. */
+  plain = $state(false);
+  /** What the right part of the picture shows, where it is split, and where the line lies, 0 to 1. */
+  split = $state.raw<{ mode: Mode; matte: string | null } | null>(null);
+  splitAt = $state(0.5);
   /** While B is held: the matte before its edge step. */
   bare = $state(false);
   selected = $state.raw<Selection | null>(null);
@@ -29,12 +47,14 @@ export class Desk {
   /** The control under the pointer that K keys. */
   hovered: (() => void) | null = null;
   pictures: Pictures;
+  beside: Pictures;
   checks: Checks;
   private timer = 0;
   private clock = 0;
 
   constructor(readonly shot: ShotStore) {
     this.pictures = new Pictures(shot.id);
+    this.beside = new Pictures(shot.id);
     this.checks = new Checks(shot);
     const doc = shot.doc!;
     if (doc.mattes.length) this.selected = { kind: "matte", id: doc.mattes[0].id };
@@ -54,18 +74,86 @@ export class Desk {
     return this.shot.trace(this.shot.matte(this.matteId));
   }
 
+  /** The pull that the tools are for: the chosen one, or else the trace, or else the first. */
+  get pull(): Pull | undefined {
+    if (this.selected?.kind !== "matte") return undefined;
+    const pulls = this.shot.matte(this.selected.id)?.pulls ?? [];
+    return pulls.find((p) => p.id === this.pullId) ?? this.trace ?? pulls[0];
+  }
+
   /** Whether marks can be drawn now; the unrolled strip is no picture to draw on. */
   get marking(): boolean {
-    return this.selected?.kind === "matte" && !!this.trace && this.mode !== "unroll";
+    return this.pull?.kind === "trace" && this.mode !== "unroll";
+  }
+
+  /** The pull whose shapes can be drawn and changed now. */
+  get shaping(): Pull | undefined {
+    return this.pull?.kind === "shape" && this.mode !== "unroll" ? this.pull : undefined;
+  }
+
+  choosePull(id: string): void {
+    if (this.pull?.id === id) return;
+    this.pullId = id;
+    this.shapeId = this.pointAt = null;
+    const kind = this.pull?.kind;
+    if (kind === "shape") this.tool = "arrow";
+    else if (kind === "trace" && !TRACE_TOOLS.includes(this.tool)) this.tool = "in";
+    else if (kind !== "trace" && this.tool !== "sample") this.tool = "hand";
+  }
+
+  /** Where a pull of the selected matte lies in the document. */
+  pullPath(id: string): string {
+    const matte = this.shot.matte(this.matteId)!;
+    return `${this.shot.mattePath(matte.id)}/pulls/${matte.pulls.findIndex((p) => p.id === id)}`;
+  }
+
+  /** Stores a shape of the pull at hand: in place of the one with its id, or as a new one. */
+  putShape(shape: Shape, label: string, gesture: string | null = null): void {
+    const pull = this.shaping;
+    if (!pull) return;
+    const index = pull.shapes.findIndex((s) => s.id === shape.id);
+    const path = `${this.pullPath(pull.id)}/shapes/${index < 0 ? "-" : index}`;
+    const op = index < 0 ? "add" : "replace";
+    this.shot.edit([{ op, path, value: shape }], label, gesture);
+  }
+
+  removeShape(id: string): void {
+    const pull = this.shaping;
+    const index = pull?.shapes.findIndex((s) => s.id === id) ?? -1;
+    if (!pull || index < 0) return;
+    const path = `${this.pullPath(pull.id)}/shapes/${index}`;
+    this.shot.edit([{ op: "remove", path }], "remove shape");
+    this.shapeId = this.pointAt = null;
+  }
+
+  /** Names footage of the project in a field of the document, which knows it from then on. */
+  useFootage(footage: FootageOut, path: string, label: string): void {
+    const id = String(footage.id);
+    const { name, hash, width, height, frames, fps } = footage;
+    const known = this.shot.doc!.footage.some((f) => f.id === id);
+    const entry = {
+      op: "add",
+      path: "/footage/-",
+      value: { id, name, hash, width, height, frames, fps },
+    };
+    this.shot.edit([...(known ? [] : [entry]), { op: "add", path, value: id }], label);
+  }
+
+  private viewOf(mode: Mode, matte: string | null): string {
+    if (mode === "result") return "result";
+    if (!matte || !this.shot.onServer(matte)) return "plate";
+    const view = mode === "cutout" ? `cutout:${matte}:${this.ground}` : `${mode}:${matte}`;
+    if (this.bare) return `bare-${view}`;
+    return this.upTo && matte === this.matteId ? `first-${this.upTo}-${view}` : view;
   }
 
   get view(): string {
-    const matte = this.matteId;
-    if (this.mode === "result") return "result";
-    if (!matte || !this.shot.onServer(matte)) return "plate";
-    const view =
-      this.mode === "cutout" ? `cutout:${matte}:${this.ground}` : `${this.mode}:${matte}`;
-    return this.bare ? `bare-${view}` : view;
+    return this.plain ? "plate" : this.viewOf(this.mode, this.matteId);
+  }
+
+  /** The view on the right of the line, where the picture is split. */
+  get besideView(): string | null {
+    return this.split && this.viewOf(this.split.mode, this.split.matte ?? this.matteId);
   }
 
   get width(): number {
@@ -86,6 +174,7 @@ export class Desk {
     if (to === this.frame) return;
     this.frame = to;
     void this.pictures.show(to).then(() => this.prefetch(4));
+    if (this.split) void this.beside.show(to);
   }
 
   private prefetch(reach: number): void {
@@ -98,6 +187,13 @@ export class Desk {
       );
     }
     this.pictures.ahead(frames.filter((f) => f >= 0 && f < this.shot.count));
+  }
+
+  /** Splits the picture: this view on the left, another one on the right; or takes the split away. */
+  toggleSplit(): void {
+    this.split = this.split
+      ? null
+      : { mode: this.mode === "result" ? "veil" : "result", matte: null };
   }
 
   toggle(): void {
@@ -120,6 +216,7 @@ export class Desk {
           this.clock = Math.max(this.clock + period, now - period);
           this.frame = next;
           void this.pictures.show(next);
+          if (this.split) void this.beside.show(next);
         }
       }
       this.timer = requestAnimationFrame(tick);
@@ -150,4 +247,5 @@ export class Desk {
   }
 }
 
+const TRACE_TOOLS: Tool[] = ["in", "out", "lasso", "near", "erase", "hand"];
 export const DOUBTFUL = 0.5;

@@ -53,6 +53,7 @@ const modes: [Mode, string][] = [
   ["cutout", "Cut-out"],
   ["unroll", "Unroll"],
   ["onion", "Onion skin"],
+  ["change", "Change"],
 ];
 
 export const KEYS: Key[] = [
@@ -112,6 +113,20 @@ export const KEYS: Key[] = [
     group: "View",
     match: on("KeyB", false),
     run: (d) => void (d.bare = true),
+  },
+  {
+    keys: "P (held)",
+    says: "The untreated plate",
+    group: "View",
+    match: on("KeyP", false),
+    run: (d) => void (d.plain = true),
+  },
+  {
+    keys: "S",
+    says: "Split the picture between two views",
+    group: "View",
+    match: on("KeyS", false),
+    run: (d) => d.toggleSplit(),
   },
   {
     keys: "I",
@@ -245,6 +260,7 @@ const OWN = ["INPUT", "SELECT", "TEXTAREA"];
 /** Ends what a key does while it is held. */
 export function released(desk: Desk, event: KeyboardEvent): void {
   if (event.code === "KeyB") desk.bare = false;
+  if (event.code === "KeyP") desk.plain = false;
 }
 
 /** Runs the key's deed unless a control wants the key for itself. */

@@ -7,13 +7,15 @@
     drawing: Stroke | null;
     halt: HaltOut | null;
     sampled: [Point, Point] | null;
+    shaping: { kind: string; points: Point[] } | null;
     radius: number;
     pointer: Point | null;
     scale: number;
     left: number;
     top: number;
   };
-  let { marks, drawing, halt, sampled, radius, pointer, scale, left, top }: Props = $props();
+  let { marks, drawing, halt, sampled, shaping, radius, pointer, scale, left, top }: Props =
+    $props();
 
   function path(points: Point[]): string {
     const [first, ...rest] = points;
@@ -66,6 +68,33 @@
         stroke-width={1.6 / scale}
       />
     {/if}
+    {#if shaping}
+      {@const [a, b] = [shaping.points[0], shaping.points.at(-1)!]}
+      {#if shaping.kind === "ellipse"}
+        <ellipse
+          class="new"
+          cx={(a[0] + b[0]) / 2}
+          cy={(a[1] + b[1]) / 2}
+          rx={Math.abs(a[0] - b[0]) / 2}
+          ry={Math.abs(a[1] - b[1]) / 2}
+          stroke-width={2 / scale}
+        />
+      {:else if shaping.kind === "box"}
+        <rect
+          class="new"
+          x={Math.min(a[0], b[0])}
+          y={Math.min(a[1], b[1])}
+          width={Math.abs(a[0] - b[0])}
+          height={Math.abs(a[1] - b[1])}
+          stroke-width={2 / scale}
+        />
+      {:else}
+        <path class="new" d={path(shaping.points)} stroke-width={2 / scale} />
+        {#each shaping.points as [x, y], n (n)}
+          <circle class="new" cx={x} cy={y} r={(n ? 3 : 5) / scale} stroke-width={2 / scale} />
+        {/each}
+      {/if}
+    {/if}
     {#if pointer}
       <circle
         class="brush"
@@ -95,8 +124,12 @@
     stroke-linecap: round;
     stroke-linejoin: round;
   }
-  .in {
+  .in,
+  .new {
     stroke: #cf3f2b;
+  }
+  .new {
+    fill: none;
   }
   .filled {
     fill: rgb(207 63 43 / 0.16);

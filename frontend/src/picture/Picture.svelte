@@ -1,11 +1,16 @@
 <script lang="ts">
   import type { Mark } from "../lib/api-types";
   import { api } from "../lib/api";
-  import type { Desk } from "../lib/desk.svelte";
+  import type { Desk, Drawn } from "../lib/desk.svelte";
   import { follow } from "../lib/keys";
   import { notes } from "../lib/notes.svelte";
   import Tools from "./Tools.svelte";
   import Overlay from "./Overlay.svelte";
+  import Split from "./Split.svelte";
+  import Shapes from "./Shapes.svelte";
+  import ShapeTools from "./ShapeTools.svelte";
+  import { blankKey, rounded } from "../lib/shapes";
+  import type { Shape, ShapeKey } from "../lib/api-types";
   import { thinned, touches, type Point, type Stroke } from "./strokes";
 
   let { desk }: { desk: Desk } = $props();
@@ -35,6 +40,9 @@
   let pointer = $state.raw<Point | null>(null);
   /** The box that is dragged with the sampler, by two corners in plate pixels. */
   let sampled = $state.raw<[Point, Point] | null>(null);
+  /** A shape under way: an ellipse or box by two corners, or the points so far. */
+  let shaping = $state.raw<{ kind: Drawn; points: Point[] } | null>(null);
+  let second = $state<HTMLCanvasElement>();
   let panning: { x: number; y: number; centre: Point } | null = null;
   let warmed = "";
 
@@ -70,7 +78,75 @@
     canvas.dataset.frame = String(desk.frame);
   });
 
-  function at(event: PointerEvent | WheelEvent): Point {
+  $effect(() => {
+    const bitmap = desk.split && desk.beside.shown;
+    if (!second || !bitmap) return;
+    if (second.width !== bitmap.width || second.height !== bitmap.height) {
+      second.width = bitmap.width;
+      second.height = bitmap.height;
+    }
+    second.getContext("2d")!.drawImage(bitmap, 0, 0);
+  });
+
+  // a shape under way belongs to the tool that it was begun with
+  $effect(() => {
+    if (shaping && shaping.kind !== desk.tool) shaping = null;
+  });
+
+  const drawn: Drawn[] = ["ellipse", "box", "polygon", "curve"];
+  const drawing_ = $derived(drawn.find((kind) => kind === desk.tool && desk.shaping));
+
+  /** A new shape with one key on this frame. */
+  function finish(kind: Drawn, part: Partial<ShapeKey>) {
+    const pull = desk.shaping;
+    if (!pull) return;
+    const names: Record<Drawn, string> = {
+      ellipse: "Ellipse", box: "Box", polygon: "Polygon", curve: "Curve",
+    }; // prettier-ignore
+    const same = pull.shapes.filter((s) => s.kind === kind).length;
+    const shape: Shape = {
+      id: shot.freshId("h"),
+      name: same ? `${names[kind]} ${same + 1}` : names[kind],
+      kind,
+      on: true,
+      join: "add",
+      keys: [rounded({ ...blankKey(desk.frame), ...part })],
+    };
+    desk.putShape(shape, `draw ${names[kind].toLowerCase()}`);
+    desk.shapeId = shape.id;
+    desk.tool = "arrow";
+    if (desk.mode === "result") desk.mode = "veil";
+    shaping = null;
+  }
+
+  function close() {
+    if (!shaping || shaping.points.length < 3) return;
+    const points = shaping.points.map(([x, y]) => ({ x, y, inner: 0, outer: 0, corner: false }));
+    finish(shaping.kind, { points });
+  }
+
+  function shapeDown(kind: Drawn, event: PointerEvent) {
+    const point = at(event);
+    if (kind === "ellipse" || kind === "box") {
+      box!.setPointerCapture(event.pointerId);
+      shaping = { kind, points: [point, point] };
+      return;
+    }
+    const first = shaping?.points[0];
+    if (first && Math.hypot(point[0] - first[0], point[1] - first[1]) * scale < 9) return close();
+    shaping = { kind, points: [...(shaping?.points ?? []), point] };
+  }
+
+  function shapeUp() {
+    if (!shaping || (shaping.kind !== "ellipse" && shaping.kind !== "box")) return;
+    const [a, b] = shaping.points;
+    const [width, height] = [Math.abs(a[0] - b[0]), Math.abs(a[1] - b[1])];
+    // a press without a drag is a slip of the hand
+    if (width * scale < 4 || height * scale < 4) return void (shaping = null);
+    finish(shaping.kind, { x: (a[0] + b[0]) / 2, y: (a[1] + b[1]) / 2, width, height });
+  }
+
+  function at(event: PointerEvent | WheelEvent | MouseEvent): Point {
     const bounds = box!.getBoundingClientRect();
     return [
       (event.clientX - bounds.left - left) / scale,
@@ -87,6 +163,12 @@
       sampled = [at(event), at(event)];
       return;
     }
+    if (drawing_ && event.button === 0) {
+      desk.stop();
+      shapeDown(drawing_, event);
+      return;
+    }
+    if (event.button === 0 && desk.shaping && desk.tool === "arrow") desk.shapeId = null;
     if (event.button === 1 || (event.button === 0 && (desk.tool === "hand" || !desk.marking))) {
       box!.setPointerCapture(event.pointerId);
       panning = { x: event.clientX, y: event.clientY, centre: zoom ? centre : [0.5, 0.5] };
@@ -106,6 +188,8 @@
   function move(event: PointerEvent) {
     pointer = at(event);
     if (sampled) sampled = [sampled[0], pointer];
+    if (shaping && event.buttons & 1 && (shaping.kind === "ellipse" || shaping.kind === "box"))
+      shaping = { ...shaping, points: [shaping.points[0], pointer] };
     warm();
     if (panning) {
       if (!zoom) zoom = fit;
@@ -123,7 +207,7 @@
   }
 
   /** Sets the colour key's ranges from what lies under the dragged box. */
-  async function sample([a, b]: [Point, Point]) {
+  async function sample([a, b]: [Point, Point], how: "set" | "add" | "take") {
     const matte = shot.matte(desk.matteId);
     const index = matte?.pulls.findIndex((p) => p.id === desk.sampling) ?? -1;
     if (!matte || index < 0) return;
@@ -134,25 +218,35 @@
       Math.max(a[1], b[1]) + 2,
     ].map(Math.round);
     try {
-      const { values } = await api.sample(shot.id, desk.frame, around);
+      const pull = matte.pulls[index];
+      const { values } = await api.sample(
+        shot.id,
+        desk.frame,
+        around,
+        how === "set" ? null : { pull: pull.id, how },
+      );
       const path = `${shot.mattePath(matte.id)}/pulls/${index}/params`;
-      const params = { ...matte.pulls[index].params, ...values };
-      shot.edit([{ op: "replace", path, value: params }], "pick a colour");
-      desk.tool = "hand";
-      desk.sampling = null;
+      const params = { ...pull.params, ...values };
+      const says = { set: "pick a colour", add: "add a colour", take: "take a colour away" };
+      shot.edit([{ op: "replace", path, value: params }], says[how]);
+      if (how === "set") {
+        desk.tool = "hand";
+        desk.sampling = null;
+      }
       if (desk.mode === "result") desk.mode = "veil";
     } catch (error) {
       notes.fault(error);
     }
   }
 
-  function up() {
+  function up(event: PointerEvent) {
     if (sampled) {
       const picked = sampled;
       sampled = null;
-      void sample(picked);
+      void sample(picked, event.altKey ? "take" : event.shiftKey ? "add" : "set");
       return;
     }
+    if (drawing_) return shapeUp();
     panning = null;
     if (!drawing) return;
     const { kind, fill, points } = drawing;
@@ -219,10 +313,10 @@
   }
 </script>
 
-<!-- svelte-ignore a11y_no_noninteractive_tabindex (the picture takes the pointer; all else has keys) -->
+<!-- svelte-ignore a11y_no_noninteractive_tabindex, a11y_no_noninteractive_element_interactions (the picture takes the pointer; all else has keys) -->
 <div
   class="picture"
-  class:draws={desk.tool === "sample" || (desk.marking && desk.tool !== "hand")}
+  class:draws={desk.tool === "sample" || !!drawing_ || (desk.marking && desk.tool !== "hand")}
   role="region"
   aria-label="Picture"
   tabindex="0"
@@ -230,7 +324,17 @@
   onpointerdown={down}
   onpointermove={move}
   onpointerup={up}
-  onpointercancel={() => ((drawing = null), (panning = null), (sampled = null))}
+  onpointercancel={() => ((drawing = null), (panning = null), (sampled = null), (shaping = null))}
+  ondblclick={close}
+  onkeydown={(e) => {
+    if (!shaping) return;
+    if (e.key === "Enter") close();
+    else if (e.key === "Backspace") shaping = { ...shaping, points: shaping.points.slice(0, -1) };
+    else if (e.key === "Escape") shaping = null;
+    else return;
+    e.preventDefault();
+    e.stopPropagation();
+  }}
   onpointerleave={() => (pointer = null)}
   onwheel={wheel}
   data-view={desk.view}
@@ -247,7 +351,25 @@
     style:height={`${plate.height * scale}px`}
     style:image-rendering={scale > 2 ? "pixelated" : "auto"}
   ></canvas>
+  {#if desk.split}
+    <canvas
+      bind:this={second}
+      aria-label="The other view of the split"
+      style:left={`${left}px`}
+      style:top={`${top}px`}
+      style:width={`${plate.width * scale}px`}
+      style:height={`${plate.height * scale}px`}
+      style:clip-path={`inset(0 0 0 ${desk.splitAt * 100}%)`}
+    ></canvas>
+    <Split
+      {desk}
+      x={left + desk.splitAt * plate.width * scale}
+      {left}
+      width={plate.width * scale}
+    />
+  {/if}
   <Overlay
+    {shaping}
     {marks}
     {drawing}
     {halt}
@@ -258,7 +380,8 @@
     {left}
     {top}
   />
-  {#if desk.marking}<Tools {desk} />{/if}
+  {#if desk.shaping}<Shapes {desk} {scale} {left} {top} {at} />{/if}
+  {#if desk.marking}<Tools {desk} />{:else if desk.shaping}<ShapeTools {desk} />{/if}
   <div class="zoom">
     <button class:on={zoom === 0} onclick={() => (zoom = 0)}>fit</button>
     <button
@@ -284,6 +407,18 @@
         >
       </div>
     </div>
+  {:else if shaping && (shaping.kind === "polygon" || shaping.kind === "curve")}
+    <p class="say">
+      {shaping.points.length < 3
+        ? "Press for each further point."
+        : "Press the first point, double-click or Enter to close. Backspace takes a point back."}
+    </p>
+  {:else if desk.shaping && !desk.shaping.shapes.length && !shaping}
+    <p class="say">Choose a shape on the left and draw it over the picture.</p>
+  {:else if desk.tool === "sample"}
+    <p class="say">
+      Drag over the colour. With Shift it is added to the range, with Alt it is taken away.
+    </p>
   {:else if desk.marking && !here && !marks.length && desk.mode !== "result"}
     <p class="say">
       {desk.trace?.marks?.length

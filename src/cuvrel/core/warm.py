@@ -9,8 +9,8 @@ from cuvrel.core import catalogue
 from cuvrel.core.edge.detail import fine_detail
 from cuvrel.core.edge.edge import EdgeParams, edge
 from cuvrel.core.follow.carry import Follower
-from cuvrel.core.follow.flow import pieces
 from cuvrel.core.media import colour
+from cuvrel.core.motion.flow import pieces
 from cuvrel.core.pulls.context import PullContext
 from cuvrel.core.pulls.trace import trace
 from cuvrel.core.recipe.declared import all_declared

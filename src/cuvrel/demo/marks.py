@@ -19,7 +19,7 @@ from cuvrel.core.checks.quality import overlap
 from cuvrel.core.follow.run import Frame, Settings, refollow
 from cuvrel.core.media.probe import probe
 from cuvrel.core.media.reader import Reader
-from cuvrel.core.pulls.trace import Prepared, trace
+from cuvrel.core.pulls.trace import prepare, trace
 from cuvrel.core.recipe.models import Mark
 from cuvrel.demo import followed
 from cuvrel.demo.project import CLIPS, NAMES
@@ -68,7 +68,7 @@ def mend(
     pictures: Reader, number: int, truth: F32, prior: F32 | None, marks: list[Mark], mattes: dict[int, F32]
 ) -> None:
     """Adds strokes to one frame until it holds; `marks` and `mattes` are brought up to date."""
-    ready = Prepared(pictures.frame(number))
+    ready = prepare(pictures.frame, pictures.info.frames, number)
     for _ in range(STROKES + 1):
         here = [mark for mark in marks if mark.frame == number]
         mattes[number] = trace(ready, here, prior) if here else np.asarray(prior)

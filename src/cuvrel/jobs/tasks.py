@@ -17,9 +17,10 @@ from sqlalchemy.orm import Session
 from cuvrel.core import catalogue
 from cuvrel.core.follow.carry import Halt
 from cuvrel.core.follow.run import Settings, joined, span
-from cuvrel.core.media.probe import MediaInfo
+from cuvrel.core.media.probe import MediaInfo, pack_sequence
 from cuvrel.core.media.reader import Reader
-from cuvrel.core.media.writer import join_videos, zip_folder
+from cuvrel.core.media.writer import join_videos, png_bytes, zip_folder
+from cuvrel.core.pulls.clean_plate import MOST, joined_plate, median_plate, spaced
 from cuvrel.core.recipe.check import read_shot
 from cuvrel.core.recipe.declared import declared
 from cuvrel.core.recipe.errors import CuvrelError, MediaError
@@ -51,9 +52,9 @@ class Works:
 
     def work(self, row: JobRow) -> str:
         """Does the job of this row."""
-        return {"ingest": self.ingest, "follow": self.follow, "export": self.export, "settle": self.settle}[row.kind](
-            row
-        )
+        works = {"ingest": self.ingest, "follow": self.follow, "export": self.export, "settle": self.settle,
+                 "clean_plate": self.clean_plate}  # fmt: skip
+        return works[row.kind](row)
 
     def ingest(self, row: JobRow) -> str:
         """Makes uploaded footage ready, or refuses it and leaves nothing behind but the sentence."""
@@ -217,6 +218,62 @@ class Works:
             ops = [{"op": "replace", "path": f"/mattes/{place}/settled", "value": token}]
             edit(session, shot_row.id, now.revision, ops, f"settle {now.document['mattes'][place]['name']}")
         return "Settled."
+
+    def clean_plate(self, row: JobRow) -> str:
+        """Builds a clean plate from the shot's frames, and brings it in as footage."""
+        shot = read_shot(row.args["document"])
+        how = str(row.args["how"])
+        with self.database.session() as session:
+            sources = StoreSources(session, row.shot_id or 0, shot, self.blobs, self.readers, proxies=False)
+        stand = Stand(shot, sources)
+        seen = None
+        if how == "parts":
+            parts = row.args["parts"]
+            pictures = [work_out(stand.plate(int(part["frame"])), self.cache) for part in parts]
+            covers = [
+                work_out(stand.matte(part["matte"], int(part["frame"])), self.cache)
+                if part["matte"]
+                else np.ones(stand.size, np.float32)
+                for part in parts
+            ]
+            plate = joined_plate(pictures[0], list(zip(pictures[1:], covers[1:], strict=True)))
+        else:
+            # a large picture's frames would not fit into memory: fewer of them do nearly as well
+            most = int(np.clip(600_000_000 // (4 * stand.size[0] * stand.size[1]), 9, MOST))
+            frames = spaced(int(row.args["first"]), int(row.args["last"]), most)
+            pictures, mattes = [], []
+            for n, frame in enumerate(frames):
+                pictures.append(work_out(stand.plate(frame), self.cache))
+                if how == "free":
+                    mattes.append(work_out(stand.matte(str(row.args["matte"]), frame), self.cache))
+                with self.database.session() as session:
+                    advance(session, row.id, n + 1, len(frames))
+            plate, seen = median_plate(pictures, mattes if how == "free" else None)
+        footage = self._bring_in(row, plate, f"Clean plate of {shot.name}.png"[-255:])
+        covered = 1.0 if seen is None else float((seen > 0).mean())
+        with self.database.session() as session:
+            fresh = session.get(JobRow, row.id)
+            if fresh is not None:
+                fresh.result = {"footage": footage, "covered": round(covered, 4)}
+            notify(session, "footage", footage=footage, state="ready", project=row.project_id)
+        if covered < 1:
+            return f"Ready. No frame shows the background of {100 * (1 - covered):.1f} % of the picture."
+        return "Ready."
+
+    def _bring_in(self, row: JobRow, picture: NDArray[np.uint8], name: str) -> int:
+        """A still as footage of the job's project; its id."""
+        with tempfile.TemporaryDirectory(prefix="cuvrel-") as folder:
+            still, packed = Path(folder) / "still.png", Path(folder) / "still.zip"
+            still.write_bytes(png_bytes(picture))
+            pack_sequence([("clean-plate.png", still)], packed)
+            size = packed.stat().st_size
+            blob = self.blobs.put_file(packed)
+        with self.database.session() as session:
+            footage = FootageRow(project_id=row.project_id, name=name, blob=blob, size=size)
+            session.add(footage)
+            session.flush()
+            make_ready(session, footage, self.blobs)
+            return footage.id
 
     def export(self, row: JobRow) -> str:
         """Writes the export range by range, then joins the ranges; ranges that are done are not done again."""

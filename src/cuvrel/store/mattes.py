@@ -15,7 +15,7 @@ from sqlalchemy.orm import Session
 from cuvrel.core.follow.find import find
 from cuvrel.core.media.probe import MediaInfo
 from cuvrel.core.media.writer import png_bytes, read_grey
-from cuvrel.core.pulls.trace import Prepared, trace
+from cuvrel.core.pulls.trace import Prepared, prepare, trace
 from cuvrel.core.recipe.declared import declared
 from cuvrel.core.recipe.errors import MediaError, TraceError
 from cuvrel.core.recipe.models import Mark, Pull, Shot
@@ -125,7 +125,8 @@ class Touches:
             if key in self._ready:
                 self._ready.move_to_end(key)
                 return self._ready[key]
-        ready = Prepared(self._readers.get(footage.blob, MediaInfo.from_json(footage.info)).frame(frame), snap)
+        info = MediaInfo.from_json(footage.info)
+        ready = prepare(self._readers.get(footage.blob, info).frame, info.frames, frame, snap)
         with self._lock:
             self._ready[key] = ready
             while len(self._ready) > self._keep:

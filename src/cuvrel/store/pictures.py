@@ -12,7 +12,7 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from cuvrel.core.media.probe import MediaInfo
-from cuvrel.core.media.reader import Reader, resized
+from cuvrel.core.media.reader import Reader, as_grey, resized
 from cuvrel.core.media.writer import read_grey
 from cuvrel.core.recipe.errors import MediaError
 from cuvrel.core.recipe.models import Pull, Shot
@@ -28,19 +28,20 @@ class Readers:
 
     def __init__(self, blobs: Blobs, most: int = 6) -> None:
         self._blobs, self._most = blobs, most
-        self._open: OrderedDict[str, Reader] = OrderedDict()
+        self._open: OrderedDict[tuple[str, bool], Reader] = OrderedDict()
         self._lock = threading.Lock()
 
-    def get(self, blob: str, info: MediaInfo) -> Reader:
-        """A reader of this blob."""
+    def get(self, blob: str, info: MediaInfo, alpha: bool = False) -> Reader:
+        """A reader of this blob's colours, or of its alpha."""
+        key = blob, alpha
         with self._lock:
-            if blob not in self._open:
-                self._open[blob] = Reader(self._blobs.path(blob), info)
+            if key not in self._open:
+                self._open[key] = Reader(self._blobs.path(blob), info, alpha=alpha)
                 while len(self._open) > self._most:
                     # whoever still uses it keeps it alive; it is closed with its last user
                     self._open.popitem(last=False)
-            self._open.move_to_end(blob)
-            return self._open[blob]
+            self._open.move_to_end(key)
+            return self._open[key]
 
 
 def snapshot(session: Session, shot_id: int) -> list[list[Any]]:
@@ -70,9 +71,7 @@ class StoreSources:
 
     def picture(self, footage_id: str, frame: int, size: tuple[int, int]) -> Node:
         """A node of (H, W, 3) uint8 sRGB at `size`, from the proxy where that is large enough."""
-        row = self._footage.get(footage_id)
-        if row is None or row.state != "ready":
-            raise MediaError("The footage of this shot is not there (yet).")
+        row = self._ready(footage_id)
         proxy = row.proxy
         if self._proxies and proxy and size[0] <= proxy["height"] and size[1] <= proxy["width"]:
             blob, info = proxy["blob"], MediaInfo.from_json(proxy["info"])
@@ -81,6 +80,18 @@ class StoreSources:
         readers = self._readers
         return node("footage", [blob, frame, size], [], lambda: resized(readers.get(blob, info).frame(frame), size))
 
+    def _ready(self, footage_id: str) -> FootageRow:
+        row = self._footage.get(footage_id)
+        if row is None or row.state != "ready":
+            raise MediaError("The footage of this shot is not there (yet).")
+        return row
+
+    def alpha(self, footage_id: str, frame: int, size: tuple[int, int]) -> Node:
+        """A node of (H, W) float32, 0 to 1, at `size`, always from the footage itself."""
+        row = self._ready(footage_id)
+        blob, info, readers = row.blob, MediaInfo.from_json(row.info), self._readers
+        return node("alpha", [blob, frame, size], [], lambda: as_grey(readers.get(blob, info, True).frame(frame), size))
+
     def traced(self, pull: Pull, frame: int, size: tuple[int, int]) -> Node | None:
         """A node of a stored matte frame, (H, W) float32; None where there is none."""
         blob = self._frames.get((pull.id, frame))
@@ -88,4 +99,4 @@ class StoreSources:
             return None
         blobs = self._blobs
         return node("stored", [blob, size], [],
-                    lambda: resized(read_grey(blobs.get(blob)), size).astype(np.float32) / np.float32(255))  # fmt: skip
+                    lambda: as_grey(read_grey(blobs.get(blob)), size))  # fmt: skip

@@ -13,6 +13,7 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from cuvrel.core.recipe.check import read_shot
+from cuvrel.core.recipe.declared import declared
 from cuvrel.core.recipe.errors import RecipeError
 from cuvrel.core.recipe.hashing import hash_file
 from cuvrel.core.stand.portable import FORMAT, within
@@ -133,6 +134,10 @@ def _shot(
 ) -> None:
     document = read_shot(raw["shot"]).model_dump(mode="json")
     document["plate"] = str(ids[document["plate"]].id)
+    for matte in document["mattes"]:
+        for pull in matte["pulls"]:
+            for field in declared("pull", pull["kind"]).read(pull["params"]).names("footage"):
+                pull["params"][field] = str(ids[pull["params"][field]].id)
     document["footage"] = [entry(ids[f["id"]]).model_dump(mode="json") for f in document["footage"]]
     row = shots.create(session, project.id, document)
     for pull_id, frames in raw["frames"].items():

@@ -108,6 +108,7 @@ class FootageOut(BaseModel):
 
     id: int
     name: str
+    hash: str = ""
     state: Literal["working", "ready", "refused"]
     message: str
     size: int
@@ -234,19 +235,67 @@ class KeysOut(BaseModel):
 
 
 class SampleQuery(BaseModel):
-    """A box of a frame, in plate pixels; what lies outside the picture is cut off."""
+    """A box of a frame, in plate pixels; what lies outside the picture is cut off.
+
+    pull, how: a colour key, and whether the box's colours are added to its range or taken away from it.
+    """
 
     frame: int = Field(ge=0)
     x0: int
     y0: int
     x1: int
     y1: int
+    pull: str | None = Field(None, max_length=40)
+    how: Literal["add", "take"] = "add"
 
 
 class SampleOut(BaseModel):
     """A colour key's values for what lies in the box."""
 
     values: dict[str, float]
+
+
+class FrameQuery(BaseModel):
+    """A frame."""
+
+    frame: int = Field(ge=0)
+
+
+class SpreadOut(BaseModel):
+    """How a frame's pixels are spread over each scale, as shares of the fullest bin, 0 to 1."""
+
+    hue: list[float]
+    chroma: list[float]
+    light: list[float]
+    luma: list[float]
+
+
+class SuggestQuery(BaseModel):
+    """A pull whose values are to be set for a frame."""
+
+    pull: str = Field(max_length=40)
+    frame: int = Field(ge=0)
+
+
+class PlatePart(In):
+    """A held frame that a clean plate takes a part from: what a matte covers on that frame, or all of it."""
+
+    frame: int = Field(ge=0)
+    matte: str | None = Field(None, max_length=40)
+
+
+class CleanPlateRequest(In):
+    """A clean plate from the shot's frames.
+
+    median: of the frames from first to last. free: the same, but at each pixel only of frames where it lies
+    outside the matte. parts: the first part's frame, with the others laid over it one after another.
+    """
+
+    how: Literal["median", "free", "parts"]
+    first: int = Field(0, ge=0)
+    last: int | None = Field(None, ge=0)
+    matte: str | None = Field(None, max_length=40)
+    parts: list[PlatePart] = Field(default_factory=list, max_length=20)
 
 
 class ChecksQuery(BaseModel):
@@ -294,8 +343,9 @@ class FieldOut(BaseModel):
     name: str
     label: str
     hint: str = ""
-    control: Literal["number", "colour", "switch"]
-    default: float | bool | tuple[float, float, float] | None = None
+    control: Literal["number", "colour", "switch", "choice", "footage", "plane"]
+    default: float | bool | str | tuple[float, float, float] | None = None
+    options: list[str] = Field(default_factory=list)
     low: float = 0
     high: float = 1
     step: float = 0.01

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from typing import Any
+
 import cv2
 import numpy as np
 from flask import Response
@@ -11,9 +13,12 @@ from sqlalchemy.orm import Session
 
 from cuvrel.core.checks.frames import verdicts
 from cuvrel.core.media.writer import png_bytes
-from cuvrel.core.pulls.colour_key import sampled
+from cuvrel.core.pulls.colour_key import narrowed, sampled, spread_of, widened
+from cuvrel.core.pulls.difference_key import suggested
 from cuvrel.core.recipe.check import read_shot
+from cuvrel.core.recipe.declared import declared
 from cuvrel.core.recipe.errors import RecipeError
+from cuvrel.core.recipe.models import Shot
 from cuvrel.core.stand.build import Stand
 from cuvrel.core.stand.nodes import work_out
 from cuvrel.core.stand.views import checked, view
@@ -25,12 +30,15 @@ from cuvrel.web.models import (
     CheckOut,
     ChecksOut,
     ChecksQuery,
+    FrameQuery,
     KeysOut,
     KeysQuery,
     PicturePath,
     PictureQuery,
     SampleOut,
     SampleQuery,
+    SpreadOut,
+    SuggestQuery,
 )
 from cuvrel.web.present import answer
 from cuvrel.web.problems import Problem
@@ -71,7 +79,7 @@ def picture(path: PicturePath, query: PictureQuery) -> Response:
     if node.key != path.key:
         raise store.NotFound("The shot has changed; ask for the keys again.")
     pixels = work_out(node, shared.cache)
-    data, kind = _encoded(pixels, 95 if query.view.removeprefix("bare-").startswith("matte") else 90)
+    data, kind = _encoded(pixels, 95 if "matte:" in query.view else 90)
     headers = {"Cache-Control": "private, max-age=31536000, immutable", "ETag": f'"{node.key}"'}
     return Response(data, content_type=kind, headers=headers)
 
@@ -91,7 +99,49 @@ def sample(path: ById, query: SampleQuery) -> Response:
     if x0 >= x1 or y0 >= y1:
         raise RecipeError("There is nothing of the picture in this box.")
     plate = work_out(stand.plate(query.frame), shared.cache)
-    return answer(SampleOut(values=sampled(plate, (x0, y0, x1, y1))))
+    picked = sampled(plate, (x0, y0, x1, y1))
+    if query.pull is not None:
+        values = _values(stand.shot, "colour_key", query.pull, query.frame)
+        picked = (widened if query.how == "add" else narrowed)(values, picked)
+    return answer(SampleOut(values=picked))
+
+
+def _values(shot: Shot, kind: str, pull_id: str, frame: int) -> dict[str, Any]:
+    """The plain values of a pull at a frame. Raises NotFound."""
+    for matte in shot.mattes:
+        for pull in matte.pulls:
+            if pull.id == pull_id and pull.kind == kind:
+                return declared("pull", kind).read(pull.params).at(frame)
+    raise store.NotFound(f"There is no such {declared('pull', kind).label.lower()} in this shot.")
+
+
+@api.get("/shots/<int:id>/spread", responses={200: SpreadOut})
+def spread(path: ById, query: FrameQuery) -> Response:
+    """How a frame of the plate is spread over hue, chroma, lightness and luma: what a key's ranges lie on."""
+    shared = services()
+    with shared.database.session() as session:
+        stand = _stand(session, store.found(session, path.id), CHECK_WIDTH)
+    if query.frame >= stand.frames:
+        raise RecipeError(f"There is no frame {query.frame}.")
+    plate = work_out(stand.plate(query.frame), shared.cache)
+    return answer(SpreadOut(**spread_of(plate)))
+
+
+@api.get("/shots/<int:id>/suggest", responses={200: SampleOut})
+def suggest(path: ById, query: SuggestQuery) -> Response:
+    """The values that a difference key would take for a frame."""
+    shared = services()
+    with shared.database.session() as session:
+        row = store.found(session, path.id)
+        stand = _stand(session, row, 960)
+    if query.frame >= stand.frames:
+        raise RecipeError(f"There is no frame {query.frame}.")
+    values = _values(stand.shot, "difference_key", query.pull, query.frame)
+    if not values["plate"]:
+        raise RecipeError("The difference key has no clean plate yet.", "Choose or build one first.")
+    plate, clean = (work_out(one, shared.cache) for one in
+                    (stand.plate(query.frame), stand.footage(values["plate"], query.frame)))  # fmt: skip
+    return answer(SampleOut(values=suggested(plate, clean, values, stand.scale)))
 
 
 @api.get("/shots/<int:id>/checks", responses={200: ChecksOut})

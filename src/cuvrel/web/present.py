@@ -35,7 +35,9 @@ def footage_out(row: FootageRow) -> FootageOut:
     if row.film:
         rest: dict[str, Any] = {k: v for k, v in row.film.items() if k != "blob"}
         film = FilmOut(url=f"/api/footage/{row.id}/film/{row.film['blob']}.jpg", **rest)
-    return FootageOut(id=row.id, name=row.name, state=row.state, message=row.message, size=row.size, film=film, **about)
+    return FootageOut(
+        id=row.id, name=row.name, hash=row.blob, state=row.state, message=row.message, size=row.size, film=film, **about
+    )
 
 
 def shot_card(row: ShotRow) -> ShotCard:

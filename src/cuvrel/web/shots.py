@@ -6,7 +6,6 @@ from collections.abc import Callable
 
 from flask import Response
 from flask_openapi3 import APIBlueprint
-from pydantic import BaseModel, Field
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
@@ -21,10 +20,12 @@ from cuvrel.store.models import FootageRow, JobRow, MatteFrame, Project, ShotRow
 from cuvrel.store.pictures import snapshot
 from cuvrel.web.models import (
     ById,
+    CleanPlateRequest,
     EditOut,
     Edits,
     FollowRequest,
     FrameOut,
+    FrameQuery,
     FramesOut,
     History,
     JobOut,
@@ -113,12 +114,6 @@ def redo(path: ById) -> Response:
     return _changed(lambda session: store.redo(session, path.id))
 
 
-class FrameQuery(BaseModel):
-    """A frame."""
-
-    frame: int = Field(ge=0)
-
-
 @api.post("/shots/<int:id>/ready")
 def ready(path: ById, query: FrameQuery) -> Response:
     """Prepares a frame that is about to be marked, so that its first mark answers as quickly as the next."""
@@ -174,6 +169,32 @@ def settle(path: ById, body: SettleRequest) -> Response:
             raise CuvrelError("This matte is being settled already.", "Wait for its end.")
         job = put(session, "settle", row.project_id, f"Settling {matte.name}", shot_id=row.id,
                   args={"matte": matte.id, "token": token, "document": row.document})  # fmt: skip
+        out = job_out(job)
+    shared.enqueue(out.id)
+    return answer(out, 202)
+
+
+@api.post("/shots/<int:id>/clean-plate", responses={202: JobOut})
+def clean_plate(path: ById, body: CleanPlateRequest) -> Response:
+    """Starts building a clean plate; it becomes footage of the project."""
+    shared = services()
+    with shared.database.session() as session:
+        row = store.found(session, path.id)
+        shot = Shot.model_validate(row.document)
+        count = shot.plate_footage().frames
+        last = min(count - 1, count - 1 if body.last is None else body.last)
+        known = {matte.id for matte in shot.mattes}
+        wanted = [part.matte for part in body.parts] if body.how == "parts" else [body.matte]
+        if any(one is not None and one not in known for one in wanted):
+            raise store.NotFound("There is no such matte in this shot.")
+        if body.how == "free" and body.matte is None:
+            raise CuvrelError("Which matte the subject is under must be chosen.", "Pull a rough matte first.")
+        if body.how == "parts" and (not body.parts or any(part.frame >= count for part in body.parts)):
+            raise CuvrelError("A clean plate from held frames needs frames of this shot.", "Choose one at least.")
+        if body.first > last:
+            raise CuvrelError("The first frame lies behind the last one.")
+        args = body.model_dump(mode="json") | {"last": last, "document": row.document}
+        job = put(session, "clean_plate", row.project_id, "Building a clean plate", shot_id=row.id, args=args)
         out = job_out(job)
     shared.enqueue(out.id)
     return answer(out, 202)

@@ -19,7 +19,7 @@ from numpy.typing import NDArray
 
 from cuvrel.core.follow.doubt import HALT, Evidence, advice, worst_place
 from cuvrel.core.follow.evidence import Carried, Expected, Stack, area_of_interest, halved, stacked
-from cuvrel.core.follow.flow import Flow, chain, sample
+from cuvrel.core.motion.flow import Flow, chain, sample
 from cuvrel.core.pulls.memory import ColourMemory, to_lab
 from cuvrel.core.pulls.network import Network
 from cuvrel.core.pulls.soften import soften

@@ -13,8 +13,8 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from cuvrel.core.follow.flow import length
 from cuvrel.core.media.box import Box
+from cuvrel.core.motion.fit import fitted, with_subject
 from cuvrel.core.pulls.memory import ColourMemory
 from cuvrel.core.pulls.network import quarters
 
@@ -43,47 +43,6 @@ class Carried:
 def halved(plane: NDArray) -> NDArray:
     """A picture or plane at half size, averaged."""
     return cv2.resize(plane, (plane.shape[1] // 2, plane.shape[0] // 2), interpolation=cv2.INTER_AREA)
-
-
-def fitted(flow: F32, weight: F32, stiff: float) -> F32:
-    """The affine motion that fits a flow best where it weighs, (2, 3) float32: flow(x, y) = A (x, y, 1).
-
-    flow: (h, w, 2). weight: (h, w), not negative. stiff: how much of a turn or a stretch must pay, so that
-    few pixels give a shift. Outliers are weighed down (iteratively reweighted least squares, Cauchy).
-    """
-    step = 3
-    y, x = np.mgrid[0 : flow.shape[0] : step, 0 : flow.shape[1] : step]
-    w0 = weight[::step, ::step].ravel().astype(np.float64)
-    keep = w0 > 0.02
-    if keep.sum() < 6:
-        return np.zeros((2, 3), np.float32)
-    x, y, w0 = x.ravel()[keep].astype(np.float64), y.ravel()[keep].astype(np.float64), w0[keep]
-    target = flow[::step, ::step].reshape(-1, 2)[keep].astype(np.float64)
-    mx, my = np.average(x, weights=w0), np.average(y, weights=w0)
-    design = np.stack([(x - mx) / 100, (y - my) / 100, np.ones_like(x)], 1)
-    ridge = np.diag([stiff, stiff, 1e-6])
-    weights = w0
-    solved = np.zeros((3, 2))
-    for _ in range(4):
-        weighed = design * weights[:, None]
-        solved = np.linalg.solve(weighed.T @ design + ridge, weighed.T @ target)
-        miss = np.square(target - design @ solved).sum(1)
-        weights = w0 / (1 + miss / 2.0)
-    a, b, c = solved[0] / 100, solved[1] / 100, solved[2]
-    return np.stack([a, b, c - a * mx - b * my], 1).astype(np.float32)
-
-
-def _moved_by(fit: F32, shape: tuple[int, int]) -> F32:
-    """The affine motion at every pixel, (h, w, 2)."""
-    y, x = np.mgrid[0 : shape[0], 0 : shape[1]].astype(np.float32)
-    return np.stack([fit[k, 0] * x + fit[k, 1] * y + fit[k, 2] for k in (0, 1)], axis=2)
-
-
-def _wide(planes: F32) -> F32:
-    """A Gaussian blur of 10 pixels, worked out at a quarter of the size."""
-    h, w = planes.shape[:2]
-    small = cv2.resize(planes, (max(1, w // 4), max(1, h // 4)), interpolation=cv2.INTER_AREA)
-    return cv2.resize(cv2.GaussianBlur(small, (0, 0), 2.4), (w, h), interpolation=cv2.INTER_LINEAR)
 
 
 class Expected:
@@ -155,14 +114,7 @@ def stacked(carried: Carried, lab: U8, memories: list[ColourMemory], expected: E
     flow = np.ascontiguousarray(carried.flow[::2, ::2]) * np.float32(0.5)
     fault = halved(carried.fault)
     calm = np.exp(-fault)
-    ground = _moved_by(fitted(flow, (shape < 0.1) * calm, 1.0), fault.shape)
-    weight = shape * calm
-    weighed = _wide(np.dstack([flow * weight[..., None], weight]))
-    soft = weighed[..., 2] + np.float32(1e-4)
-    own = weighed[..., :2] / soft[..., None]
-    from_ground = length(flow - ground)
-    from_own = length(flow - own)
-    with_subject = np.tanh((from_ground - from_own) / (0.5 + 0.3 * (from_ground + from_own))) * np.minimum(1, soft * 50)
+    sides, from_ground = with_subject(flow, calm, shape)
     where = np.zeros(shape.shape, np.uint8)
     where[box] = 1
     small = halved(lab)
@@ -176,7 +128,7 @@ def stacked(carried: Carried, lab: U8, memories: list[ColourMemory], expected: E
         np.minimum(fault, 6) / 3 - 1,
         halved(carried.faith) * 2 - 1,
         np.minimum(halved(carried.residual), 40) / 20 - 1,
-        with_subject,
+        sides,
         np.minimum(from_ground, 8) / 4 - 1,
         np.tanh(0.3 * (from_ground - 2 * fault)),
         expected.plane * 2 - 1,

@@ -17,8 +17,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from cuvrel.core.checks.chatter import grey_flow
-from cuvrel.core.follow.evidence import fitted
-from cuvrel.core.pulls.trace import Prepared, solve
+from cuvrel.core.motion.fit import fitted
+from cuvrel.core.pulls.trace import prepare, solve
 from cuvrel.core.recipe.errors import TraceError
 
 F32 = NDArray[np.float32]
@@ -93,7 +93,7 @@ def find(read: Callable[[int], U8], frame: int, count: int, snap: float = 0.7, d
         most = int(stats[1:, cv2.CC_STAT_AREA].max())
         keep = np.flatnonzero(stats[:, cv2.CC_STAT_AREA] > 0.2 * most)
         seeds = _seeds(np.isin(labels, keep[keep > 0]), speed < 0.5 * least)
-    return solve(Prepared(rgb, snap), seeds, None, detail)
+    return solve(prepare(read, count, frame, snap), seeds, None, detail)
 
 
 Seeds = Callable[[tuple[int, int]], tuple[NDArray[np.bool_], NDArray[np.bool_]]]

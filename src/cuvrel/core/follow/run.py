@@ -13,7 +13,7 @@ from numpy.typing import NDArray
 from cuvrel.core.follow.carry import Followed, Follower, Halt, Looked
 from cuvrel.core.follow.find import find
 from cuvrel.core.pulls.marks import rasterise
-from cuvrel.core.pulls.trace import trace
+from cuvrel.core.pulls.trace import Prepared, prepare, trace
 from cuvrel.core.recipe.errors import TraceError
 from cuvrel.core.recipe.models import Mark
 
@@ -170,7 +170,7 @@ def clip(read: Read, count: int, marks: Sequence[Mark], settings: Settings, halt
             continue
         if any(mark.kind == "found" for mark in by_frame[number]):
             prior = find(read, number, count, settings.snap, settings.detail)
-        touched[number] = _touched(read(number), by_frame[number], prior, settings)
+        touched[number] = _touched(prepare(read, count, number, settings.snap), by_frame[number], prior, settings)
         yield Frame(number, touched[number], "touched", 0.0, (time.perf_counter() - begun) * 1000)
         for frame in refollow(read, count, touched, number, settings, halting):
             if frame.number in by_frame and frame.number not in touched:
@@ -178,13 +178,13 @@ def clip(read: Read, count: int, marks: Sequence[Mark], settings: Settings, halt
             yield frame
 
 
-def _touched(rgb: U8, marks: list[Mark], prior: F32 | None, settings: Settings) -> F32:
+def _touched(ready: Prepared, marks: list[Mark], prior: F32 | None, settings: Settings) -> F32:
     """A marked frame's matte: the prior mended, or traced anew where the marks contradict most of it."""
     if prior is not None:
         inside = rasterise(marks, "in", prior.shape, (1.0, 1.0))
         if inside.any() and float((prior[inside] > 0.5).mean()) < 0.2 and _wide(inside, prior):
             prior = None
-    return trace(rgb, marks, prior, settings.snap, settings.detail)
+    return trace(ready, marks, prior, settings.snap, settings.detail)
 
 
 def _wide(inside: NDArray[np.bool_], prior: F32) -> bool:

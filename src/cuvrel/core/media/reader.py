@@ -42,6 +42,15 @@ def to_rgb(frame: Any, rotation: int = 0) -> U8:
     return np.ascontiguousarray(cv2.rotate(rgb, _TURNS[rotation]) if rotation in _TURNS else rgb)
 
 
+def to_alpha(frame: Any, rotation: int = 0) -> U8:
+    """A decoded frame's alpha, (H, W) uint8, turned upright; all 255 where it has none."""
+    if any(part.is_alpha for part in frame.format.components):
+        alpha = frame.reformat(format="rgba").to_ndarray()[..., 3]
+    else:
+        alpha = np.full((frame.height, frame.width), 255, np.uint8)
+    return np.ascontiguousarray(cv2.rotate(alpha, _TURNS[rotation]) if rotation in _TURNS else alpha)
+
+
 class Reader:
     """Any frame of a footage file by its number, the same pixels in any order. Safe to share.
 
@@ -49,8 +58,11 @@ class Reader:
     frames passed on the way are kept, up to `keep_bytes`, so that stepping back is quick too.
     """
 
-    def __init__(self, path: Path, info: MediaInfo, keep_bytes: int = 96 << 20) -> None:
+    def __init__(self, path: Path, info: MediaInfo, keep_bytes: int = 96 << 20, alpha: bool = False) -> None:
+        """alpha: its frames are the footage's alpha, (H, W) uint8, and not its colours."""
         self.path, self.info = path, info
+        self._convert = to_alpha if alpha else to_rgb
+        self._alpha = alpha
         self._lock = threading.Lock()
         self._kept: OrderedDict[int, U8] = OrderedDict()
         self._room = max(2, keep_bytes // (info.width * info.height * 3))
@@ -89,9 +101,13 @@ class Reader:
     def _picture(self, number: int) -> U8:
         with zipfile.ZipFile(self.path) as archive:
             data = np.frombuffer(archive.read(self.info.names[number]), np.uint8)
-        picture = cv2.imdecode(data, cv2.IMREAD_COLOR)
+        picture = cv2.imdecode(data, cv2.IMREAD_UNCHANGED if self._alpha else cv2.IMREAD_COLOR)
         if picture is None:
             raise MediaError(f"The picture '{self.info.names[number]}' is broken.")
+        if self._alpha:
+            whole = picture.ndim == 2 or picture.shape[2] < 4
+            plane = np.full(picture.shape[:2], 255, np.uint8) if whole else picture[..., 3]
+            return np.ascontiguousarray(plane if plane.dtype == np.uint8 else plane >> 8, np.uint8)
         return np.ascontiguousarray(picture[..., ::-1])
 
     def _decoded(self, number: int) -> U8:
@@ -130,9 +146,9 @@ class Reader:
                 here = bisect_left(self.info.pts, frame.pts)
                 self._next = here + 1
                 if frame.pts == target:
-                    return to_rgb(frame, self.info.rotation)
+                    return self._convert(frame, self.info.rotation)
                 if number - here < self._room and here not in self._kept:
-                    self._keep(here, to_rgb(frame, self.info.rotation))
+                    self._keep(here, self._convert(frame, self.info.rotation))
         except av.FFmpegError as fault:
             self._shut()
             raise MediaError(f"The footage is damaged near frame {number}.") from fault
@@ -146,6 +162,11 @@ def resized(picture: NDArray[Any], size: tuple[int, int]) -> NDArray[Any]:
         return picture
     way = cv2.INTER_AREA if size[0] < picture.shape[0] else cv2.INTER_CUBIC
     return np.asarray(cv2.resize(picture, (size[1], size[0]), interpolation=way))
+
+
+def as_grey(plane: U8, size: tuple[int, int]) -> NDArray[np.float32]:
+    """(H, W) uint8 at another size as float32, 0 to 1."""
+    return np.asarray(resized(plane, size).astype(np.float32) / np.float32(255))
 
 
 def exact_rate(fps: float) -> Fraction:

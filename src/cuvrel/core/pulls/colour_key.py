@@ -136,3 +136,66 @@ def sampled(rgb: U8, box: tuple[int, int, int, int]) -> dict[str, float]:
         "light_high": round(min(1.0, float(light[1]) + 0.03), 3),
         "light_soft": 0.08,
     }
+
+
+def spread_of(rgb: U8) -> dict[str, list[float]]:
+    """How a picture's pixels are spread over what the keys measure: shares of the fullest bin, 0 to 1.
+
+    hue (72 bins from 0 to 360 degrees, greys counting less), chroma and light (50 bins from 0 to 1, as to_lch
+    has them) and luma (64 bins from 0 to 1). Roots of the shares, so that small parts are seen, too.
+    """
+    lch = to_lch(rgb).reshape(-1, 3)
+    weight = np.clip(lch[:, 1] * 5, 0, 1)
+    luma = rgb.reshape(-1, 3) @ (np.array([0.2126, 0.7152, 0.0722]) / 255)
+    counts = {
+        "hue": np.histogram(lch[:, 2], 72, (0, 360), weights=weight)[0],
+        "chroma": np.histogram(lch[:, 1], 50, (0, 1))[0],
+        "light": np.histogram(lch[:, 0], 50, (0, 1))[0],
+        "luma": np.histogram(luma, 64, (0, 1))[0],
+    }
+    return {name: np.sqrt(n / max(1e-9, n.max())).round(3).tolist() for name, n in counts.items()}
+
+
+def widened(values: dict[str, Any], picked: dict[str, float]) -> dict[str, float]:
+    """A key's ranges (plain values) stretched until they hold another colour's, too."""
+    low, high = _hues(values, picked)
+    half = values["hue_width"] / 2
+    low, high = min(-half, low), max(half, high)
+    out = {"hue": round((values["hue"] + (low + high) / 2) % 360, 1), "hue_width": round(min(360.0, high - low), 1)}
+    for name, choose in (("low", min), ("high", max)):
+        for scale in ("chroma", "light"):
+            out[f"{scale}_{name}"] = choose(values[f"{scale}_{name}"], picked[f"{scale}_{name}"])
+    return out
+
+
+def narrowed(values: dict[str, Any], picked: dict[str, float]) -> dict[str, float]:
+    """A key's ranges (plain values) cut back so that another colour's lie outside of them.
+
+    Only one of the three is cut, on one side: where the most of it is left. A colour that is outside already
+    changes nothing.
+    """
+    half = values["hue_width"] / 2
+    spans = {"hue": (-half, half, *_hues(values, picked))}
+    for scale in ("chroma", "light"):
+        own = values[f"{scale}_low"], values[f"{scale}_high"]
+        spans[scale] = (*own, picked[f"{scale}_low"], picked[f"{scale}_high"])
+    cuts = []
+    for scale, (low, high, a, b) in spans.items():
+        if b <= low or a >= high:
+            return {}
+        soft = values[f"{scale}_soft"]
+        # from the far end of the colour that is taken away, its softness included
+        for left, right in ((low, a - soft), (b + soft, high)):
+            cuts.append(((right - left) / max(1e-6, high - low), scale, left, right))
+    share, scale, low, high = max(cuts)
+    if share <= 0:
+        return {}
+    if scale == "hue":
+        return {"hue": round((values["hue"] + (low + high) / 2) % 360, 1), "hue_width": round(high - low, 1)}
+    return {f"{scale}_low": round(max(0.0, low), 3), f"{scale}_high": round(min(1.0, high), 3)}
+
+
+def _hues(values: dict[str, Any], picked: dict[str, float]) -> tuple[float, float]:
+    """Another colour's hues from the middle of a key's range, in degrees, the near way round."""
+    apart = (picked["hue"] - values["hue"] + 180) % 360 - 180
+    return apart - picked["hue_width"] / 2, apart + picked["hue_width"] / 2

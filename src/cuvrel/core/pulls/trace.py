@@ -10,14 +10,18 @@ from __future__ import annotations
 
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
+from functools import cache
+from pathlib import Path
 
 import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from cuvrel.core.media.box import bounds
+from cuvrel.core.media.box import Box, bounds
+from cuvrel.core.pulls.clues import NEAR, Told, area, moves, stacked
 from cuvrel.core.pulls.marks import rasterise
 from cuvrel.core.pulls.memory import ColourMemory, to_lab
+from cuvrel.core.pulls.network import Network
 from cuvrel.core.pulls.relax import barrier, edge_weights, geodesic, relax
 from cuvrel.core.pulls.soften import soften
 from cuvrel.core.recipe.declared import Params, declare, number, switch
@@ -30,6 +34,12 @@ U8 = NDArray[np.uint8]
 SMALL = 320  # the longer side of the first solve
 WORK = 960  # the longer side at which the outline is decided
 SURE = 40.0  # log odds of a marked pixel
+
+
+@cache
+def network() -> Network:
+    """What weighs the clues; `training/` says how it was made."""
+    return Network(Path(__file__).with_name("trace.onnx"))
 
 
 class TraceParams(Params):
@@ -70,20 +80,34 @@ def shrink(picture: NDArray, size: tuple[int, int]) -> NDArray:
 
 
 class Prepared:
-    """What does not change between marks on one frame: the picture at its sizes, Lab, edge weights."""
+    """What does not change between marks on one frame: the picture at its sizes, Lab, edge weights, motion.
 
-    def __init__(self, rgb: U8, snap: float = 0.7) -> None:
+    neighbours: pictures of nearby frames with how many frames away each one is; what moves otherwise than
+    the background helps to tell the subject. Those in clues.NEAR are of use.
+    """
+
+    def __init__(self, rgb: U8, snap: float = 0.7, neighbours: Sequence[tuple[int, U8]] = ()) -> None:
         self.rgb, self.snap = rgb, snap
         self.sizes = sizes(*rgb.shape[:2])
         self.work = np.ascontiguousarray(shrink(rgb, self.sizes.work))
         small = np.ascontiguousarray(shrink(self.work, self.sizes.small))
         self.lab_work, self.lab_small = to_lab(self.work), to_lab(small)
+        h, w = self.sizes.small
+        self.lab_twice = to_lab(
+            np.ascontiguousarray(cv2.resize(self.work, (2 * w, 2 * h), interpolation=cv2.INTER_AREA))
+        )
+        self.moves = moves(self.work, [(apart, shrink(one, self.sizes.work)) for apart, one in neighbours], (h, w))
         lab = cv2.GaussianBlur(self.lab_small, (0, 0), 0.8).astype(np.float32)
         gx, gy = cv2.Sobel(lab, cv2.CV_32F, 1, 0, scale=0.125), cv2.Sobel(lab, cv2.CV_32F, 0, 1, scale=0.125)
         slope = np.sqrt((gx * gx + gy * gy).sum(axis=2))
         # the picture's own texture and grain are no border: only what rises above them is
         self.slope = np.maximum(slope - 1.5 * float(np.median(slope)) - 0.5, 0)
         self.wx, self.wy = edge_weights(self.lab_small.astype(np.float32), 1.2 + 2.6 * snap)
+
+
+def prepare(read: Callable[[int], U8], count: int, frame: int, snap: float = 0.7) -> Prepared:
+    """A frame of a clip of `count` frames, prepared with its neighbours."""
+    return Prepared(read(frame), snap, [(n, read(frame + n)) for n in sorted(NEAR) if 0 <= frame + n < count])
 
 
 def trace(
@@ -118,17 +142,58 @@ def solve(ready: Prepared, masks: Masks, prior: F32 | None, detail: float = 1.0)
     """
     work = ready.sizes.work
     inside, outside = masks(ready.sizes.small)
-    if prior is not None:
-        u = _mended(ready, inside, outside, shrink(prior, ready.sizes.small).astype(np.float32))
-    elif inside.any():
-        u = _from_marks(ready, inside, outside)
-    else:
-        raise TraceError("There is no in mark on this frame.", "Draw an in mark on the subject.")
+    u = weighed(clues(ready, inside, outside, prior))
     fine = _in_band(ready, u, masks(work), ready.snap, None if prior is None else shrink(prior, work))
     return soften(fine, ready.rgb, detail)
 
 
-def _from_marks(ready: Prepared, inside: NDArray[np.bool_], outside: NDArray[np.bool_]) -> F32:
+@dataclass(frozen=True)
+class Clues:
+    """All that is known of a frame before the network weighs it; the stack fills `box` at small size.
+
+    prior: at small size. open: (h, w) float32, 0 to 1, how far new marks may change what was there.
+    """
+
+    told: Told
+    stack: F32
+    box: Box
+    inside: NDArray[np.bool_]
+    prior: F32 | None
+    open: F32 | None
+
+
+def clues(ready: Prepared, inside: NDArray[np.bool_], outside: NDArray[np.bool_], prior: F32 | None) -> Clues:
+    """Gathers the clues. inside, outside: the marks at small size. prior: at any size. Raises TraceError."""
+    before, free = None, None
+    if prior is not None:
+        before = shrink(prior, ready.sizes.small).astype(np.float32)
+        told, free = _mended(ready, inside, outside, before)
+    elif inside.any():
+        told = _from_marks(ready, inside, outside)
+    else:
+        raise TraceError("There is no in mark on this frame.", "Draw an in mark on the subject.")
+    box = area(told, inside)
+    stack = stacked(ready.lab_twice, told, inside, outside, before, ready.moves, box)
+    return Clues(told, stack, box, inside, before, free)
+
+
+def weighed(known: Clues) -> F32:
+    """The labelling, (2 h, 2 w) float32, 0 to 1, at twice the small size."""
+    h, w = known.told.u.shape
+    twice = (2 * w, 2 * h)
+    u = cv2.resize(np.minimum(known.told.u, 0.3), twice, interpolation=cv2.INTER_LINEAR)
+    box = tuple(slice(2 * part.start, 2 * part.stop) for part in known.box)
+    u[box] = 1 / (1 + np.exp(-network().odds(known.stack)))
+    if known.prior is None:
+        inside = cv2.resize(known.inside.astype(np.uint8), twice, interpolation=cv2.INTER_NEAREST) > 0
+        return np.where(_reached(u > 0.5, inside), u, np.minimum(u, 0.49)).astype(np.float32)
+    assert known.open is not None
+    free = cv2.resize(np.clip(known.open * 12, 0, 1), twice, interpolation=cv2.INTER_LINEAR)
+    before = cv2.resize(known.prior, twice, interpolation=cv2.INTER_LINEAR)
+    return np.asarray(before + free * (u - before), np.float32)
+
+
+def _from_marks(ready: Prepared, inside: NDArray[np.bool_], outside: NDArray[np.bool_]) -> Told:
     lab, shape = ready.lab_small, inside.shape
     everywhere = np.ones(shape, np.uint8)
     f, b = inside.astype(np.float32), outside.astype(np.float32)
@@ -166,25 +231,30 @@ def _from_marks(ready: Prepared, inside: NDArray[np.bool_], outside: NDArray[np.
     # only what hangs together with an in mark without an edge between teaches what the subject looks like
     same = np.exp(-geodesic(inside, 0.01 + edges) / 3.0).astype(np.float32)
     sure = _pin(r, inside, outside)
-    u = relax((r < 0).astype(np.float32), sure, ready.wx, ready.wy, 90)
-    for _ in range(2):
-        hard = _reached(u > 0.5, inside)
-        # only what is fairly certain teaches, or an early mistake would prove itself right
-        here = (hard * np.clip(-r / 2.5, 0, 1) * same).astype(np.float32)
-        away = (~hard * np.clip(r / 2.5, 0, 1)).astype(np.float32)
-        both = [ColourMemory(shape), ColourMemory(shape, cells=8, reach=2)]
-        learned = np.zeros(shape, np.float32)
-        for memory, weight in zip(both, (0.35, 0.65), strict=True):
-            memory.add(lab, here + 8 * f, away + 8 * b)
-            odds, trust = memory.odds(lab, everywhere, balance=0.7)
-            learned += weight * np.clip(odds, -5, 5) * trust
-        r = -np.clip(1.2 * learned + 0.8 * reach, -6, 6)
-        u = relax(u, _pin(r, inside, outside), ready.wx, ready.wy, 60)
-    return np.where(_reached(u > 0.5, inside), u, np.minimum(u, 0.49)).astype(np.float32)
+    u = relax((r < 0).astype(np.float32), sure, ready.wx, ready.wy, 60)
+    hard = _reached(u > 0.5, inside)
+    # only what is fairly certain teaches, or an early mistake would prove itself right
+    here = (hard * np.clip(-r / 2.5, 0, 1) * same).astype(np.float32)
+    away = (~hard * np.clip(r / 2.5, 0, 1)).astype(np.float32)
+    both = [ColourMemory(shape), ColourMemory(shape, cells=8, reach=2)]
+    learned = np.zeros(shape, np.float32)
+    for memory, weight in zip(both, (0.35, 0.65), strict=True):
+        memory.add(lab, here + 8 * f, away + 8 * b)
+        odds, trust = memory.odds(lab, everywhere, balance=0.7)
+        learned += weight * np.clip(odds, -5, 5) * trust
+    r = -np.clip(1.2 * learned + 0.8 * reach, -6, 6)
+    u = relax(u, _pin(r, inside, outside), ready.wx, ready.wy, 40)
+    u = np.where(_reached(u > 0.5, inside), u, np.minimum(u, 0.49)).astype(np.float32)
+    return Told(seen, reach.astype(np.float32), -r, u, ready.slope)
 
 
-def _mended(ready: Prepared, inside: NDArray[np.bool_], outside: NDArray[np.bool_], prior: F32) -> F32:
-    """A prior matte after new marks: decided anew within the reach of marks that contradict it."""
+def _mended(
+    ready: Prepared, inside: NDArray[np.bool_], outside: NDArray[np.bool_], prior: F32
+) -> tuple[Told, NDArray[np.float32]]:
+    """A prior matte after new marks: decided anew within the reach of marks that contradict it.
+
+    Also how far those marks reach, (h, w) float32, 0 to 1.
+    """
     lab, shape = ready.lab_small, inside.shape
     everywhere = np.ones(shape, np.uint8)
     was = np.clip((prior - 0.5) * 4, -1, 1)
@@ -199,7 +269,7 @@ def _mended(ready: Prepared, inside: NDArray[np.bool_], outside: NDArray[np.bool
         cv2.Sobel(learned, cv2.CV_32F, 1, 0, scale=0.125), cv2.Sobel(learned, cv2.CV_32F, 0, 1, scale=0.125)
     )
     cost = 0.08 + 0.16 * ready.slope + 0.4 * change
-    keep = np.full(shape, np.float32(4.5))
+    keep = np.full(shape, np.float32(1))
     pull = np.zeros(shape, np.float32)
     for seeds, sign in ((wrong_in, 1.0), (wrong_out, -1.0)):
         if not seeds.any():
@@ -208,8 +278,9 @@ def _mended(ready: Prepared, inside: NDArray[np.bool_], outside: NDArray[np.bool
         # what agrees with this mark already shields what lies behind it
         keep *= 1 - near
         pull += np.float32(sign * 5) * near
-    r = -np.clip(0.5 * learned + keep * was + pull, -7, 7)
-    return relax(np.clip(prior, 0, 1), _pin(r, inside, outside), ready.wx, ready.wy, 90)
+    r = -np.clip(0.5 * learned + 4.5 * keep * was + pull, -7, 7)
+    u = relax(np.clip(prior, 0, 1), _pin(r, inside, outside), ready.wx, ready.wy, 60)
+    return Told(learned, pull, -r, u, ready.slope), 1 - keep
 
 
 def _in_band(
@@ -217,10 +288,8 @@ def _in_band(
 ) -> F32:
     """Decides the outline again at working size, in a band about the small solve's outline."""
     work = ready.sizes.work
-    if work == ready.sizes.small and prior is None:
-        return u
     big = cv2.resize(u, (work[1], work[0]), interpolation=cv2.INTER_LINEAR)
-    step = work[1] / ready.sizes.small[1]
+    step = work[1] / u.shape[1]
     half = int(np.ceil(2.2 * step))
     hard = (big > 0.5).astype(np.uint8)
     kernel = cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (2 * half + 1, 2 * half + 1))

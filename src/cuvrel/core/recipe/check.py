@@ -36,6 +36,7 @@ def read_shot(raw: Any) -> Shot:
     _unique("treatments", (step.id for p in shot.planes for step in p.treatments))
     _references(shot)
     _parameters(shot)
+    _circles(shot)
     return shot
 
 
@@ -74,10 +75,46 @@ def _references(shot: Shot) -> None:
                 raise RecipeError(f"The plane '{plane.name}' uses the matte '{matte}', which is not there.")
 
 
+def _circles(shot: Shot) -> None:
+    """Refuses a matte that is pulled from a plane which, in the end, uses the matte."""
+    uses: dict[str, list[str]] = {}
+    names: dict[str, str] = {}
+    for plane in shot.planes:
+        uses[f"p{plane.id}"] = [f"m{m}" for m in (plane.matte, plane.gate.matte if plane.gate else None) if m]
+        names[f"p{plane.id}"] = f"the plane '{plane.name}'"
+    for matte in shot.mattes:
+        planes = [declared("pull", pull.kind).read(pull.params).names("plane") for pull in matte.pulls]
+        uses[f"m{matte.id}"] = [f"p{plane}" for found in planes for plane in found.values()]
+        names[f"m{matte.id}"] = f"the matte '{matte.name}'"
+    clear: set[str] = set()
+    for start in uses:
+        path: list[str] = []
+        waiting = [(start, 0)]
+        while waiting:
+            at, depth = waiting.pop()
+            del path[depth:]
+            if at in path:
+                raise RecipeError(f"There is a circle: {names[at]} and {names[path[-1]]} need each other.")
+            if at in clear:
+                continue
+            path.append(at)
+            waiting += [(one, depth + 1) for one in uses[at]]
+        clear.add(start)
+
+
 def _parameters(shot: Shot) -> None:
+    footage, planes = {f.id for f in shot.footage}, {p.id for p in shot.planes}
     for matte in shot.mattes:
         for pull in matte.pulls:
-            declared("pull", pull.kind).read(pull.params)
+            entry = declared("pull", pull.kind)
+            params = entry.read(pull.params)
+            for of, known in (("footage", footage), ("plane", planes)):
+                for one in params.names(of).values():
+                    if one not in known:
+                        raise RecipeError(
+                            f"{entry.label} of '{matte.name}' names the {of} '{one}', which is not there."
+                        )
+            _unique(f"shapes of '{matte.name}'", (shape.id for shape in pull.shapes))
             _unit(pull.strength, f"{matte.name}, strength")
             _unique(f"marks of '{matte.name}'", (mark.id for mark in pull.marks))
         declared("edge", "edge").read(matte.edge)

@@ -57,6 +57,18 @@ def switch(default: bool, label: str, *, hint: str = "") -> Any:
     return Field(default, title=label, description=hint, json_schema_extra={"control": "switch"})
 
 
+def reference(label: str, of: Literal["footage", "plane"], *, hint: str = "") -> Any:
+    """A field that names other footage of the shot, or a plane, by its id; None while nothing is chosen."""
+    return Field(None, title=label, description=hint, max_length=40, json_schema_extra={"control": of})
+
+
+def choice(default: str, label: str, options: list[str], *, hint: str = "") -> Any:
+    """One of several words; the field's type is the Literal of them."""
+    return Field(
+        default, title=label, description=hint, json_schema_extra={"control": "choice", "options": list(options)}
+    )
+
+
 class Params(Strict):
     """Base of every declared parameters model. Values and keyframes are held to their range."""
 
@@ -81,6 +93,15 @@ class Params(Strict):
                 if any(not low <= part <= high for part in (one if is_colour else (one,))):
                     raise ValueError(f"{field.title} must lie between {low:g} and {high:g}, not {one}")
         return self
+
+    def names(self, of: str) -> dict[str, str]:
+        """The ids that its references of a kind (footage, plane) hold, by field."""
+        out = {}
+        for name, field in type(self).model_fields.items():
+            extra = field.json_schema_extra
+            if isinstance(extra, dict) and extra.get("control") == of and getattr(self, name):
+                out[name] = str(getattr(self, name))
+        return out
 
     def at(self, frame: int) -> dict[str, Any]:
         """Every value at this frame, as plain numbers, switches and colour triples."""

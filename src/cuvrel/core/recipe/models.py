@@ -6,6 +6,7 @@ from typing import Any, Literal
 
 from pydantic import Field, model_validator
 
+from cuvrel.core.recipe.shapes import Shape
 from cuvrel.core.recipe.values import Scalar, Strict
 
 VERSION: Literal[1] = 1
@@ -56,6 +57,7 @@ class Pull(Step):
     strength: Scalar = 1.0
     invert: bool = False
     marks: list[Mark] = Field(default_factory=list, max_length=100_000)
+    shapes: list[Shape] = Field(default_factory=list, max_length=200)
 
 
 class Matte(Strict):
@@ -118,6 +120,13 @@ class Shot(Strict):
     def plate_footage(self) -> Footage:
         """The plate's entry."""
         return next(entry for entry in self.footage if entry.id == self.plate)
+
+    def footage_by_id(self, footage_id: str) -> Footage:
+        """A piece of footage by id. Raises KeyError."""
+        for entry in self.footage:
+            if entry.id == footage_id:
+                return entry
+        raise KeyError(footage_id)
 
     def matte(self, matte_id: str) -> Matte:
         """A matte by id. Raises KeyError."""

@@ -61,11 +61,15 @@ def at(value: Scalar | Colour | Any, frame: int) -> Any:
     return keys[-1].value
 
 
+def eased(ease: Ease, t: float) -> float:
+    """How far a value has come at `t`, 0 to 1, of the way to the next key."""
+    if ease == "hold":
+        return 0.0
+    return t * t * (3.0 - 2.0 * t) if ease == "smooth" else t
+
+
 def _between(left: Key, right: Key, t: float) -> float | Rgb:
-    if left.ease == "hold":
-        return left.value
-    if left.ease == "smooth":
-        t = t * t * (3.0 - 2.0 * t)
+    t = eased(left.ease, t)
     a, b = left.value, right.value
     if isinstance(a, tuple) and isinstance(b, tuple):
         return (a[0] + (b[0] - a[0]) * t, a[1] + (b[1] - a[1]) * t, a[2] + (b[2] - a[2]) * t)

@@ -2,17 +2,20 @@
 
 from __future__ import annotations
 
-from typing import Protocol
+from typing import Any, Protocol
 
 import numpy as np
 from numpy.typing import NDArray
 
 from cuvrel.core.edge.detail import fine_detail, own_colours
 from cuvrel.core.edge.steady import steadied
-from cuvrel.core.media.colour import decode
+from cuvrel.core.media.colour import decode, encode
 from cuvrel.core.pulls.context import PullContext
+from cuvrel.core.pulls.footage import channel_of
+from cuvrel.core.pulls.shape import shaped
 from cuvrel.core.recipe.declared import declared
 from cuvrel.core.recipe.models import Matte, Plane, Pull, Shot, Step
+from cuvrel.core.recipe.shapes import Shape
 from cuvrel.core.recipe.values import at
 from cuvrel.core.stand.blend import blend, mix, through
 from cuvrel.core.stand.nodes import Node, node
@@ -28,6 +31,9 @@ class Sources(Protocol):
     def picture(self, footage_id: str, frame: int, size: tuple[int, int]) -> Node:
         """A node of (H, W, 3) uint8 sRGB at `size` (H, W)."""
 
+    def alpha(self, footage_id: str, frame: int, size: tuple[int, int]) -> Node:
+        """A node of (H, W) float32, 0 to 1, at `size`; all 1 where the footage has no alpha."""
+
     def traced(self, pull: Pull, frame: int, size: tuple[int, int]) -> Node | None:
         """A node of (H, W) float32, 0 to 1, at `size`; None where the trace has no frame yet."""
 
@@ -35,16 +41,19 @@ class Sources(Protocol):
 class Stand:
     """Builds the nodes of one shot at one size. scale: the pictures' size over the plate's."""
 
-    def __init__(self, shot: Shot, sources: Sources, scale: float = 1.0, edged: bool = True) -> None:
-        self.shot, self.sources, self.scale, self._edged = shot, sources, scale, edged
+    def __init__(
+        self, shot: Shot, sources: Sources, scale: float = 1.0, edged: bool = True, pulls: int | None = None
+    ) -> None:
+        """edged: whether mattes have their edge step. pulls: how many of a matte's pulls count; None for all."""
+        self.shot, self.sources, self.scale, self._edged, self._most = shot, sources, scale, edged, pulls
         plate = shot.plate_footage()
         self.frames, self.fps = plate.frames, plate.fps
         self.size = max(2, round(plate.height * scale)), max(2, round(plate.width * scale))
         self._mattes: dict[tuple[str, int], Node] = {}
 
-    def bare(self) -> Stand:
-        """The same stand with all mattes as they are before their edge step."""
-        return Stand(self.shot, self.sources, self.scale, edged=False)
+    def bare(self, pulls: int | None = None) -> Stand:
+        """The same stand with all mattes as they are before their edge step, or after so many of their pulls."""
+        return Stand(self.shot, self.sources, self.scale, edged=False, pulls=pulls)
 
     def plate(self, frame: int) -> Node:
         """The plate's bytes, (H, W, 3) uint8 sRGB."""
@@ -103,7 +112,7 @@ class Stand:
         """All pulls joined, (H, W) float32."""
         inputs: list[Node] = []
         joins: list[tuple[str, float, bool]] = []
-        for pull in matte.pulls:
+        for pull in matte.pulls[: self._most]:
             found = self._pull(pull, frame) if pull.on else None
             if found is not None:
                 inputs.append(found)
@@ -125,10 +134,51 @@ class Stand:
         if pull.kind == "trace":
             return self.sources.traced(pull, frame, self.size)
         entry = declared("pull", pull.kind)
-        values = entry.read(pull.params).at(frame)
+        params = entry.read(pull.params)
+        values = params.at(frame)
+        if pull.kind == "shape":
+            return self._shapes(pull.shapes, frame, float(values["shutter"]))
         context = PullContext(frame, self.scale, self.fps)
-        return node(f"pull-{pull.kind}", [values, self.scale], [self.plate(frame)],
-                    lambda rgb: entry.run(rgb, values, context))  # fmt: skip
+        others = self._others(pull.kind, values, frame)
+        return node(f"pull-{pull.kind}", [values, self.scale], [self.plate(frame), *others],
+                    lambda rgb, *rest: entry.run(rgb, values, context, *rest))  # fmt: skip
+
+    def _shapes(self, shapes: list[Shape], frame: int, shutter: float) -> Node:
+        size, scale = self.size, self.scale
+        drawn = [shape for shape in shapes if shape.on]
+        if shutter > 0:
+            about = [[shape.model_dump(mode="json") for shape in drawn], frame]
+        else:
+            # what stands still is one picture for all its frames
+            here = {"frame": 0, "ease": "hold"}
+            about = [[[s.kind, s.join, s.at(frame).model_copy(update=here).model_dump(mode="json")] for s in drawn]]
+        return node("shapes", [about, size, scale, shutter], [], lambda: shaped(drawn, frame, size, scale, shutter))
+
+    def _others(self, kind: str, values: dict[str, Any], frame: int) -> list[Node]:
+        """What a pull takes besides the plate."""
+        if kind == "difference_key" and values["plate"]:
+            return [self.footage(str(values["plate"]), frame)]
+        if kind != "footage":
+            return []
+        at_frame, channel = frame - round(float(values["offset"])), str(values["channel"])
+        if values["footage"]:
+            entry = self.shot.footage_by_id(str(values["footage"]))
+            size = max(2, round(entry.height * self.scale)), max(2, round(entry.width * self.scale))
+            if channel == "alpha":
+                return [self.sources.alpha(entry.id, held(at_frame, entry.frames), size)]
+            picture = self.sources.picture(entry.id, held(at_frame, entry.frames), size)
+            return [node("channel", channel, [picture], lambda p: channel_of(p, channel))]
+        if values["plane"]:
+            plane = self.alone(self.shot.plane(str(values["plane"])), held(at_frame, self.frames))
+            if channel == "alpha":
+                return [node("channel", channel, [plane], lambda p: np.ascontiguousarray(p[..., 3]))]
+            return [node("channel", channel, [plane], lambda p: channel_of(encode(p), channel))]
+        return []
+
+    def footage(self, footage_id: str, frame: int) -> Node:
+        """Other footage of the shot at this size, (H, W, 3) uint8 sRGB; its last frame holds."""
+        entry = self.shot.footage_by_id(footage_id)
+        return self.sources.picture(footage_id, held(frame, entry.frames), self.size)
 
     def _treated(self, picture: Node, steps: list[Step], frame: int, matte: Node | None) -> Node:
         for step in steps:
@@ -224,6 +274,11 @@ class Stand:
         for plane in reversed(self.shot.planes):
             picture = self.plane(plane, frame, picture)
         return picture
+
+
+def held(frame: int, count: int) -> int:
+    """The frame itself, or the nearest one that there is: the first and the last frame hold."""
+    return max(0, min(count - 1, frame))
 
 
 def join_pull(total: F32, cover: F32, join: str) -> F32:

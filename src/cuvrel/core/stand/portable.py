@@ -18,7 +18,7 @@ from numpy.typing import NDArray
 
 from cuvrel.core import catalogue
 from cuvrel.core.media.probe import probe
-from cuvrel.core.media.reader import Reader, resized
+from cuvrel.core.media.reader import Reader, as_grey, resized
 from cuvrel.core.media.writer import read_grey
 from cuvrel.core.recipe.check import read_shot
 from cuvrel.core.recipe.errors import MediaError, RecipeError
@@ -52,6 +52,7 @@ class PortableShot:
         self._folder = path.parent
         self._frames: dict[str, dict[str, dict[str, Any]]] = raw.get("frames") or {}
         self._readers: dict[str, Reader] = {}
+        self._alphas: dict[str, Reader] = {}
         for footage in self.shot.footage:
             if footage.id not in raw["files"]:
                 raise RecipeError(f"The portable shot does not say where the footage '{footage.name}' is.")
@@ -65,6 +66,14 @@ class PortableShot:
         reader = self._readers[footage_id]
         return node("footage", [footage_id, frame, size], [], lambda: resized(reader.frame(frame), size))
 
+    def alpha(self, footage_id: str, frame: int, size: tuple[int, int]) -> Node:
+        """A node of (H, W) float32, 0 to 1."""
+        if footage_id not in self._alphas:
+            colours = self._readers[footage_id]
+            self._alphas[footage_id] = Reader(colours.path, colours.info, alpha=True)
+        reader = self._alphas[footage_id]
+        return node("alpha", [footage_id, frame, size], [], lambda: as_grey(reader.frame(frame), size))
+
     def traced(self, pull: Pull, frame: int, size: tuple[int, int]) -> Node | None:
         """A node of (H, W) float32, 0 to 1; None where the trace has no frame."""
         entry = self._frames.get(pull.id, {}).get(str(frame))
@@ -77,6 +86,6 @@ class PortableShot:
                 grey = read_grey(file.read_bytes())
             except (OSError, ValueError) as fault:
                 raise MediaError(f"The matte frame '{file.name}' can't be read.") from fault
-            return resized(grey, size).astype(np.float32) / np.float32(255)
+            return as_grey(grey, size)
 
         return node("stored", [str(entry["file"]), size], [], load)

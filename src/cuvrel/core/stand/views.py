@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+import re
+
+import cv2
 import numpy as np
 from numba import njit
 from numpy.typing import NDArray
@@ -18,6 +21,7 @@ F32 = NDArray[np.float32]
 U8 = NDArray[np.uint8]
 
 BLUE = np.array([0x3F, 0x8F, 0xC4], np.float32)
+RED = np.array([0xCF, 0x3F, 0x2B], np.float32)
 PALE = np.array([0xBF, 0xE6, 0xFF], np.float32)
 SPAN = 48  # frames of the unrolled strip
 GROUNDS = {"black": (0, 0), "white": (255, 255), "grey": (118, 118), "checks": (90, 150)}
@@ -26,13 +30,16 @@ GROUNDS = {"black": (0, 0), "white": (255, 255), "grey": (118, 118), "checks": (
 def view(stand: Stand, wanted: str, frame: int) -> Node:
     """The node of a view at a frame, uint8: (H, W, 3) sRGB or (H, W, 4) for a plane alone.
 
-    wanted: `result`, `plate`, `matte:ID`, `veil:ID`, `cutout:ID:GROUND`, `unroll:ID`, `onion:ID` or
-    `plane:ID`; with `bare-` before it a view of a matte shows it before its edge step. Raises RecipeError for
-    anything else.
+    wanted: `result`, `plate`, `matte:ID`, `veil:ID`, `cutout:ID:GROUND` (a name of GROUNDS, or a colour as
+    #rrggbb), `change:ID`, `unroll:ID`, `onion:ID` or `plane:ID`; with `bare-` before it a view of a matte
+    shows it before its edge step, with `first-N-` as far as its first N pulls bring it. Raises RecipeError
+    for anything else.
     """
-    kind, *rest = wanted.removeprefix("bare-").split(":")
-    if wanted.startswith("bare-"):
-        stand = stand.bare()
+    part = re.fullmatch(r"(?:(bare)-|first-([1-9]\d{0,2})-)?(.*)", wanted)
+    assert part is not None
+    kind, *rest = part[3].split(":")
+    if part[1] or part[2]:
+        stand = stand.bare(None if part[1] else int(part[2]))
     try:
         if kind == "result" and not rest:
             return node("view-result", None, [stand.result(frame)], encode)
@@ -47,6 +54,13 @@ def view(stand: Stand, wanted: str, frame: int) -> Node:
             size = max(4, round(16 * stand.scale))
             return node("view-cutout", [ground, size], [stand.plate(frame), stand.matte(rest[0], frame)],
                         lambda p, m: over_ground(p, m, ground, size))  # fmt: skip
+        if kind == "cutout" and len(rest) == 2 and re.fullmatch(r"#[0-9a-f]{6}", rest[1]):
+            flat = tuple(int(rest[1][k : k + 2], 16) for k in (1, 3, 5))
+            return node("view-cutout-flat", flat, [stand.plate(frame), stand.matte(rest[0], frame)],
+                        lambda p, m: over_colour(p, m, flat))  # fmt: skip
+        if kind == "change" and len(rest) == 1:
+            last = stand.matte(rest[0], max(0, frame - 1))
+            return node("view-change", None, [stand.plate(frame), stand.matte(rest[0], frame), last], changed)
         if kind == "unroll" and len(rest) == 1:
             return _unroll(stand, rest[0], frame)
         if kind == "onion" and len(rest) == 1:
@@ -128,3 +142,21 @@ def over_ground(rgb: U8, matte: F32, ground: tuple[int, int], size: int) -> U8:
     y, x = (np.arange(h) // size)[:, None], (np.arange(w) // size)[None, :]
     back = np.where((y + x) % 2, np.float32(ground[1]), np.float32(ground[0]))[..., None]
     return np.asarray(back + (rgb - back) * matte[..., None] + 0.5, np.uint8)
+
+
+def over_colour(rgb: U8, matte: F32, colour: tuple[int, ...]) -> U8:
+    """The plate through the matte over an even colour, 0 to 255 each."""
+    back = np.array(colour, np.float32)
+    return np.asarray(back + (rgb - back) * matte[..., None] + 0.5, np.uint8)
+
+
+def changed(rgb: U8, matte: F32, before: F32) -> U8:
+    """What the matte gained (blue) and lost (red, hatched) since the frame before, over a dim grey picture."""
+    grey = cv2.cvtColor(rgb, cv2.COLOR_RGB2GRAY)[..., None].astype(np.float32) * 0.45 + 20
+    step = (matte - before)[..., None]
+    h, w = matte.shape
+    stripes = ((np.arange(h)[:, None] + np.arange(w)) // 3 % 2).astype(np.float32)[..., None]
+    out = (
+        grey + np.clip(step, 0, 1) * (BLUE + 40 - grey) + np.clip(-step, 0, 1) * (0.55 + 0.45 * stripes) * (RED - grey)
+    )
+    return np.asarray(np.clip(out, 0, 255) + 0.5, np.uint8)

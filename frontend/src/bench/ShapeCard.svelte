@@ -1,0 +1,277 @@
+<script lang="ts">
+  import type { DeclaredOut, Matte, Pull, Shape, ShapeKey } from "../lib/api-types";
+  import type { Desk } from "../lib/desk.svelte";
+  import Icon from "../lib/Icon.svelte";
+  import { changed, pointed, rounded, shapeAt } from "../lib/shapes";
+  import Card from "./Card.svelte";
+  import Field from "./Field.svelte";
+  import Joining from "./Joining.svelte";
+  import Plain from "./Plain.svelte";
+
+  type Props = {
+    desk: Desk;
+    matte: Matte;
+    pull: Pull;
+    declared: DeclaredOut;
+    deeds: Record<string, (() => void) | undefined>;
+  };
+  let { desk, matte, pull, declared, deeds }: Props = $props();
+  const path = $derived(
+    `${desk.shot.mattePath(matte.id)}/pulls/${matte.pulls.findIndex((p) => p.id === pull.id)}`,
+  );
+  const active = $derived(desk.pull?.id === pull.id);
+  const shape = $derived(active ? pull.shapes.find((one) => one.id === desk.shapeId) : undefined);
+  const key = $derived(shape && shapeAt(shape, desk.frame));
+  const here = $derived(shape?.keys.find((k) => k.frame === desk.frame));
+  const joins = ["add", "subtract", "intersect"] as const;
+  const eases = ["linear", "smooth", "hold"] as const;
+  let gesture = "";
+
+  function put(next: Shape, label: string, kept: string | null = null) {
+    desk.choosePull(pull.id);
+    desk.putShape(next, label, kept);
+  }
+
+  function turn() {
+    if (!shape || !key) return;
+    if (!here) return put(changed(shape, desk.frame, rounded(key), false), "keyframe");
+    if (shape.keys.length > 1)
+      put({ ...shape, keys: shape.keys.filter((k) => k !== here) }, "remove keyframe");
+  }
+
+  function ease(to: ShapeKey["ease"]) {
+    if (shape && here)
+      put(
+        { ...shape, keys: shape.keys.map((k) => (k === here ? { ...k, ease: to } : k)) },
+        `ease: ${to}`,
+      );
+  }
+
+  /** The value of the picked point, or of the outline as a whole. */
+  function soft(side: "inner" | "outer"): number {
+    if (!shape || !key) return 0;
+    if (!pointed(shape)) return key[side];
+    const n = desk.pointAt;
+    const points = n === null ? key.points : key.points.filter((_, i) => i === n);
+    return points.reduce((sum, p) => sum + p[side], 0) / Math.max(1, points.length);
+  }
+
+  function setSoft(side: "inner" | "outer", value: number, done: boolean) {
+    if (!shape || !key) return;
+    gesture ||= `g${Math.random().toString(36).slice(2, 12)}`;
+    const one = desk.pointAt;
+    const next = pointed(shape)
+      ? {
+          ...key,
+          points: key.points.map((p, i) =>
+            one === null || i === one ? { ...p, [side]: value } : p,
+          ),
+        }
+      : { ...key, [side]: value };
+    put(changed(shape, desk.frame, rounded(next), desk.allFrames), `${side} softness`, gesture);
+    if (done) gesture = "";
+  }
+
+  function setRound(value: number, done: boolean) {
+    if (!shape || !key) return;
+    gesture ||= `g${Math.random().toString(36).slice(2, 12)}`;
+    const next = rounded({ ...key, round: value });
+    put(changed(shape, desk.frame, next, desk.allFrames), "round corners", gesture);
+    if (done) gesture = "";
+  }
+
+  function copyShape() {
+    if (!shape) return;
+    const twin = { ...shape, id: desk.shot.freshId("h"), name: `${shape.name} copy`.slice(0, 120) };
+    put(twin, "copy shape");
+    desk.shapeId = twin.id;
+  }
+
+  /** Copied keys may be another shape's: they are laid down from this frame on. */
+  function paste() {
+    if (!shape || !desk.copied?.length) return;
+    const by = desk.frame - desk.copied[0].frame;
+    const pasted = desk.copied.map((k) => ({ ...k, frame: k.frame + by }));
+    if (pasted[0].points.length !== shape.keys[0].points.length) return;
+    const taken = new Set(pasted.map((k) => k.frame));
+    const keys = [...shape.keys.filter((k) => !taken.has(k.frame)), ...pasted];
+    put({ ...shape, keys: keys.sort((a, b) => a.frame - b.frame) }, "paste keys");
+  }
+
+  function pick(id: string) {
+    desk.choosePull(pull.id);
+    desk.shapeId = id;
+    desk.pointAt = null;
+    desk.tool = "arrow";
+  }
+</script>
+
+<Card
+  title={declared.label}
+  note="pull"
+  on={pull.on}
+  wide
+  rows={1}
+  onpick={() => desk.choosePull(pull.id)}
+  selected={active && matte.pulls.length > 1}
+  {...deeds}
+>
+  <div class="list" role="group" aria-label="Shapes of this pull">
+    {#each pull.shapes as one (one.id)}
+      <div class="row" class:chosen={one.id === shape?.id}>
+        <button
+          class="btn-bare"
+          aria-label={`${one.name}: ${one.on ? "switch off" : "switch on"}`}
+          aria-pressed={one.on}
+          onclick={() => put({ ...one, on: !one.on }, "shape on or off")}
+          ><Icon name={one.on ? "eye" : "shut"} size={14} /></button
+        >
+        <input
+          aria-label={`Name of ${one.name}`}
+          value={one.name}
+          onfocus={() => pick(one.id)}
+          onchange={(e) =>
+            e.currentTarget.value.trim() &&
+            put({ ...one, name: e.currentTarget.value.trim().slice(0, 120) }, "rename shape")}
+        />
+        <select
+          aria-label={`How ${one.name} joins`}
+          value={one.join}
+          onchange={(e) =>
+            put({ ...one, join: e.currentTarget.value as Shape["join"] }, "shape joins")}
+        >
+          {#each joins as join (join)}<option>{join}</option>{/each}
+        </select>
+      </div>
+    {:else}
+      <p>No shape yet.</p>
+      <button class="btn" onclick={() => (desk.choosePull(pull.id), (desk.tool = "ellipse"))}
+        >Draw an ellipse</button
+      >
+      <button class="btn" onclick={() => (desk.choosePull(pull.id), (desk.tool = "curve"))}
+        >Draw a curve</button
+      >
+    {/each}
+  </div>
+  <div class="about">
+    {#if shape && key}
+      <Plain
+        label="Soft inside"
+        name={`${shape.name}: inner softness`}
+        value={soft("inner")}
+        high={200}
+        unit="px"
+        onset={(v, done) => setSoft("inner", v, done)}
+      />
+      <Plain
+        label="Soft outside"
+        name={`${shape.name}: outer softness`}
+        value={soft("outer")}
+        high={200}
+        unit="px"
+        onset={(v, done) => setSoft("outer", v, done)}
+      />
+      {#if shape.kind === "box"}
+        <Plain
+          label="Round corners"
+          name={`${shape.name}: round corners`}
+          value={key.round}
+          high={1}
+          step={0.01}
+          onset={setRound}
+        />
+      {/if}
+      {#if pointed(shape)}
+        <p class="note">
+          {desk.pointAt === null
+            ? "Softness of all points"
+            : `Softness of point ${desk.pointAt + 1}`}
+        </p>
+      {/if}
+      <div class="deeds">
+        <button class="btn" onclick={turn} disabled={!!here && shape.keys.length === 1}
+          >{here ? "Remove key" : "Key here"}</button
+        >
+        <select
+          aria-label={`${shape.name}: ease`}
+          disabled={!here}
+          value={here?.ease ?? "linear"}
+          onchange={(e) => ease(e.currentTarget.value as ShapeKey["ease"])}
+        >
+          {#each eases as one (one)}<option>{one}</option>{/each}
+        </select>
+        <button class="btn" onclick={() => (desk.copied = shape.keys)}>Copy keys</button>
+        <button
+          class="btn"
+          disabled={!desk.copied || desk.copied[0].points.length !== shape.keys[0].points.length}
+          onclick={paste}>Paste keys</button
+        >
+        <button class="btn" onclick={copyShape}>Copy shape</button>
+        <button class="btn" onclick={() => desk.removeShape(shape.id)}>Remove</button>
+      </div>
+    {:else if pull.shapes.length}
+      <p class="note">Choose a shape in the list or on the picture.</p>
+    {/if}
+    {#each declared.fields as field (field.name)}
+      <Field
+        {desk}
+        {field}
+        value={pull.params[field.name]}
+        path={`${path}/params/${field.name}`}
+        about={declared.label}
+      />
+    {/each}
+    <Joining {desk} {pull} {path} about={declared.label} first={matte.pulls[0]?.id === pull.id} />
+  </div>
+</Card>
+
+<style>
+  .list {
+    display: grid;
+    align-content: start;
+    gap: 2px;
+  }
+  .row {
+    display: grid;
+    grid-template-columns: 24px minmax(0, 1fr) 76px;
+    align-items: center;
+    border: 1.5px solid transparent;
+    border-radius: 4px;
+  }
+  .row.chosen {
+    border-color: var(--ink);
+    background: var(--paper);
+  }
+  .row input {
+    border: 0;
+    background: none;
+    min-height: 24px;
+    padding: 0 2px;
+  }
+  select {
+    border: 0;
+    background: none;
+    font-size: 12px;
+    min-height: 24px;
+    color: var(--quiet);
+  }
+  .about {
+    display: grid;
+    align-content: start;
+  }
+  .deeds {
+    display: flex;
+    flex-wrap: wrap;
+    gap: 3px;
+    padding: 3px 0;
+  }
+  .deeds .btn {
+    padding: 1px 6px;
+    font-size: 12px;
+  }
+  p {
+    margin: 2px 0;
+    color: var(--quiet);
+    font-size: 12px;
+  }
+</style>

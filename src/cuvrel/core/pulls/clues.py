@@ -1,0 +1,146 @@
+"""What speaks for and against a pixel on one marked frame, as planes of one stack, for the network to weigh.
+
+Colours as marks and a first solve taught them, the reach of the marks, what moves with the subject and
+what with the background towards the neighbouring frames, and the shape before a mend.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from cuvrel.core.media.box import Box
+from cuvrel.core.motion.fit import with_subject
+from cuvrel.core.motion.flow import Flow
+from cuvrel.core.pulls.network import quarters
+
+F32 = NDArray[np.float32]
+U8 = NDArray[np.uint8]
+Mask = NDArray[np.bool_]
+NEAR = (-1, 1, -3, 3)  # the neighbours whose motion is looked at, in frames from the marked one
+FLOW = 480  # the longer side at which motion is found
+PLANES = 12 + 17
+
+
+@dataclass(frozen=True)
+class Moves:
+    """Motion from a frame to one of its neighbours: (h, w, 2) in pixels of this size, and its trust, 0 to 1."""
+
+    apart: int
+    flow: F32
+    calm: F32
+
+
+def moves(rgb: U8, neighbours: Sequence[tuple[int, U8]], size: tuple[int, int]) -> list[Moves]:
+    """Motion to each neighbour at `size` (H, W). neighbours: how many frames away each one is, and its picture."""
+    if not neighbours:
+        return []
+    ratio = min(1.0, FLOW / max(rgb.shape[:2]))
+    at = max(16, round(rgb.shape[1] * ratio)), max(16, round(rgb.shape[0] * ratio))
+
+    def grey(picture: U8) -> U8:
+        return cv2.cvtColor(cv2.resize(picture, at, interpolation=cv2.INTER_AREA), cv2.COLOR_RGB2GRAY)
+
+    finder, here, out = Flow(), grey(rgb), []
+    scale = np.array([size[1] / at[0], size[0] / at[1]], np.float32)
+    for apart, picture in neighbours:
+        flow, fault = finder.between(here, grey(picture))
+        calm = np.exp(-0.7 * fault)
+        out.append(
+            Moves(
+                apart,
+                cv2.resize(flow, (size[1], size[0]), interpolation=cv2.INTER_AREA) * scale,
+                cv2.resize(calm, (size[1], size[0]), interpolation=cv2.INTER_AREA),
+            )
+        )
+    return out
+
+
+@dataclass(frozen=True)
+class Told:
+    """What the first solve made of the marks, all (h, w) float32 at small size.
+
+    seen: log odds by the marks' own colours; reach: by how near to either kind of mark; odds: by all that
+    was learned; u: its answer, 0 to 1; slope: how much of an edge there is.
+    """
+
+    seen: F32
+    reach: F32
+    odds: F32
+    u: F32
+    slope: F32
+
+
+def area(told: Told, inside: Mask) -> Box:
+    """Where the network looks, at small size: well about the first answer; sides are multiples of 32 where they can."""
+    h, w = told.u.shape
+    there = (told.u > 0.3) | inside
+    rows, cols = np.flatnonzero(there.any(axis=1)), np.flatnonzero(there.any(axis=0))
+    if rows.size < 2 or cols.size < 2:
+        return slice(0, h), slice(0, w)
+
+    def fit(first: int, last: int, most: int) -> slice:
+        pad = 24 + (last - first) // 5
+        length = min(most, -(-(last - first + 1 + 2 * pad) // 32) * 32)
+        start = min(max(0, (first + last + 1 - length) // 2), most - length)
+        return slice(start, start + length)
+
+    return fit(int(rows[0]), int(rows[-1]), h), fit(int(cols[0]), int(cols[-1]), w)
+
+
+def _about(mask: Mask) -> list[F32]:
+    """How near marks of a kind are, sharply and widely."""
+    if not mask.any():
+        return [np.full(mask.shape, -1, np.float32)] * 2
+    apart = cv2.distanceTransform((~mask).astype(np.uint8), cv2.DIST_L2, 5)
+    return [(np.exp(-apart / np.float32(reach)) * 2 - 1).astype(np.float32) for reach in (3, 25)]
+
+
+def _motion(found: list[Moves], told: Told, inside: Mask) -> list[F32]:
+    """Five planes: with the subject, and how far from the background's motion, near and far in time; and trust."""
+    shape = told.u.shape
+    if not found:
+        return [np.zeros(shape, np.float32)] * 5 + [np.full(shape, -1, np.float32)]
+    # the marks are certain, the first answer is not
+    where = np.maximum(np.clip(told.u, 0, 1) * np.float32(0.5), inside)
+    out: list[F32] = []
+    trust: F32 = np.zeros(shape, np.float32)
+    for group in (1, 3):
+        total = np.full(shape, 1e-3, np.float32)
+        sides, away = np.zeros(shape, np.float32), np.zeros(shape, np.float32)
+        for one in found:
+            if abs(one.apart) != group:
+                continue
+            side, far = with_subject(one.flow, one.calm, where)
+            sides += one.calm * side
+            away += one.calm * np.minimum(far, 8)
+            total += one.calm
+            if group == 1:
+                trust = np.maximum(trust, one.calm)
+        out += [np.asarray(sides / total, np.float32), np.asarray(away / total / 4 - 1, np.float32)]
+    return [*out, trust * 2 - 1, np.ones(shape, np.float32)]
+
+
+def stacked(lab: U8, told: Told, inside: Mask, outside: Mask, prior: F32 | None, found: list[Moves], box: Box) -> F32:
+    """The stack for the network, (PLANES, h, w) float32 of about -1 to 1, of what lies in the box.
+
+    lab: (2 h, 2 w, 3) uint8, twice the small size. prior: at small size.
+    """
+    before = told.u if prior is None else prior
+    half: list[F32] = [
+        *(np.asarray(plane / 6, np.float32) for plane in (told.seen, told.reach, told.odds)),
+        *(np.asarray(plane * 2 - 1, np.float32) for plane in (told.u, before)),
+        np.full(before.shape, -1 if prior is None else 1, np.float32),
+        *_about(inside),
+        *_about(outside),
+        *_motion(found, told, inside),
+        np.asarray(np.minimum(told.slope, 16) / 8 - 1, np.float32),
+    ]
+    rows, cols = slice(box[0].start * 2, box[0].stop * 2), slice(box[1].start * 2, box[1].stop * 2)
+    part = lab[rows, cols].astype(np.float32) / np.float32(128) - np.float32(1)
+    planes = np.concatenate([quarters([part[..., k] for k in range(3)]), np.stack([p[box[0], box[1]] for p in half])])
+    return np.asarray(planes, np.float32)

@@ -1,0 +1,155 @@
+"""Difference key: coverage by what differs from a clean plate, the same view without the subject."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import cv2
+import numpy as np
+from numba import njit
+from numpy.typing import NDArray
+
+from cuvrel.core.media.rows import in_rows
+from cuvrel.core.pulls.context import PullContext
+from cuvrel.core.pulls.luma_key import blurred
+from cuvrel.core.recipe.declared import Params, declare, number, reference, switch
+from cuvrel.core.recipe.values import Scalar
+
+F32 = NDArray[np.float32]
+U8 = NDArray[np.uint8]
+QUARTER = 4  # exposure and shift are found at a quarter of the size
+MOST_SHIFT = 0.04  # of the width: what is further off is another view
+
+
+class DifferenceKeyParams(Params):
+    """A still camera, and light that drifts a little."""
+
+    plate: str | None = reference("Clean plate", "footage", hint="the same view without the subject")
+    tolerance: Scalar = number(0.06, "Tolerance", 0, 1, step=0.005, hint="what differs by less is background")
+    soft: Scalar = number(0.06, "Softness", 0, 1, step=0.005)
+    blur: Scalar = number(1.0, "Blur before", 0, 40, step=0.5, unit="px", hint="takes grain out", animatable=False)
+    shadow: Scalar = number(0.5, "Drop shadows", 0, 1, hint="what is only darker than the clean plate counts less")
+    cast: Scalar = number(
+        0.0, "Drop cast light", 0, 1, hint="what is only lit more than on the clean plate counts less"
+    )
+    exposure: bool = switch(True, "Match light", hint="the clean plate is brought to each frame's exposure and tint")
+    shift: bool = switch(True, "Match shift", hint="the clean plate is moved to fit each frame")
+
+
+def matched(rgb: U8, clean: U8, exposure: bool, shift: bool) -> tuple[U8, F32]:
+    """The clean plate moved to fit the frame, and the gain that brings it to the frame's light, (3,) float32.
+
+    rgb, clean: (H, W, 3) uint8 sRGB. The shift is found by phase correlation (Kuglin and Hines, 1975) to a
+    fraction of a pixel; a gain is the median ratio of display-encoded values of what agrees best, so the
+    subject may fill up to half of the picture.
+    """
+    if shift:
+        clean = _shifted(rgb, clean)
+    gain = np.ones(3, np.float32)
+    if exposure:
+        size = max(1, rgb.shape[1] // QUARTER), max(1, rgb.shape[0] // QUARTER)
+        a = cv2.resize(rgb, size, interpolation=cv2.INTER_AREA).reshape(-1, 3).astype(np.float32) + 2
+        b = cv2.resize(clean, size, interpolation=cv2.INTER_AREA).reshape(-1, 3).astype(np.float32) + 2
+        ratio = np.log(a / b)
+        # clipped and black values tell nothing about light
+        tells = ((a > 10) & (a < 250) & (b > 10) & (b < 250)).all(axis=1)
+        if tells.sum() > 50:
+            ratio = ratio[tells]
+            middle = np.median(ratio, axis=0)
+            away = np.abs(ratio - middle).max(axis=1)
+            near = ratio[away <= np.median(away)]
+            gain = np.exp(np.median(near, axis=0)).astype(np.float32)
+    return clean, gain
+
+
+def _shifted(rgb: U8, clean: U8) -> U8:
+    h, w = rgb.shape[:2]
+    size = max(8, w // QUARTER * 2), max(8, h // QUARTER * 2)
+    grey = [cv2.cvtColor(cv2.resize(p, size, interpolation=cv2.INTER_AREA), cv2.COLOR_RGB2GRAY) for p in (rgb, clean)]
+    # slopes, since light may differ
+    a, b = (cv2.magnitude(cv2.Sobel(g, cv2.CV_32F, 1, 0), cv2.Sobel(g, cv2.CV_32F, 0, 1)) for g in grey)
+    (dx, dy), sure = cv2.phaseCorrelate(b, a, cv2.createHanningWindow(size, cv2.CV_32F))
+    dx, dy = dx * w / size[0], dy * h / size[1]
+    if sure < 0.05 or max(abs(dx), abs(dy)) > MOST_SHIFT * w or max(abs(dx), abs(dy)) < 0.05:
+        return clean
+    matrix = np.array([[1, 0, dx], [0, 1, dy]], np.float64)
+    moved = cv2.warpAffine(clean, matrix, (w, h), flags=cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE)
+    return np.asarray(moved, np.uint8)
+
+
+@njit(nogil=True, cache=True, fastmath=True)
+def _apart(y0, y1, rgb, clean, gain, shadow, cast, out):  # type: ignore[no-untyped-def]
+    scale = np.float32(1 / 255)
+    for y in range(y0, y1):
+        for x in range(rgb.shape[1]):
+            r, g, b = rgb[y, x, 0] * scale, rgb[y, x, 1] * scale, rgb[y, x, 2] * scale
+            cr = min(clean[y, x, 0] * scale * gain[0], np.float32(1))
+            cg = min(clean[y, x, 1] * scale * gain[1], np.float32(1))
+            cb = min(clean[y, x, 2] * scale * gain[2], np.float32(1))
+            luma = np.float32(0.2126) * r + np.float32(0.7152) * g + np.float32(0.0722) * b
+            was = np.float32(0.2126) * cr + np.float32(0.7152) * cg + np.float32(0.0722) * cb
+            light = luma - was
+            counts = np.float32(1)
+            base = np.float32(1)
+            if light < 0 and was > np.float32(0.02):
+                # a shadow takes the same share of every colour, and rarely more than two thirds
+                base = max(luma / was, np.float32(0.35))
+                counts = 1 - shadow * min((base - np.float32(0.35)) * 4, np.float32(1))
+            grown = 1 - shadow + shadow * base
+            tint = np.float32(1)
+            if light > 0 and was > np.float32(0.02):
+                # light that falls on a thing multiplies it; up to three times is taken for that
+                ratio = min(luma / was, np.float32(3))
+                share = cast * min(max((3 - luma / was) * 2, np.float32(0)), np.float32(1))
+                counts, tint = 1 - share, 1 - np.float32(0.7) * share
+                grown = 1 - share + share * ratio
+            red = (r - luma) - (cr - was) * grown
+            blue = (b - luma) - (cb - was) * grown
+            out[y, x] = np.sqrt(light * light * counts * counts + 2 * tint * tint * (red * red + blue * blue))
+
+
+def apart(rgb: U8, clean: U8, values: dict[str, Any], scale: float) -> F32:
+    """How far each pixel is from the clean plate, (H, W) float32, about 0 to 1.
+
+    The difference of luma, and twice that of the two colour differences from it, of display-encoded values
+    (BT.709 weights). What is darker without another tint is a shadow, and counts less as `shadow` says.
+    """
+    clean, gain = matched(rgb, clean, bool(values["exposure"]), bool(values["shift"]))
+    sigma = float(values["blur"]) * scale
+    out = np.empty(rgb.shape[:2], np.float32)
+    in_rows(_apart, len(rgb), blurred(rgb, sigma), blurred(clean, sigma), gain, np.float32(values["shadow"]),
+            np.float32(values["cast"]), out)  # fmt: skip
+    # what is left of the grain are single pixels
+    return out if sigma < 0.1 else np.asarray(cv2.medianBlur(out, 3 if sigma < 0.6 else 5), np.float32)
+
+
+@declare("pull", "difference_key", "Difference key", DifferenceKeyParams, hint="by what differs from a clean plate")
+def difference_key(rgb: U8, values: dict[str, Any], context: PullContext, clean: U8 | None = None) -> F32:
+    """Coverage by difference, (H, W) float32, 0 to 1; nothing while there is no clean plate.
+
+    rgb, clean: (H, W, 3) uint8 sRGB.
+    """
+    if clean is None:
+        return np.zeros(rgb.shape[:2], np.float32)
+    t = (apart(rgb, clean, values, context.scale) - np.float32(values["tolerance"])) * np.float32(
+        1 / max(1e-4, values["soft"])
+    )
+    t = np.clip(t, 0, 1)
+    return np.asarray(t * t * (3 - 2 * t), np.float32)
+
+
+def suggested(rgb: U8, clean: U8, values: dict[str, Any], scale: float) -> dict[str, float]:
+    """Tolerance and softness for what a frame shows, as plain values.
+
+    The threshold lies where the differences part best (Otsu, 1979, on the logarithm), but above nearly all
+    of what the background itself differs by (grain, flicker).
+    """
+    found = apart(rgb, clean, values, scale)
+    logs = np.clip((np.log2(np.maximum(found, 2**-9)) + 9) * (255 / 9), 0, 255).astype(np.uint8)
+    cut, _ = cv2.threshold(logs, 0, 255, cv2.THRESH_BINARY + cv2.THRESH_OTSU)
+    parted = 2 ** (cut * 9 / 255 - 9)
+    middle = float(np.median(found))
+    spread = float(np.median(np.abs(found[found <= middle] - middle))) * 1.5
+    noise = float(np.percentile(found[found < max(2 * parted, middle + 12 * spread)], 99.3))
+    tolerance = float(np.clip(max(noise, parted), 0.005, 0.6))
+    return {"tolerance": round(tolerance, 3), "soft": round(0.5 * tolerance, 3)}

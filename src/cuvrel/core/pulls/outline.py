@@ -1,0 +1,105 @@
+"""Shapes as closed polygons: the drawn line itself, and where its softness begins and ends."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from cuvrel.core.recipe.shapes import ShapeKey, ShapeKind
+
+F64 = NDArray[np.float64]
+ROUND = 256  # sides of an ellipse
+CURVE = 16  # straight pieces of a curve between two points
+
+
+@dataclass(frozen=True)
+class Outline:
+    """Polygons of as many points each, (N, 2) in plate pixels: the line, and its inner and outer softness."""
+
+    line: F64
+    inner: F64
+    outer: F64
+
+    @property
+    def soft(self) -> bool:
+        """Whether there is any softness."""
+        return bool(np.abs(self.outer - self.inner).max() > 1e-6)
+
+
+def outline(kind: ShapeKind, key: ShapeKey) -> Outline:
+    """The polygons of a shape at one of its times."""
+    if kind in ("ellipse", "box"):
+        line, normal = _ellipse(key) if kind == "ellipse" else _box(key)
+        soft = np.array([[key.inner, key.outer]])
+        turn = np.deg2rad(key.angle)
+        spin = np.array([[np.cos(turn), np.sin(turn)], [-np.sin(turn), np.cos(turn)]])
+        line, normal = line @ spin + (key.x, key.y), normal @ spin
+        # softness to the inside ends where the shape does
+        soft = np.minimum(soft, [[0.5 * min(key.width, key.height), np.inf]])
+        return Outline(line, line - normal * soft[:, :1], line + normal * soft[:, 1:])
+    table = np.array([(p.x, p.y, p.inner, p.outer) for p in key.points], np.float64)
+    if kind == "curve":
+        table = curve(table, np.array([p.corner for p in key.points]))
+    line = table[:, :2]
+    along = np.roll(line, -1, axis=0) - np.roll(line, 1, axis=0)
+    x, y = line.T
+    turned = float((x * np.roll(y, -1) - np.roll(x, -1) * y).sum())
+    normal = np.stack([along[:, 1], -along[:, 0]], axis=1) * (1 if turned > 0 else -1)
+    normal /= np.maximum(np.hypot(*normal.T), 1e-9)[:, None]
+    return Outline(line, line - normal * table[:, 2:3], line + normal * table[:, 3:4])
+
+
+def _ellipse(key: ShapeKey) -> tuple[F64, F64]:
+    t = np.arange(ROUND) * (2 * np.pi / ROUND)
+    a, b = key.width / 2, key.height / 2
+    line = np.stack([a * np.cos(t), b * np.sin(t)], axis=1)
+    normal = np.stack([b * np.cos(t), a * np.sin(t)], axis=1)
+    return line, normal / np.maximum(np.hypot(*normal.T), 1e-9)[:, None]
+
+
+def _box(key: ShapeKey) -> tuple[F64, F64]:
+    a, b = key.width / 2, key.height / 2
+    radius = key.round * min(a, b)
+    arc = np.linspace(0, np.pi / 2, 33 if radius > 0 else 2)
+    lines, normals = [], []
+    for quarter, (sx, sy) in enumerate([(1, 1), (-1, 1), (-1, -1), (1, -1)]):
+        turned = arc + quarter * np.pi / 2
+        normal = np.stack([np.cos(turned), np.sin(turned)], axis=1)
+        lines.append(np.array([sx * (a - radius), sy * (b - radius)]) + radius * normal)
+        # a sharp corner's softness keeps it a corner
+        normals.append(normal if radius > 0 else np.array([[sx, sy], [sx, sy]], np.float64))
+    return np.concatenate(lines), np.concatenate(normals)
+
+
+def handles(points: F64, corner: NDArray[np.bool_]) -> tuple[F64, F64]:
+    """Each point's Bézier handles towards the next and the previous point, (N, 2) each.
+
+    They lie along the line between the point's neighbours, a third of the way to the next point long: the
+    curve passes every point smoothly and makes no loops. A corner has none. The interface draws the same.
+    """
+    after, before = np.roll(points, -1, axis=0), np.roll(points, 1, axis=0)
+    along = after - before
+    along /= np.maximum(np.hypot(*along.T), 1e-9)[:, None]
+    along[corner] = 0
+    forth = points + along * (np.hypot(*(after - points).T) / 3)[:, None]
+    back = points - along * (np.hypot(*(points - before).T) / 3)[:, None]
+    return forth, back
+
+
+def curve(table: F64, corner: NDArray[np.bool_]) -> F64:
+    """A closed smooth curve through points, as (N * CURVE, 4): x, y and the softness on both sides."""
+    points = table[:, :2]
+    forth, back = handles(points, corner)
+    after, back = np.roll(table, -1, axis=0), np.roll(back, -1, axis=0)
+    t = (np.arange(CURVE) / CURVE)[None, :, None]
+    place = (
+        (1 - t) ** 3 * points[:, None]
+        + 3 * (1 - t) ** 2 * t * forth[:, None]
+        + 3 * (1 - t) * t**2 * back[:, None]
+        + t**3 * after[:, None, :2]
+    )
+    smooth = t * t * (3 - 2 * t)
+    soft = table[:, None, 2:] + (after - table)[:, None, 2:] * smooth
+    return np.concatenate([place, soft], axis=2).reshape(-1, 4)

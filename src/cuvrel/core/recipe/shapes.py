@@ -1,0 +1,128 @@
+"""Drawn shapes in the document, and their outline at any time.
+
+Plate pixels throughout, origin at the picture's top left corner, y down; times in frames, which may lie
+between two.
+"""
+
+from __future__ import annotations
+
+import itertools
+from typing import Literal
+
+import numpy as np
+from numpy.typing import NDArray
+from pydantic import Field, model_validator
+
+from cuvrel.core.recipe.values import Ease, Strict, eased
+
+F64 = NDArray[np.float64]
+ShapeKind = Literal["ellipse", "box", "polygon", "curve"]
+ShapeJoin = Literal["add", "subtract", "intersect"]
+FAR = 1e6  # plate pixels
+FRAMED = ("x", "y", "width", "height", "angle", "round", "inner", "outer")
+
+
+class ShapePoint(Strict):
+    """A point of an outline. inner, outer: how far its soft edge reaches to either side, in plate pixels."""
+
+    x: float = Field(ge=-FAR, le=FAR)
+    y: float = Field(ge=-FAR, le=FAR)
+    inner: float = Field(0.0, ge=0, le=4000)
+    outer: float = Field(0.0, ge=0, le=4000)
+    corner: bool = Field(False, description="the curve has a corner here")
+
+
+class ShapeKey(Strict):
+    """A shape at one frame: `points` of a polygon or a curve, the other numbers of an ellipse or a box.
+
+    x, y: the middle. width, height: in its own axes. angle: degrees, clockwise on the screen. round: of a
+    box's corners, 0 to 1. `ease` says how the shape leaves this key towards the next one.
+    """
+
+    frame: int = Field(ge=0)
+    ease: Ease = "linear"
+    points: list[ShapePoint] = Field(default_factory=list, max_length=500)
+    x: float = Field(0.0, ge=-FAR, le=FAR)
+    y: float = Field(0.0, ge=-FAR, le=FAR)
+    width: float = Field(0.0, ge=0, le=FAR)
+    height: float = Field(0.0, ge=0, le=FAR)
+    angle: float = Field(0.0, ge=-36000, le=36000)
+    round: float = Field(0.0, ge=0, le=1)
+    inner: float = Field(0.0, ge=0, le=4000)
+    outer: float = Field(0.0, ge=0, le=4000)
+
+
+class Shape(Strict):
+    """A drawn shape, keyframed as a whole; between keys it moves, turns and grows without twisting."""
+
+    id: str = Field(min_length=1, max_length=40, pattern=r"^[A-Za-z0-9_-]+$")
+    name: str = Field(min_length=1, max_length=120)
+    kind: ShapeKind
+    on: bool = True
+    join: ShapeJoin = "add"
+    keys: list[ShapeKey] = Field(min_length=1, max_length=10_000)
+
+    @model_validator(mode="after")
+    def _sound(self) -> Shape:
+        frames = [key.frame for key in self.keys]
+        if frames != sorted(set(frames)):
+            raise ValueError("a shape's keys must be in the order of their frames, one per frame")
+        if self.kind in ("ellipse", "box"):
+            if any(key.points for key in self.keys):
+                raise ValueError(f"an {self.kind} has no points" if self.kind == "ellipse" else "a box has no points")
+        elif len({len(key.points) for key in self.keys}) != 1 or len(self.keys[0].points) < 3:
+            raise ValueError("a drawn outline has the same points on every key, three at least")
+        return self
+
+    def at(self, time: float) -> ShapeKey:
+        """The shape at a time, as a key of its own."""
+        keys = self.keys
+        if time <= keys[0].frame:
+            return keys[0]
+        for left, right in itertools.pairwise(keys):
+            if time < right.frame:
+                share = eased(left.ease, (time - left.frame) / (right.frame - left.frame))
+                return between(left, right, share)
+        return keys[-1]
+
+
+def between(left: ShapeKey, right: ShapeKey, share: float) -> ShapeKey:
+    """The shape on its way from one key to another.
+
+    Points go by the turn, growth and shift that bring the one outline closest to the other (the least-squares
+    similarity, Umeyama, TPAMI 1991), and what is left over is added evenly: an outline that only turns
+    stays as large as it is half-way round. share: 0 to 1.
+    """
+    if share <= 0 or share >= 1:
+        return left if share <= 0 else right
+    values = {name: getattr(left, name) + (getattr(right, name) - getattr(left, name)) * share for name in FRAMED}
+    if not left.points:
+        return ShapeKey(frame=left.frame, ease=left.ease, **values)
+    a, b = _table(left), _table(right)
+    moved = _moved(a[:, :2], b[:, :2], share)
+    soft = a[:, 2:] + (b[:, 2:] - a[:, 2:]) * share
+    points = [
+        ShapePoint(x=x, y=y, inner=inner, outer=outer, corner=point.corner)
+        for (x, y), (inner, outer), point in zip(moved.tolist(), soft.tolist(), left.points, strict=True)
+    ]
+    return ShapeKey(frame=left.frame, ease=left.ease, points=points)
+
+
+def _table(key: ShapeKey) -> F64:
+    return np.array([(p.x, p.y, p.inner, p.outer) for p in key.points], np.float64)
+
+
+def _moved(a: F64, b: F64, share: float) -> F64:
+    middle_a, middle_b = a.mean(axis=0), b.mean(axis=0)
+    za = (a - middle_a) @ np.array([1, 1j])
+    zb = (b - middle_b) @ np.array([1, 1j])
+    size = float(np.square(np.abs(za)).sum())
+    # as complex numbers a turn with growth is one factor
+    factor = complex(np.vdot(za, zb) / size) if size > 1e-9 else 1 + 0j
+    if abs(factor) < 1e-3:
+        return a + (b - a) * share
+    rest = zb / factor - za
+    part = abs(factor) ** share * np.exp(1j * np.angle(factor) * share)
+    z = part * (za + share * rest)
+    middle = middle_a + (middle_b - middle_a) * share
+    return np.stack([z.real, z.imag], axis=1) + middle

@@ -1,0 +1,123 @@
+"""Gathers samples for the trace's network: `python -m training.collect_trace FOLDER --clips 300 [--first 0]`.
+
+Frames of made-up clips are marked as people mark a first frame, and followed frames are mended as the
+simulated artist mends them; each gives a sample: the stack of clues, the true coverage, and where the
+answer counts.
+"""
+
+from __future__ import annotations
+
+import argparse
+from concurrent.futures import ProcessPoolExecutor
+from pathlib import Path
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from cuvrel.core.checks.artist import next_mark
+from cuvrel.core.checks.quality import overlap
+from cuvrel.core.follow.carry import Follower
+from cuvrel.core.pulls.clues import NEAR
+from cuvrel.core.pulls.marks import rasterise
+from cuvrel.core.pulls.trace import Clues, Prepared, clues
+from cuvrel.core.recipe.models import Mark
+from training.collect import hurt, quantised
+from training.composites import clip
+from training.strokes import first_marks
+
+F32 = NDArray[np.float32]
+U8 = NDArray[np.uint8]
+Sample = tuple[NDArray[np.int8], U8, U8]
+FRAMES = 20
+STILL = 0.15  # share of the samples that know no neighbours, as a still picture does
+
+
+def prepared(rng: np.random.Generator, pictures: list[U8], at: int) -> Prepared:
+    """A frame with its neighbours, or without."""
+    near = [] if rng.uniform() < STILL else [n for n in NEAR if 0 <= at + n < len(pictures)]
+    return Prepared(pictures[at], 0.7, [(n, pictures[at + n]) for n in near])
+
+
+def gathered(ready: Prepared, marks: list[Mark], prior: F32 | None) -> Clues:
+    """The clues that these marks give."""
+    plate, small = ready.sizes.plate, ready.sizes.small
+    scale = small[1] / plate[1], small[0] / plate[0]
+    return clues(ready, rasterise(marks, "in", small, scale), rasterise(marks, "out", small, scale), prior)
+
+
+def sample(known: Clues, truth: F32) -> Sample:
+    """Stack, truth at twice its size, and where the answer counts at its size."""
+    h, w = known.told.u.shape
+    whole = cv2.resize(truth, (2 * w, 2 * h), interpolation=cv2.INTER_AREA)
+    rows, cols = known.box
+    part = whole[2 * rows.start : 2 * rows.stop, 2 * cols.start : 2 * cols.stop]
+    free = np.ones((h, w), np.float32) if known.open is None else np.clip(known.open * 12, 0.05, 1)
+    bytes_of = [np.round(plane * 255).astype(np.uint8) for plane in (part, free[known.box])]
+    return quantised(known.stack), bytes_of[0], bytes_of[1]
+
+
+def gather(seed: int) -> list[Sample]:
+    """The samples of one clip."""
+    cv2.setNumThreads(1)
+    rng = np.random.default_rng(seed + 2 * 10**6)
+    pictures, truths = clip(seed, frames=FRAMES)
+    good = [n for n in range(len(pictures)) if (truths[n] > 0.5).sum() > 300]
+    if len(good) < 4:
+        return []
+    out = []
+    for at in rng.choice(good, 4, replace=False):
+        marks = first_marks(rng, truths[at])
+        if any(mark.kind == "in" for mark in marks):
+            out.append(sample(gathered(prepared(rng, pictures, int(at)), marks, None), truths[at]))
+    if seed % 2 == 0 and good[0] < len(pictures) // 2:
+        out += mends(rng, pictures, truths, good[0])
+    return out
+
+
+def mends(rng: np.random.Generator, pictures: list[U8], truths: list[F32], start: int) -> list[Sample]:
+    """Samples of followed frames under one to four strokes of the simulated artist."""
+    follower = Follower(pictures[start], hurt(rng, truths[start]))
+    out = []
+    stops = set(rng.choice(np.arange(start + 3, len(pictures)), 3, replace=False).tolist())
+    for at in range(start + 1, max(stops) + 1):
+        matte = follower.step(pictures[at]).matte
+        if at not in stops or not 0.2 < overlap(matte, truths[at]) < 0.96:
+            continue
+        marks: list[Mark] = []
+        now = matte
+        ready = prepared(rng, pictures, at)
+        for _ in range(int(rng.integers(1, 5))):
+            drawn = next_mark(now, truths[at])
+            if drawn is None:
+                break
+            kind, radius, points = drawn
+            marks.append(Mark(id=f"m{len(marks)}", frame=0, kind=kind, radius=radius, points=points))
+            known = gathered(ready, marks, matte)
+            now = cv2.resize(known.told.u, (matte.shape[1], matte.shape[0]), interpolation=cv2.INTER_LINEAR)
+        if marks:
+            out.append(sample(known, truths[at]))
+    return out
+
+
+def main() -> None:
+    """Reads the command line."""
+    parser = argparse.ArgumentParser(description="Gather samples for the trace's network.")
+    parser.add_argument("folder", type=Path)
+    parser.add_argument("--clips", type=int, default=300)
+    parser.add_argument("--first", type=int, default=0)
+    given = parser.parse_args()
+    given.folder.mkdir(parents=True, exist_ok=True)
+    seeds = range(given.first, given.first + given.clips)
+    count = 0
+    with ProcessPoolExecutor(2) as pool:
+        for seed, samples in zip(seeds, pool.map(gather, seeds), strict=True):
+            for n, (stack, truth, free) in enumerate(samples):
+                np.savez(given.folder / f"{seed:06}.{n:02}.npz", stack=stack, truth=truth, free=free)
+            count += len(samples)
+            print(f"\r{seed}: {count} samples", end="", flush=True)
+    print()
+
+
+if __name__ == "__main__":
+    main()
