@@ -1,11 +1,11 @@
-"""`python -m bench` prints the figures of speed; `python -m bench mattes [FOLDER ...]` those of quality."""
+"""`python -m bench` prints the figures of speed; `… mattes [FOLDER ...]` and `… keys` those of quality."""
 
 from __future__ import annotations
 
 import argparse
 from pathlib import Path
 
-from bench import mattes, speed
+from bench import keys, mattes, speed
 from cuvrel.demo.project import CLIPS
 
 
@@ -14,6 +14,7 @@ def main() -> None:
     parser = argparse.ArgumentParser(prog="python -m bench", description=__doc__)
     commands = parser.add_subparsers(dest="command")
     commands.add_parser("speed", help="latencies, frames per second and ratios to bare decoding and encoding")
+    commands.add_parser("keys", help="keys, shapes and five pulls together: speed, and quality against the truth")
     matte = commands.add_parser("mattes", help="mattes against their truth, with yardsticks")
     matte.add_argument("folders", nargs="*", type=Path, default=[CLIPS], help="clips in the benchmark's format")
     matte.add_argument("--clips", help="only these clips, names with commas between")
@@ -25,6 +26,8 @@ def main() -> None:
     given = parser.parse_args()
     if given.command == "mattes":
         mattes.run(given)
+    elif given.command == "keys":
+        keys.run()
     else:
         speed.run()
 

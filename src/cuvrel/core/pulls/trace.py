@@ -186,7 +186,9 @@ def weighed(known: Clues) -> F32:
     u[box] = 1 / (1 + np.exp(-network().odds(known.stack)))
     if known.prior is None:
         inside = cv2.resize(known.inside.astype(np.uint8), twice, interpolation=cv2.INTER_NEAREST) > 0
-        return np.where(_reached(u > 0.5, inside), u, np.minimum(u, 0.49)).astype(np.float32)
+        # what passes before a subject parts it by a few pixels; what lies further off is another thing
+        grown = cv2.dilate((u > 0.5).astype(np.uint8), np.ones((9, 9), np.uint8)) > 0
+        return np.where(_reached(grown, inside), u, 0).astype(np.float32)
     assert known.open is not None
     free = cv2.resize(np.clip(known.open * 12, 0, 1), twice, interpolation=cv2.INTER_LINEAR)
     before = cv2.resize(known.prior, twice, interpolation=cv2.INTER_LINEAR)

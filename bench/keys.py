@@ -1,0 +1,168 @@
+"""Pulls that need no marks: how long each takes at 960 x 540, and how near the truth keys come."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from pathlib import Path
+from statistics import median
+from time import perf_counter
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from bench.mattes import Case, cases
+from cuvrel.core import catalogue
+from cuvrel.core.checks.quality import overlap
+from cuvrel.core.pulls.clean_plate import median_plate, spaced
+from cuvrel.core.pulls.colour_key import sampled
+from cuvrel.core.pulls.context import PullContext
+from cuvrel.core.pulls.difference_key import suggested
+from cuvrel.core.recipe.check import read_shot
+from cuvrel.core.recipe.declared import declared
+from cuvrel.core.recipe.models import Pull
+from cuvrel.core.stand.build import Stand
+from cuvrel.core.stand.nodes import Cache, Node, node, work_out
+
+F32 = NDArray[np.float32]
+U8 = NDArray[np.uint8]
+CLIPS = Path("src/cuvrel/demo/clips")
+HERE = PullContext(0, 0.75, 24.0)  # 540 lines of 720
+SOFT = {"inner": 20, "outer": 30}
+ELLIPSE = {
+    "id": "h1",
+    "name": "Arm",
+    "kind": "ellipse",
+    "keys": [
+        {"frame": 0, "x": 640, "y": 360, "width": 500, "height": 400, **SOFT},
+        {"frame": 40, "x": 700, "y": 330, "width": 520, "height": 420, **SOFT},
+    ],
+}
+
+
+class InMemory:
+    """A clip and a clean plate as the stand's sources."""
+
+    def __init__(self, case: Case, clean: U8) -> None:
+        self.case, self.clean = case, clean
+
+    def picture(self, footage_id: str, frame: int, size: tuple[int, int]) -> Node:
+        return node(
+            "kept", [footage_id, frame], [], lambda: self.case.pictures[frame] if footage_id == "1" else self.clean
+        )
+
+    def alpha(self, footage_id: str, frame: int, size: tuple[int, int]) -> Node:
+        return node("whole", size, [], lambda: np.ones(size, np.float32))
+
+    def traced(self, pull: Pull, frame: int, size: tuple[int, int]) -> Node | None:
+        return node("truth", frame, [], lambda: self.case.truths[frame])
+
+
+def _case(name: str) -> Case:
+    return next(cases([CLIPS], name, None, 540))
+
+
+def _values(kind: str, **changes: Any) -> dict[str, Any]:
+    return {**declared("pull", kind).params().at(0), **changes}
+
+
+def _timed(work: Callable[[int], Any], frames: int = 24) -> float:
+    """Median milliseconds over different frames."""
+    work(0)
+    times = []
+    for n in range(1, frames):
+        begun = perf_counter()
+        work(n)
+        times.append(1000 * (perf_counter() - begun))
+    return median(times)
+
+
+def _mean(case: Case, matte: Callable[[int], F32], step: int = 4) -> float:
+    return float(np.mean([overlap(matte(n), case.truths[n]) for n in range(0, case.count, step)]))
+
+
+def _say(what: str, value: float, unit: str, bar: str) -> None:
+    print(f"  {what:62} {value:8.3f} {unit:3}  bar {bar}", flush=True)
+
+
+def _edged(cover: F32, **values: Any) -> F32:
+    entry = declared("edge", "edge")
+    return np.asarray(entry.run(cover, {**entry.params().at(0), **values}, HERE.scale), np.float32)
+
+
+def colour(case: Case) -> None:
+    """The flag by its red: picked once, and with what a person adds."""
+    truth = case.truths[case.key] > 0.5
+    ys, xs = np.nonzero(truth)
+    key = declared("pull", "colour_key").run
+    rows, cols = np.percentile(ys, (25, 40)), np.percentile(xs, (10, 25))
+    box = int(cols[0]), int(rows[0]), int(cols[1]), int(rows[1])
+    values = _values("colour_key", **sampled(case.pictures[case.key], box))
+    once = _mean(case, lambda n: key(case.pictures[n], values, HERE))
+    _say("colour key on flag-drill, J, picked once", once, "", "0.9")
+    best = values | {"chroma_low": 0.2, "hue_width": 60.0, "light_low": 0.2, "light_high": 0.9}
+    found = _mean(case, lambda n: _edged(key(case.pictures[n], best, HERE), holes=20_000, specks=2000))
+    _say("the same with wider ranges, holes filled and specks dropped", found, "", "0.95")
+
+
+def difference(case: Case, clean: U8) -> None:
+    """The watchman by a median of the shot: by the one press, and with what a person finds."""
+    key = declared("pull", "difference_key").run
+    marked = case.pictures[case.key]
+    values = _values("difference_key")
+    values |= suggested(marked, clean, values, HERE.scale)
+    once = _mean(case, lambda n: key(case.pictures[n], values, HERE, clean))
+    _say("difference key on night-watch, J, set by one press", once, "", "0.9")
+    best = _values("difference_key", blur=3.0, shadow=0.8, cast=0.9)
+    best |= suggested(marked, clean, best, HERE.scale)
+    found = _mean(case, lambda n: key(case.pictures[n], best, HERE, clean))
+    _say("the same, shadows and cast light dropped", found, "", "-")
+    found = _mean(case, lambda n: _edged(key(case.pictures[n], best, HERE, clean), holes=400, specks=400, smooth=2))
+    _say("the same, holes filled, specks dropped, outline smoothed", found, "", "0.95")
+
+
+def speed(case: Case, clean: U8) -> None:
+    """Each pull alone, and five of them with an edge step, all at 960 x 540."""
+    for kind, bar in (("colour_key", "15"), ("luma_key", "15"), ("contour", "15")):
+        run, values = declared("pull", kind).run, _values(kind)
+        _say(f"{kind}, median", _timed(lambda n, r=run, v=values: r(case.pictures[n], v, HERE)), "ms", bar)
+    run, values = declared("pull", "difference_key").run, _values("difference_key")
+    took = _timed(lambda n: run(case.pictures[n], values, HERE, clean))
+    _say("difference_key with matching, median", took, "ms", "40")
+
+    def stand(*pulls: dict[str, Any], **edge: Any) -> Stand:
+        about = {"width": 1280, "height": 720, "frames": case.count, "fps": 24, "hash": "0" * 40}
+        document = {
+            "name": "bench", "plate": "1",
+            "footage": [{"id": "1", "name": "clip", **about}, {"id": "2", "name": "clean", **about, "frames": 1}],
+            "mattes": [{"id": "m", "name": "m", "pulls": list(pulls), "edge": edge}],
+            "planes": [{"id": "p", "name": "p", "kind": "plate"}],
+        }  # fmt: skip
+        return Stand(read_shot(document), InMemory(case, clean), HERE.scale)
+
+    shape = {"id": "s", "kind": "shape", "shapes": [ELLIPSE]}
+    alone = stand(shape)
+    took = _timed(lambda n: work_out(alone.matte("m", n), Cache(1 << 28)))
+    _say("shape with soft edges, median", took, "ms", "10")
+    five = stand(
+        {"id": "a", "kind": "difference_key", "params": {"plate": "2"}},
+        {"id": "b", "kind": "colour_key"},
+        {"id": "c", "kind": "luma_key", "join": "subtract"},
+        {**shape, "join": "intersect"},
+        {"id": "d", "kind": "trace"},
+        grow=1.5, feather_out=3.0, holes=50, specks=50,
+    )  # fmt: skip
+    took = _timed(lambda n: work_out(five.matte("m", n), Cache(1 << 28)))
+    _say("five pulls and the edge step, median", took, "ms", "80")
+
+
+def run() -> None:
+    """Prints every figure with its bar from the design."""
+    catalogue.load()
+    night = _case("night-watch")
+    clean, _ = median_plate([night.pictures[n] for n in spaced(0, night.count - 1)])
+    print("Speed at 960 x 540")
+    speed(night, clean)
+    print("Quality against the truth, whole clips")
+    colour(_case("flag-drill"))
+    difference(night, clean)
