@@ -8,7 +8,7 @@ from typing import Any
 import pytest
 from playwright.sync_api import expect
 
-from tests.stack import Stack
+from tests.stack import Stack, wait_for
 from tests.ui.conftest import Desk
 
 
@@ -83,10 +83,12 @@ def test_a_difference_key_with_a_clean_plate_built_from_the_shot(desk: Desk, sta
     expect(desk.page.get_by_text("The clean plate is ready.")).to_be_visible(timeout=60_000)
     key.get_by_role("button", name="Set for this frame").click()
     expect(key.get_by_label("Difference key: Clean plate")).not_to_have_value("")
-    desk.saved()
-    now = document(stack, demo)
-    assert now["mattes"][-1]["pulls"][0]["params"]["plate"] == now["footage"][-1]["id"]
-    assert "tolerance" in now["mattes"][-1]["pulls"][0]["params"]
+
+    def values() -> dict[str, Any]:
+        return document(stack, demo)["mattes"][-1]["pulls"][0]["params"]
+
+    wait_for(lambda: "tolerance" in values(), 15, "the values for this frame")
+    assert values()["plate"] == document(stack, demo)["footage"][-1]["id"]
 
 
 def test_the_picture_is_split_between_two_views(desk: Desk, demo: int) -> None:
@@ -118,8 +120,11 @@ def test_colours_are_added_to_a_key_and_views_stop_after_a_pull(desk: Desk, stac
     desk.stroke([(600, 300), (640, 340)])
     desk.page.keyboard.up("Shift")
     expect(key.get_by_role("button", name="Drag over the colour")).to_be_visible()
-    desk.saved()
-    assert document(stack, demo)["mattes"][0]["pulls"][1]["params"]["hue_width"] > 0
+
+    def values() -> dict[str, Any]:
+        return document(stack, demo)["mattes"][0]["pulls"][1]["params"]
+
+    wait_for(lambda: values().get("hue_width", 0) > 0, 15, "the wider range")
     key.get_by_role("button", name="Drag over the colour").click()
     desk.button("More for Trace").click()
     desk.page.get_by_role("menuitem", name="Look only up to here").click()

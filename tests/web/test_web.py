@@ -501,7 +501,7 @@ def added(web: Web, shot: int, *ops: tuple[str, Any]) -> dict[str, Any]:
 def test_a_drawn_shape_is_a_matte_and_a_wrong_one_is_refused(web: Web) -> None:
     shot = web.shot()
     added(web, shot, ("/mattes/0/pulls/-", {"id": "u1", "kind": "shape", "shapes": [shape()]}))
-    assert decoded(fetch(web, shot, 3, "matte:m1").data)[27, 48].mean() > 250
+    assert decoded(fetch(web, shot, 3, "matte:m1", 480).data)[27, 48].mean() > 250
     revision = web.get(f"/api/shots/{shot}").json["revision"]
     body = {"revision": revision, "ops": [{"op": "add", "path": "/mattes/0/pulls/1/shapes/-", "value": shape()}]}
     assert "id" in problem(web.post(f"/api/shots/{shot}/edits", body), 422)

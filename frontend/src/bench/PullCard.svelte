@@ -72,7 +72,7 @@
     {#if pull.kind === "difference_key"}
       <div class="deeds">
         <CleanPlate {desk} path={`${path}/params/plate`} />
-        <button class="btn" disabled={!pull.params.plate} onclick={suggest}
+        <button class="btn" disabled={!pull.params.plate || desk.shot.saving} onclick={suggest}
           >Set for this frame</button
         >
       </div>
