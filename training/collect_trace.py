@@ -20,7 +20,7 @@ from cuvrel.core.checks.quality import overlap
 from cuvrel.core.follow.carry import Follower
 from cuvrel.core.pulls.clues import NEAR
 from cuvrel.core.pulls.marks import rasterise
-from cuvrel.core.pulls.trace import Clues, Prepared, clues
+from cuvrel.core.pulls.trace import Clues, Prepared, clues, weighed
 from cuvrel.core.recipe.models import Mark
 from training.collect import hurt, quantised
 from training.composites import clip
@@ -66,10 +66,12 @@ def gather(seed: int) -> list[Sample]:
     if len(good) < 4:
         return []
     out = []
-    for at in rng.choice(good, 4, replace=False):
+    for at in rng.choice(good, 3, replace=False):
         marks = first_marks(rng, truths[at])
         if any(mark.kind == "in" for mark in marks):
             out.append(sample(gathered(prepared(rng, pictures, int(at)), marks, None), truths[at]))
+    for at in rng.choice(good, 2, replace=False):
+        out += mended(rng, pictures, truths, int(at), lumpy(rng, truths[at]))
     if seed % 2 == 0 and good[0] < len(pictures) // 2:
         out += mends(rng, pictures, truths, good[0])
     return out
@@ -82,21 +84,40 @@ def mends(rng: np.random.Generator, pictures: list[U8], truths: list[F32], start
     stops = set(rng.choice(np.arange(start + 3, len(pictures)), 3, replace=False).tolist())
     for at in range(start + 1, max(stops) + 1):
         matte = follower.step(pictures[at]).matte
-        if at not in stops or not 0.2 < overlap(matte, truths[at]) < 0.96:
-            continue
-        marks: list[Mark] = []
-        now = matte
-        ready = prepared(rng, pictures, at)
-        for _ in range(int(rng.integers(1, 5))):
-            drawn = next_mark(now, truths[at])
-            if drawn is None:
-                break
-            kind, radius, points = drawn
-            marks.append(Mark(id=f"m{len(marks)}", frame=0, kind=kind, radius=radius, points=points))
-            known = gathered(ready, marks, matte)
-            now = cv2.resize(known.told.u, (matte.shape[1], matte.shape[0]), interpolation=cv2.INTER_LINEAR)
-        if marks:
-            out.append(sample(known, truths[at]))
+        if at in stops and 0.2 < overlap(matte, truths[at]) < 0.96:
+            out += mended(rng, pictures, truths, at, matte)
+    return out
+
+
+def mended(rng: np.random.Generator, pictures: list[U8], truths: list[F32], at: int, matte: F32) -> list[Sample]:
+    """A frame's matte under one to four strokes, each where the answer to those before is most wrong."""
+    marks: list[Mark] = []
+    now, ready, known = matte, prepared(rng, pictures, at), None
+    for _ in range(int(rng.integers(1, 5))):
+        drawn = next_mark(now, truths[at])
+        if drawn is None:
+            break
+        kind, radius, points = drawn
+        marks.append(Mark(id=f"m{len(marks)}", frame=0, kind=kind, radius=radius, points=points))
+        known = gathered(ready, marks, matte)
+        now = cv2.resize(weighed(known), (matte.shape[1], matte.shape[0]), interpolation=cv2.INTER_LINEAR)
+    return [] if known is None else [sample(known, truths[at])]
+
+
+def lumpy(rng: np.random.Generator, truth: F32) -> F32:
+    """The truth with a piece or two too much or too little at its outline."""
+    out = truth.copy()
+    rows, cols = np.nonzero(np.abs(cv2.Laplacian((truth > 0.5).astype(np.float32), cv2.CV_32F)) > 0)
+    size = max(8.0, float(np.sqrt((truth > 0.5).sum())))
+    for _ in range(int(rng.integers(1, 3))):
+        n = int(rng.integers(0, len(rows)))
+        x, y = int(cols[n] + rng.normal(0, 0.1 * size)), int(rows[n] + rng.normal(0, 0.1 * size))
+        wide, high = (max(4, int(size * rng.uniform(0.12, 0.5))) for _ in range(2))
+        value = float(rng.integers(0, 2))
+        if rng.uniform() < 0.5:
+            cv2.rectangle(out, (x - wide // 2, y - high // 2), (x + wide // 2, y + high // 2), value, -1)
+        else:
+            cv2.ellipse(out, (x, y), (wide // 2, high // 2), float(rng.uniform(0, 180)), 0, 360, value, -1)
     return out
 
 

@@ -27,7 +27,8 @@
 
   function keyedName(): string {
     const s = desk.selected;
-    return s?.kind === "plane" ? (shot.plane(s.id)?.name ?? "") : "";
+    if (s?.kind === "plane") return shot.plane(s.id)?.name ?? "";
+    return desk.shaping?.shapes.find((one) => one.id === desk.shapeId)?.name ?? "";
   }
 
   /** Frames with a keyframe among what is selected, and whether the value holds from there. */
@@ -42,8 +43,13 @@
     } else if (s) {
       const matte = shot.matte(s.id);
       values.push(...Object.values(matte?.edge ?? {}));
-      for (const pull of matte?.pulls ?? [])
+      for (const pull of matte?.pulls ?? []) {
         values.push(pull.strength, ...Object.values(pull.params ?? {}));
+        // of a shape that is chosen its keys alone are shown; a shape without a second key stands still
+        const chosen = pull.shapes.filter((one) => one.id === desk.shapeId);
+        const shapes = chosen.length ? chosen : pull.shapes;
+        values.push(...shapes.filter((one) => one.keys.length > 1));
+      }
     }
     for (const value of values)
       if (isKeys(value))

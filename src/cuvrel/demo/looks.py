@@ -105,6 +105,28 @@ def take(m: str) -> list[Doc]:
     return [lifted("Warmer", m, temperature=18.0, exposure=0.1), PLATE]
 
 
+def key_pull(ident: str, kind: str, join: str = "add", **more: Any) -> Doc:
+    """A pull that needs no marks."""
+    return {"id": ident, "kind": kind, "join": join, **more}
+
+
+def more_mattes(clip: str) -> tuple[list[Doc], list[Doc]]:
+    """Mattes of a clip that are pulled without marks, and the planes in front that use them."""
+    if clip == "flag-drill":
+        around: Doc = {"id": "around", "name": "About the flag", "kind": "box", "keys": [
+            {"frame": 0, "x": 632, "y": 346, "width": 600, "height": 400, "angle": 2, "round": 0.3,
+             "inner": 10, "outer": 40}]}  # fmt: skip
+        red = {"hue": 33.0, "hue_width": 50.0, "chroma_low": 0.28, "light_low": 0.3, "light_high": 0.9}
+        pulls = [key_pull("red", "colour_key", params=red), key_pull("about", "shape", "intersect", shapes=[around])]
+        return [{"id": "cloth", "name": "Red cloth", "pulls": pulls, "edge": {"specks": 12}}], []
+    if clip == "night-watch":
+        bright = {"low": 0.72, "soft_low": 0.16, "blur": 1.5}
+        glow = step("glow", "glow2", core=0.0, reach=26.0, halo_colour=[1.0, 0.72, 0.35], strength=0.5)
+        lights: Doc = {"id": "lights", "name": "Lights", "pulls": [key_pull("bright", "luma_key", params=bright)]}
+        return [lights], [{**line("Lights glow", "lights", glow), "id": "lamps"}]
+    return [], []
+
+
 SHOTS: dict[str, tuple[str, str, Any]] = {
     "signaller": ("semaphore", "Signaller", signaller),
     "night-watch": ("night watch", "Watchman", night_watch),
@@ -122,6 +144,7 @@ def demo_document(plate: Doc, marks: list[Mark], clip: str = "signaller") -> Doc
     number = list(SHOTS).index(clip) + 1
     title, matte, planes = SHOTS[clip]
     ident = matte.lower().replace(" ", "-")
+    mattes, front = more_mattes(clip)
     return {
         "name": f"Shot {number:02d} · {title}",
         "plate": plate["id"],
@@ -132,7 +155,8 @@ def demo_document(plate: Doc, marks: list[Mark], clip: str = "signaller") -> Doc
                 "name": matte,
                 "pulls": [{"id": "trace1", "kind": "trace", "marks": [m.model_dump(mode="json") for m in marks]}],
                 "edge": {"grow": -0.4},
-            }
+            },
+            *mattes,
         ],
-        "planes": planes(ident),
+        "planes": [*front, *planes(ident)],
     }

@@ -33,6 +33,8 @@ F32 = NDArray[np.float32]
 U8 = NDArray[np.uint8]
 SMALL = 320  # the longer side of the first solve
 WORK = 960  # the longer side at which the outline is decided
+STRIKE = 0.0  # how much a new mark's reach counts beside what the network says
+OPEN = 3.0  # how soon a new mark's reach lets the network decide anew
 SURE = 40.0  # log odds of a marked pixel
 
 
@@ -183,14 +185,19 @@ def weighed(known: Clues) -> F32:
     twice = (2 * w, 2 * h)
     u = cv2.resize(np.minimum(known.told.u, 0.3), twice, interpolation=cv2.INTER_LINEAR)
     box = tuple(slice(2 * part.start, 2 * part.stop) for part in known.box)
-    u[box] = 1 / (1 + np.exp(-network().odds(known.stack)))
+    odds = network().odds(known.stack)
+    if known.prior is not None:
+        # a mark that contradicts what was there is not to be argued away where it reaches
+        part = np.ascontiguousarray(known.told.reach[known.box[0], known.box[1]])
+        odds += np.float32(STRIKE) * cv2.resize(part, odds.shape[::-1], interpolation=cv2.INTER_LINEAR)
+    u[box] = 1 / (1 + np.exp(-odds))
     if known.prior is None:
         inside = cv2.resize(known.inside.astype(np.uint8), twice, interpolation=cv2.INTER_NEAREST) > 0
         # what passes before a subject parts it by a few pixels; what lies further off is another thing
         grown = cv2.dilate((u > 0.5).astype(np.uint8), np.ones((9, 9), np.uint8)) > 0
         return np.where(_reached(grown, inside), u, 0).astype(np.float32)
     assert known.open is not None
-    free = cv2.resize(np.clip(known.open * 12, 0, 1), twice, interpolation=cv2.INTER_LINEAR)
+    free = cv2.resize(np.clip(known.open * OPEN, 0, 1), twice, interpolation=cv2.INTER_LINEAR)
     before = cv2.resize(known.prior, twice, interpolation=cv2.INTER_LINEAR)
     return np.asarray(before + free * (u - before), np.float32)
 
