@@ -75,10 +75,14 @@ export class Pictures {
     if (this.fetching) return;
     this.fetching = true;
     try {
-      for (let last = -1, turn = -1; last !== this.wanted || turn !== this.turn;) {
+      // keys may change while a picture is on its way: what was fetched is then not what is wanted
+      for (
+        let last = -1, turn = -1, key: string | null = null;
+        last !== this.wanted || turn !== this.turn || (this.keys[last] ?? key) !== key;
+      ) {
         last = this.wanted;
         turn = this.turn;
-        await this.fetchOne(last);
+        key = await this.fetchOne(last);
       }
     } finally {
       this.fetching = false;
@@ -87,20 +91,23 @@ export class Pictures {
 
   private fetching = false;
 
-  private async fetchOne(frame: number): Promise<void> {
+  /** Fetches and shows a frame; the key that it had, if that could be told. */
+  private async fetchOne(frame: number): Promise<string | null> {
     const turn = this.turn;
     let key = this.keys[frame];
     if (!key) {
       try {
         const one = await api.keys(this.shot, this.view, frame, frame, this.width);
-        if (turn !== this.turn) return;
+        if (turn !== this.turn) return null;
         key = this.keys[frame] = one.keys[0];
       } catch {
-        return;
+        return null;
       }
     }
     const bitmap = this.bitmaps.get(key) ?? (await this.load(frame, key));
-    if (bitmap && turn === this.turn && frame === this.wanted) this.put(key, bitmap);
+    if (bitmap && turn === this.turn && frame === this.wanted && key === this.keys[frame])
+      this.put(key, bitmap);
+    return key;
   }
 
   private wanted = -1;

@@ -46,8 +46,9 @@
       for (const pull of matte?.pulls ?? []) {
         values.push(pull.strength, ...Object.values(pull.params ?? {}));
         // of a shape that is chosen its keys alone are shown; a shape without a second key stands still
-        const chosen = pull.shapes.filter((one) => one.id === desk.shapeId);
-        const shapes = chosen.length ? chosen : pull.shapes;
+        const all = pull.shapes ?? [];
+        const chosen = all.filter((one) => one.id === desk.shapeId);
+        const shapes = chosen.length ? chosen : all;
         values.push(...shapes.filter((one) => one.keys.length > 1));
       }
     }

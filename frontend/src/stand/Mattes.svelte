@@ -16,7 +16,9 @@
 
   function reach(matte: Matte): string {
     const pull = shot.trace(matte);
-    const have = shot.frames.get(pull?.id ?? "")?.size ?? 0;
+    // what needs no marks is there on every frame
+    if (!pull) return matte.pulls.length ? "all" : "";
+    const have = shot.frames.get(pull.id)?.size ?? 0;
     return have >= shot.count ? "all" : `${have} of ${shot.count}`;
   }
 
@@ -37,6 +39,7 @@
       strength: 1,
       invert: false,
       marks: [],
+      shapes: [],
     };
     const value = {
       id,
