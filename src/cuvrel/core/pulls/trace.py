@@ -33,7 +33,7 @@ F32 = NDArray[np.float32]
 U8 = NDArray[np.uint8]
 SMALL = 320  # the longer side of the first solve
 WORK = 960  # the longer side at which the outline is decided
-STRIKE = 0.0  # how much a new mark's reach counts beside what the network says
+STRIKE = 0.12  # how much a new mark's reach counts beside what the network says
 OPEN = 3.0  # how soon a new mark's reach lets the network decide anew
 SURE = 40.0  # log odds of a marked pixel
 
