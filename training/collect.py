@@ -7,8 +7,10 @@ gives a sample: the stack of evidence that the follower had, and the true covera
 from __future__ import annotations
 
 import argparse
+from collections.abc import Callable, Sequence
 from concurrent.futures import ProcessPoolExecutor
 from pathlib import Path
+from typing import Any
 
 import cv2
 import numpy as np
@@ -55,9 +57,9 @@ def gather(seed: int) -> list[tuple[NDArray[np.int8], NDArray[np.uint8]]]:
     return out
 
 
-def main() -> None:
-    """Reads the command line."""
-    parser = argparse.ArgumentParser(description="Gather samples for the follower's network.")
+def collect(what: str, one: Callable[[int], list[Any]], names: Sequence[str]) -> None:
+    """Reads the command line, and writes what `one` makes of each seed: a file a sample, its parts by their names."""
+    parser = argparse.ArgumentParser(description=what)
     parser.add_argument("folder", type=Path)
     parser.add_argument("--clips", type=int, default=300)
     parser.add_argument("--first", type=int, default=0)
@@ -66,13 +68,13 @@ def main() -> None:
     seeds = range(given.first, given.first + given.clips)
     count = 0
     with ProcessPoolExecutor(2) as pool:
-        for seed, samples in zip(seeds, pool.map(gather, seeds), strict=True):
-            for n, (stack, truth) in enumerate(samples):
-                np.savez(given.folder / f"{seed:06}.{n:02}.npz", stack=stack, truth=truth)
+        for seed, samples in zip(seeds, pool.map(one, seeds), strict=True):
+            for n, sample in enumerate(samples):
+                np.savez(given.folder / f"{seed:06}.{n:02}.npz", **dict(zip(names, sample, strict=True)))
             count += len(samples)
             print(f"\r{seed}: {count} samples", end="", flush=True)
     print()
 
 
 if __name__ == "__main__":
-    main()
+    collect("Gather samples for the follower's network.", gather, ("stack", "truth"))

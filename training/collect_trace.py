@@ -7,10 +7,6 @@ answer counts.
 
 from __future__ import annotations
 
-import argparse
-from concurrent.futures import ProcessPoolExecutor
-from pathlib import Path
-
 import cv2
 import numpy as np
 from numpy.typing import NDArray
@@ -22,7 +18,7 @@ from cuvrel.core.pulls.clues import NEAR
 from cuvrel.core.pulls.marks import rasterise
 from cuvrel.core.pulls.trace import Clues, Prepared, clues, weighed
 from cuvrel.core.recipe.models import Mark
-from training.collect import hurt, quantised
+from training.collect import collect, hurt, quantised
 from training.composites import clip
 from training.strokes import first_marks
 
@@ -121,24 +117,5 @@ def lumpy(rng: np.random.Generator, truth: F32) -> F32:
     return out
 
 
-def main() -> None:
-    """Reads the command line."""
-    parser = argparse.ArgumentParser(description="Gather samples for the trace's network.")
-    parser.add_argument("folder", type=Path)
-    parser.add_argument("--clips", type=int, default=300)
-    parser.add_argument("--first", type=int, default=0)
-    given = parser.parse_args()
-    given.folder.mkdir(parents=True, exist_ok=True)
-    seeds = range(given.first, given.first + given.clips)
-    count = 0
-    with ProcessPoolExecutor(2) as pool:
-        for seed, samples in zip(seeds, pool.map(gather, seeds), strict=True):
-            for n, (stack, truth, free) in enumerate(samples):
-                np.savez(given.folder / f"{seed:06}.{n:02}.npz", stack=stack, truth=truth, free=free)
-            count += len(samples)
-            print(f"\r{seed}: {count} samples", end="", flush=True)
-    print()
-
-
 if __name__ == "__main__":
-    main()
+    collect("Gather samples for the trace's network.", gather, ("stack", "truth", "free"))

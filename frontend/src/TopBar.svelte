@@ -3,19 +3,11 @@
   import type { Desk, Ground, Mode } from "./lib/desk.svelte";
   import Hint from "./lib/Hint.svelte";
   import Icon from "./lib/Icon.svelte";
+  import { MODES } from "./lib/keys";
   import { notes } from "./lib/notes.svelte";
 
   let { desk }: { desk: Desk } = $props();
   const shot = $derived(desk.shot);
-  const modes: [Mode, string][] = [
-    ["result", "Result"],
-    ["veil", "Veil"],
-    ["matte", "Matte"],
-    ["cutout", "Cut-out"],
-    ["unroll", "Unroll"],
-    ["onion", "Onion skin"],
-    ["change", "Change"],
-  ];
   const grounds: [Ground, string][] = [
     ["checks", "checks"],
     ["black", "black"],
@@ -43,7 +35,7 @@
     <h1>{shot.doc!.name}</h1>
   </div>
   <div class="modes" role="radiogroup" aria-label="View">
-    {#each modes as [mode, name], i (mode)}
+    {#each MODES as [mode, name], i (mode)}
       <button
         role="radio"
         aria-checked={desk.mode === mode}

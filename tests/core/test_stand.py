@@ -12,9 +12,10 @@ from cuvrel.core.media.colour import decode, encode
 from cuvrel.core.media.probe import probe
 from cuvrel.core.media.reader import Reader, resized
 from cuvrel.core.media.writer import VideoWriter, png_bytes
+from cuvrel.core.pulls.join import join_pull
 from cuvrel.core.recipe.check import read_shot
 from cuvrel.core.recipe.errors import MediaError, RecipeError
-from cuvrel.core.stand.build import Stand, join_pull
+from cuvrel.core.stand.build import Stand
 from cuvrel.core.stand.export import EXPORTS, export_kind, open_writer, picture, write_range
 from cuvrel.core.stand.nodes import Cache, node, work_out
 from cuvrel.core.stand.portable import PortableShot

@@ -5,7 +5,7 @@
   import Icon from "../lib/Icon.svelte";
   import { settle } from "../lib/keys";
   import Card from "./Card.svelte";
-  import Field from "./Field.svelte";
+  import Fields from "./Fields.svelte";
   import PlaneCard from "./PlaneCard.svelte";
   import PullCard from "./PullCard.svelte";
   import ShapeCard from "./ShapeCard.svelte";
@@ -267,15 +267,13 @@
         {/each}
         <span class="join">then</span>
         <Card title="Edge" note="whole matte" fields={entry("edge", "edge").fields.length}>
-          {#each entry("edge", "edge").fields as field (field.name)}
-            <Field
-              {desk}
-              {field}
-              value={matte.edge[field.name]}
-              path={`${shot.mattePath(matte.id)}/edge/${field.name}`}
-              about="Edge"
-            />
-          {/each}
+          <Fields
+            {desk}
+            fields={entry("edge", "edge").fields}
+            values={matte.edge}
+            path={`${shot.mattePath(matte.id)}/edge`}
+            about="Edge"
+          />
         </Card>
       {:else if plane}
         <PlaneCard {desk} {plane} declared={entry("plane", plane.kind)} />
@@ -297,15 +295,13 @@
             onremove={() =>
               shot.edit([{ op: "remove", path: stepPath(i) }], `remove ${item.label}`)}
           >
-            {#each item.fields as field (field.name)}
-              <Field
-                {desk}
-                {field}
-                value={step.params[field.name]}
-                path={`${stepPath(i)}/params/${field.name}`}
-                about={item.label}
-              />
-            {/each}
+            <Fields
+              {desk}
+              fields={item.fields}
+              values={step.params}
+              path={`${stepPath(i)}/params`}
+              about={item.label}
+            />
           </Card>
         {:else}
           <p class="none">No treatment yet. “+ Treatment” changes this plane’s picture.</p>

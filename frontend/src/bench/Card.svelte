@@ -9,9 +9,8 @@
     selected?: boolean;
     /** How many fields it holds; many are laid out in two columns. */
     fields?: number;
-    /** Two columns whatever it holds, of so many rows each. */
-    wide?: boolean;
-    rows?: number;
+    /** Two columns that its content lays out by itself. */
+    free?: boolean;
     /** Told when anything in it is pressed. */
     onpick?: () => void;
     on?: boolean;
@@ -32,8 +31,7 @@
     note = "",
     selected = false,
     fields = 0,
-    wide = false,
-    rows = 0,
+    free = false,
     onpick,
     on = true,
     onturn,
@@ -52,8 +50,8 @@
   class="card"
   class:selected
   class:off={!on}
-  class:wide={wide || fields > 6}
-  class:free={rows > 0}
+  class:wide={free || fields > 6}
+  class:free
   style:--rows={Math.ceil(fields / 2)}
   onpointerdown={onpick}
   aria-label={title}

@@ -5,6 +5,7 @@
   import {
     fromHex,
     isKeys,
+    newGesture,
     ringOf,
     toHex,
     toggledKey,
@@ -39,7 +40,7 @@
   }
 
   function slide(event: Event & { currentTarget: HTMLInputElement }) {
-    gesture ||= `g${Math.random().toString(36).slice(2, 12)}`;
+    gesture ||= newGesture();
     set(event.currentTarget.valueAsNumber, gesture);
   }
 
@@ -121,7 +122,7 @@
       aria-label={name}
       value={toHex(now as Rgb)}
       oninput={(e) => {
-        gesture ||= `g${Math.random().toString(36).slice(2, 12)}`;
+        gesture ||= newGesture();
         set(fromHex(e.currentTarget.value), gesture);
       }}
       onchange={() => (gesture = "")}

@@ -2,7 +2,7 @@
   import { api } from "../lib/api";
   import type { DeclaredOut, Pull, SpreadOut } from "../lib/api-types";
   import type { Desk } from "../lib/desk.svelte";
-  import { valueAt, withValue } from "../lib/values";
+  import { newGesture, valueAt, withValue } from "../lib/values";
   import Spread from "./Spread.svelte";
 
   /** The frame's own distributions, with the ranges of a colour or luma key laid over them. */
@@ -33,7 +33,7 @@
   const now = (name: string) => valueAt(stored(name), desk.frame) as number;
 
   function put(values: Record<string, number>, done: boolean) {
-    gesture ||= `g${Math.random().toString(36).slice(2, 12)}`;
+    gesture ||= newGesture();
     const ops = Object.entries(values).map(([name, value]) => {
       const { low, high } = declared.fields.find((f) => f.name === name)!;
       const plain = Math.round(Math.max(low, Math.min(high, value)) * 1000) / 1000;

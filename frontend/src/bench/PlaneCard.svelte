@@ -3,6 +3,7 @@
   import type { Desk } from "../lib/desk.svelte";
   import Card from "./Card.svelte";
   import Field from "./Field.svelte";
+  import Fields from "./Fields.svelte";
 
   let { desk, plane, declared }: { desk: Desk; plane: Plane; declared: DeclaredOut } = $props();
   const shot = $derived(desk.shot);
@@ -72,15 +73,13 @@
       </select>
     </label>
   {/if}
-  {#each declared.fields as field (field.name)}
-    <Field
-      {desk}
-      {field}
-      value={plane.params[field.name]}
-      path={`${path}/params/${field.name}`}
-      about={plane.name}
-    />
-  {/each}
+  <Fields
+    {desk}
+    fields={declared.fields}
+    values={plane.params}
+    path={`${path}/params`}
+    about={plane.name}
+  />
 </Card>
 
 <style>

@@ -1,9 +1,9 @@
 <script lang="ts">
   import { api } from "../lib/api";
-  import type { DeclaredOut, FieldOut, Matte, Pull } from "../lib/api-types";
+  import type { DeclaredOut, Matte, Pull } from "../lib/api-types";
   import type { Desk } from "../lib/desk.svelte";
   import Card from "./Card.svelte";
-  import Field from "./Field.svelte";
+  import Fields from "./Fields.svelte";
   import Joining from "./Joining.svelte";
   import CleanPlate from "./CleanPlate.svelte";
   import KeySpread from "./KeySpread.svelte";
@@ -18,7 +18,7 @@
   };
   let { desk, matte, pull, declared, deeds }: Props = $props();
   const index = $derived(matte.pulls.findIndex((p) => p.id === pull.id));
-  const path = $derived(`${desk.shot.mattePath(matte.id)}/pulls/${index}`);
+  const path = $derived(desk.pullPath(pull.id));
   const picking = $derived(desk.tool === "sample" && desk.sampling === pull.id);
 
   // the joining stands below the second column; what is drawn above the first takes its room there
@@ -52,9 +52,7 @@
 <Card
   title={declared.label}
   note="pull"
-  fields={declared.fields.length}
-  wide
-  rows={1}
+  free
   on={pull.on}
   onpick={() => desk.choosePull(pull.id)}
   selected={desk.pull?.id === pull.id && matte.pulls.length > 1}
@@ -77,27 +75,25 @@
         >
       </div>
     {/if}
-    {#each declared.fields.slice(0, left) as field (field.name)}
-      {@render row(field)}
-    {/each}
+    <Fields
+      {desk}
+      fields={declared.fields.slice(0, left)}
+      values={pull.params}
+      path={`${path}/params`}
+      about={declared.label}
+    />
   </div>
   <div>
-    {#each declared.fields.slice(left) as field (field.name)}
-      {@render row(field)}
-    {/each}
+    <Fields
+      {desk}
+      fields={declared.fields.slice(left)}
+      values={pull.params}
+      path={`${path}/params`}
+      about={declared.label}
+    />
     <Joining {desk} {pull} {path} about={declared.label} first={index === 0} />
   </div>
 </Card>
-
-{#snippet row(field: FieldOut)}
-  <Field
-    {desk}
-    {field}
-    value={pull.params[field.name]}
-    path={`${path}/params/${field.name}`}
-    about={declared.label}
-  />
-{/snippet}
 
 <style>
   .deeds {

@@ -3,8 +3,9 @@
   import type { Desk } from "../lib/desk.svelte";
   import Icon from "../lib/Icon.svelte";
   import { changed, pointed, rounded, shapeAt } from "../lib/shapes";
+  import { newGesture } from "../lib/values";
   import Card from "./Card.svelte";
-  import Field from "./Field.svelte";
+  import Fields from "./Fields.svelte";
   import Joining from "./Joining.svelte";
   import Plain from "./Plain.svelte";
 
@@ -16,9 +17,7 @@
     deeds: Record<string, (() => void) | undefined>;
   };
   let { desk, matte, pull, declared, deeds }: Props = $props();
-  const path = $derived(
-    `${desk.shot.mattePath(matte.id)}/pulls/${matte.pulls.findIndex((p) => p.id === pull.id)}`,
-  );
+  const path = $derived(desk.pullPath(pull.id));
   const active = $derived(desk.pull?.id === pull.id);
   const shape = $derived(active ? pull.shapes.find((one) => one.id === desk.shapeId) : undefined);
   const key = $derived(shape && shapeAt(shape, desk.frame));
@@ -58,7 +57,7 @@
 
   function setSoft(side: "inner" | "outer", value: number, done: boolean) {
     if (!shape || !key) return;
-    gesture ||= `g${Math.random().toString(36).slice(2, 12)}`;
+    gesture ||= newGesture();
     const one = desk.pointAt;
     const next = pointed(shape)
       ? {
@@ -74,7 +73,7 @@
 
   function setRound(value: number, done: boolean) {
     if (!shape || !key) return;
-    gesture ||= `g${Math.random().toString(36).slice(2, 12)}`;
+    gesture ||= newGesture();
     const next = rounded({ ...key, round: value });
     put(changed(shape, desk.frame, next, desk.allFrames), "round corners", gesture);
     if (done) gesture = "";
@@ -110,8 +109,7 @@
   title={declared.label}
   note="pull"
   on={pull.on}
-  wide
-  rows={1}
+  free
   onpick={() => desk.choosePull(pull.id)}
   selected={active && matte.pulls.length > 1}
   {...deeds}
@@ -212,15 +210,13 @@
     {:else if pull.shapes.length}
       <p class="note">Choose a shape in the list or on the picture.</p>
     {/if}
-    {#each declared.fields as field (field.name)}
-      <Field
-        {desk}
-        {field}
-        value={pull.params[field.name]}
-        path={`${path}/params/${field.name}`}
-        about={declared.label}
-      />
-    {/each}
+    <Fields
+      {desk}
+      fields={declared.fields}
+      values={pull.params}
+      path={`${path}/params`}
+      about={declared.label}
+    />
     <Joining {desk} {pull} {path} about={declared.label} first={matte.pulls[0]?.id === pull.id} />
   </div>
 </Card>

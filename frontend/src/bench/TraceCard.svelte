@@ -5,7 +5,7 @@
   import { follow } from "../lib/keys";
   import { notes } from "../lib/notes.svelte";
   import Card from "./Card.svelte";
-  import Field from "./Field.svelte";
+  import Fields from "./Fields.svelte";
   import Joining from "./Joining.svelte";
 
   let {
@@ -22,9 +22,7 @@
     deeds: Record<string, (() => void) | undefined>;
   } = $props();
   const shot = $derived(desk.shot);
-  const path = $derived(
-    `${shot.mattePath(matte.id)}/pulls/${matte.pulls.findIndex((p) => p.id === pull.id)}`,
-  );
+  const path = $derived(desk.pullPath(pull.id));
   const here = $derived(pull.marks.filter((m) => m.frame === desk.frame));
   const ins = $derived(here.filter((m) => m.kind === "in").length);
   const outs = $derived(here.filter((m) => m.kind === "out" || m.kind === "near").length);
@@ -92,15 +90,13 @@
       Nothing was found on this frame: no person, nothing that moves. Draw an in mark.
     </p>
   {/if}
-  {#each declared.fields as field (field.name)}
-    <Field
-      {desk}
-      {field}
-      value={pull.params[field.name]}
-      path={`${path}/params/${field.name}`}
-      about={declared.label}
-    />
-  {/each}
+  <Fields
+    {desk}
+    fields={declared.fields}
+    values={pull.params}
+    path={`${path}/params`}
+    about={declared.label}
+  />
   <div class="deeds">
     {#if busy}
       <button class="btn" onclick={() => api.stop(busy.id).catch((e) => notes.fault(e))}

@@ -46,7 +46,8 @@ export async function settle(desk: Desk, again = false): Promise<void> {
   }
 }
 
-const modes: [Mode, string][] = [
+/** The views in the order of their number keys. */
+export const MODES: [Mode, string][] = [
   ["result", "Result"],
   ["veil", "Veil"],
   ["matte", "Matte"],
@@ -100,7 +101,7 @@ export const KEYS: Key[] = [
     match: on("Space"),
     run: (d) => d.toggle(),
   },
-  ...modes.map(([mode, name], i): Key => ({
+  ...MODES.map(([mode, name], i): Key => ({
     keys: String(i + 1),
     says: `View: ${name}`,
     group: "View",

@@ -33,6 +33,11 @@ function mix(a: Plain, b: Plain, t: number): Plain {
   return a;
 }
 
+/** A name that the edits of one gesture share, so that they are one step of the history. */
+export function newGesture(): string {
+  return `g${Math.random().toString(36).slice(2, 12)}`;
+}
+
 export type Ring = "none" | "here" | "elsewhere";
 
 export function ringOf(value: unknown, frame: number): Ring {

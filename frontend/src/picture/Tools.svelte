@@ -1,10 +1,10 @@
 <script lang="ts">
   import type { Desk, Tool } from "../lib/desk.svelte";
-  import Hint from "../lib/Hint.svelte";
-  import Icon from "../lib/Icon.svelte";
+  import type { IconName } from "../lib/Icon.svelte";
+  import ToolColumn from "./ToolColumn.svelte";
 
   let { desk }: { desk: Desk } = $props();
-  const tools: { tool: Exclude<Tool, "sample">; name: string; keys: string }[] = [
+  const tools: { tool: Tool & IconName; name: string; keys: string }[] = [
     { tool: "in", name: "In mark: on the subject", keys: "I" },
     { tool: "out", name: "Out mark: not the subject", keys: "O" },
     { tool: "lasso", name: "Lasso: all inside the line is the subject (Alt: is not)", keys: "L" },
@@ -14,22 +14,7 @@
   ];
 </script>
 
-<div class="tools">
-  <div role="radiogroup" aria-label="Tools">
-    {#each tools as { tool, name, keys } (tool)}
-      <Hint text={name} {keys} side="right">
-        {#snippet child(props)}
-          <button
-            {...props}
-            role="radio"
-            aria-checked={desk.tool === tool}
-            aria-label={name}
-            onclick={() => (desk.tool = tool)}><Icon name={tool} size={19} /></button
-          >
-        {/snippet}
-      </Hint>
-    {/each}
-  </div>
+<ToolColumn {desk} label="Tools" {tools}>
   <label title="Brush size ([ and ])">
     <input
       type="number"
@@ -40,40 +25,9 @@
     />
     <span>px</span>
   </label>
-</div>
+</ToolColumn>
 
 <style>
-  .tools {
-    position: absolute;
-    left: 10px;
-    top: 12px;
-    width: 40px;
-    background: var(--card);
-    border-radius: 6px;
-    box-shadow: 0 2px 10px rgb(0 0 0 / 0.35);
-    padding: 4px;
-    cursor: default;
-  }
-  div[role] {
-    display: grid;
-    gap: 2px;
-  }
-  button {
-    display: grid;
-    place-items: center;
-    width: 32px;
-    height: 32px;
-    border: 2px solid transparent;
-    border-radius: 5px;
-    background: none;
-  }
-  button:hover {
-    background: var(--stand);
-  }
-  button[aria-checked="true"] {
-    border-color: var(--ink);
-    background: var(--paper);
-  }
   label {
     display: grid;
     margin-top: 4px;

@@ -57,6 +57,12 @@ def _stand(session: Session, row: ShotRow, width: int) -> Stand:
     return Stand(shot, StoreSources(session, row.id, shot, shared.blobs, shared.readers), scale)
 
 
+def _is_there(stand: Stand, frame: int) -> None:
+    """Raises RecipeError for a frame beyond the shot's end."""
+    if frame >= stand.frames:
+        raise RecipeError(f"There is no frame {frame}.")
+
+
 @api.get("/shots/<int:id>/keys", responses={200: KeysOut})
 def keys(path: ById, query: KeysQuery) -> Response:
     """The keys of a range of frames in a view."""
@@ -73,8 +79,7 @@ def picture(path: PicturePath, query: PictureQuery) -> Response:
     shared = services()
     with shared.database.session() as session:
         stand = _stand(session, store.found(session, path.id), query.width)
-    if query.frame >= stand.frames:
-        raise RecipeError(f"There is no frame {query.frame}.")
+    _is_there(stand, query.frame)
     node = view(stand, query.view, query.frame)
     if node.key != path.key:
         raise store.NotFound("The shot has changed; ask for the keys again.")
@@ -91,8 +96,7 @@ def sample(path: ById, query: SampleQuery) -> Response:
     with shared.database.session() as session:
         row = store.found(session, path.id)
         stand = _stand(session, row, read_shot(row.document).plate_footage().width)
-    if query.frame >= stand.frames:
-        raise RecipeError(f"There is no frame {query.frame}.")
+    _is_there(stand, query.frame)
     height, width = stand.size
     x0, x1 = max(0, query.x0), min(width, query.x1)
     y0, y1 = max(0, query.y0), min(height, query.y1)
@@ -108,11 +112,11 @@ def sample(path: ById, query: SampleQuery) -> Response:
 
 def _values(shot: Shot, kind: str, pull_id: str, frame: int) -> dict[str, Any]:
     """The plain values of a pull at a frame. Raises NotFound."""
-    for matte in shot.mattes:
-        for pull in matte.pulls:
-            if pull.id == pull_id and pull.kind == kind:
-                return declared("pull", kind).read(pull.params).at(frame)
-    raise store.NotFound(f"There is no such {declared('pull', kind).label.lower()} in this shot.")
+    entry = declared("pull", kind)
+    try:
+        return entry.read(shot.pull(pull_id, kind)[1].params).at(frame)
+    except KeyError:
+        raise store.NotFound(f"There is no such {entry.label.lower()} in this shot.") from None
 
 
 @api.get("/shots/<int:id>/spread", responses={200: SpreadOut})
@@ -121,8 +125,7 @@ def spread(path: ById, query: FrameQuery) -> Response:
     shared = services()
     with shared.database.session() as session:
         stand = _stand(session, store.found(session, path.id), CHECK_WIDTH)
-    if query.frame >= stand.frames:
-        raise RecipeError(f"There is no frame {query.frame}.")
+    _is_there(stand, query.frame)
     plate = work_out(stand.plate(query.frame), shared.cache)
     return answer(SpreadOut(**spread_of(plate)))
 
@@ -134,8 +137,7 @@ def suggest(path: ById, query: SuggestQuery) -> Response:
     with shared.database.session() as session:
         row = store.found(session, path.id)
         stand = _stand(session, row, 960)
-    if query.frame >= stand.frames:
-        raise RecipeError(f"There is no frame {query.frame}.")
+    _is_there(stand, query.frame)
     values = _values(stand.shot, "difference_key", query.pull, query.frame)
     if not values["plate"]:
         raise RecipeError("The difference key has no clean plate yet.", "Choose or build one first.")

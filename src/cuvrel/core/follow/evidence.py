@@ -13,7 +13,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from cuvrel.core.media.box import Box
+from cuvrel.core.media.box import Box, blocks
 from cuvrel.core.motion.fit import fitted, with_subject
 from cuvrel.core.pulls.memory import ColourMemory
 from cuvrel.core.pulls.network import quarters
@@ -67,23 +67,12 @@ class Expected:
 
 
 def area_of_interest(shape: F32, expected: F32) -> Box:
-    """Where the network looks, at half size: about the carried and the expected subject; all when both are gone.
-
-    The sides are whole multiples of 32 where the picture allows, so that few sizes of it occur.
-    """
+    """Where the network looks, at half size: about the carried and the expected subject; all when both are gone."""
     h, w = shape.shape
-    there = (shape > 0.1) | (expected > 0.25)
-    rows, cols = np.flatnonzero(there.any(axis=1)), np.flatnonzero(there.any(axis=0))
-    if rows.size < 2 or cols.size < 2 or float((shape > 0.5).sum()) < 12:
+    box = blocks((shape > 0.1) | (expected > 0.25), 20, 8)
+    if box is None or float((shape > 0.5).sum()) < 12:
         return slice(0, h), slice(0, w)
-
-    def fit(first: int, last: int, most: int) -> slice:
-        pad = 20 + (last - first) // 8
-        length = min(most, -(-(last - first + 1 + 2 * pad) // 32) * 32)
-        start = min(max(0, (first + last + 1 - length) // 2), most - length)
-        return slice(start, start + length)
-
-    return fit(int(rows[0]), int(rows[-1]), h), fit(int(cols[0]), int(cols[-1]), w)
+    return box
 
 
 @dataclass(frozen=True)

@@ -18,3 +18,22 @@ def bounds(mask: NDArray, pad: int) -> Box | None:
         slice(max(0, int(rows[0]) - pad), min(h, int(rows[-1]) + 1 + pad)),
         slice(max(0, int(cols[0]) - pad), min(w, int(cols[-1]) + 1 + pad)),
     )
+
+
+def blocks(mask: NDArray, pad: int, part: int) -> Box | None:
+    """The box of what is not 0, grown by `pad` and a `part`-th of its sides; None where less than two lines have any.
+
+    The sides are whole multiples of 32 where the picture allows, so that few sizes of it occur.
+    """
+    rows, cols = np.flatnonzero(mask.any(axis=1)), np.flatnonzero(mask.any(axis=0))
+    if rows.size < 2 or cols.size < 2:
+        return None
+
+    def fit(first: int, last: int, most: int) -> slice:
+        grown = pad + (last - first) // part
+        length = min(most, -(-(last - first + 1 + 2 * grown) // 32) * 32)
+        start = min(max(0, (first + last + 1 - length) // 2), most - length)
+        return slice(start, start + length)
+
+    h, w = mask.shape
+    return fit(int(rows[0]), int(rows[-1]), h), fit(int(cols[0]), int(cols[-1]), w)

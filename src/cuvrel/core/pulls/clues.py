@@ -13,7 +13,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from cuvrel.core.media.box import Box
+from cuvrel.core.media.box import Box, blocks
 from cuvrel.core.motion.fit import with_subject
 from cuvrel.core.motion.flow import Flow
 from cuvrel.core.pulls.network import quarters
@@ -76,20 +76,9 @@ class Told:
 
 
 def area(told: Told, inside: Mask) -> Box:
-    """Where the network looks, at small size: well about the first answer; sides are multiples of 32 where they can."""
+    """Where the network looks, at small size: well about the first answer."""
     h, w = told.u.shape
-    there = (told.u > 0.3) | inside
-    rows, cols = np.flatnonzero(there.any(axis=1)), np.flatnonzero(there.any(axis=0))
-    if rows.size < 2 or cols.size < 2:
-        return slice(0, h), slice(0, w)
-
-    def fit(first: int, last: int, most: int) -> slice:
-        pad = 24 + (last - first) // 5
-        length = min(most, -(-(last - first + 1 + 2 * pad) // 32) * 32)
-        start = min(max(0, (first + last + 1 - length) // 2), most - length)
-        return slice(start, start + length)
-
-    return fit(int(rows[0]), int(rows[-1]), h), fit(int(cols[0]), int(cols[-1]), w)
+    return blocks((told.u > 0.3) | inside, 24, 5) or (slice(0, h), slice(0, w))
 
 
 def _about(mask: Mask) -> list[F32]:

@@ -7,6 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from cuvrel.core.pulls.raster import turning
 from cuvrel.core.recipe.shapes import ShapeKey, ShapeKind
 
 F64 = NDArray[np.float64]
@@ -44,9 +45,7 @@ def outline(kind: ShapeKind, key: ShapeKey) -> Outline:
         table = curve(table, np.array([p.corner for p in key.points]))
     line = table[:, :2]
     along = np.roll(line, -1, axis=0) - np.roll(line, 1, axis=0)
-    x, y = line.T
-    turned = float((x * np.roll(y, -1) - np.roll(x, -1) * y).sum())
-    normal = np.stack([along[:, 1], -along[:, 0]], axis=1) * (1 if turned > 0 else -1)
+    normal = np.stack([along[:, 1], -along[:, 0]], axis=1) * turning(line)
     normal /= np.maximum(np.hypot(*normal.T), 1e-9)[:, None]
     return Outline(line, line - normal * table[:, 2:3], line + normal * table[:, 3:4])
 

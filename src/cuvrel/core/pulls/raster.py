@@ -83,6 +83,12 @@ def coverage(outline: F64, size: tuple[int, int]) -> F32:
     return out
 
 
+def turning(polygon: F64) -> float:
+    """1 where a closed polygon, (N, 2), runs clockwise on the screen, -1 where it does not."""
+    x, y = polygon.T
+    return 1.0 if float((x * np.roll(y, -1) - np.roll(x, -1) * y).sum()) > 0 else -1.0
+
+
 def ramp(inner: F64, outer: F64, size: tuple[int, int]) -> F32:
     """Coverage that falls from 1 inside one polygon to 0 outside another one, (H, W) float32.
 
@@ -94,8 +100,7 @@ def ramp(inner: F64, outer: F64, size: tuple[int, int]) -> F32:
     steps = int(np.clip(np.ceil(apart), 2, MOST))
     edges = np.arange(steps + 1) / steps
     fallen = edges * edges * (3 - 2 * edges)
-    x, y = ((inner + outer) / 2).T
-    way = 1.0 if float((x * np.roll(y, -1) - np.roll(x, -1) * y).sum()) > 0 else -1.0
+    way = turning((inner + outer) / 2)
     for k in range(steps):
         share = (edges[k] + edges[k + 1]) / 2
         _edges(np.ascontiguousarray(inner + (outer - inner) * share), -way * (fallen[k + 1] - fallen[k]), acc)

@@ -7,6 +7,7 @@ from collections.abc import Sequence
 import numpy as np
 from numpy.typing import NDArray
 
+from cuvrel.core.pulls.join import join_pull
 from cuvrel.core.pulls.outline import Outline, outline
 from cuvrel.core.pulls.raster import coverage, ramp
 from cuvrel.core.recipe.declared import Params, declare, number
@@ -54,13 +55,7 @@ def shaped(shapes: Sequence[Shape], frame: int, size: tuple[int, int], scale: fl
     for shape in shapes:
         if not shape.on:
             continue
-        cover = _blurred(shape, frame, size, scale, shutter)
-        if shape.join == "add":
-            total = total + cover - total * cover
-        elif shape.join == "subtract":
-            total = total * (1 - cover)
-        else:
-            total = total * cover
+        total = join_pull(total, _blurred(shape, frame, size, scale, shutter), shape.join)
     return total
 
 

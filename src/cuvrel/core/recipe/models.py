@@ -142,10 +142,14 @@ class Shot(Strict):
                 return plane
         raise KeyError(plane_id)
 
-    def trace(self, pull_id: str) -> tuple[Matte, Pull]:
-        """The trace pull with this id and the matte it belongs to. Raises KeyError."""
+    def pull(self, pull_id: str, kind: str) -> tuple[Matte, Pull]:
+        """The pull of a kind with this id and the matte it belongs to. Raises KeyError."""
         for matte in self.mattes:
             for pull in matte.pulls:
-                if pull.id == pull_id and pull.kind == "trace":
+                if pull.id == pull_id and pull.kind == kind:
                     return matte, pull
         raise KeyError(pull_id)
+
+    def trace(self, pull_id: str) -> tuple[Matte, Pull]:
+        """The trace pull with this id and the matte it belongs to. Raises KeyError."""
+        return self.pull(pull_id, "trace")

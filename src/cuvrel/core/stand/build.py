@@ -12,6 +12,7 @@ from cuvrel.core.edge.steady import steadied
 from cuvrel.core.media.colour import decode, encode
 from cuvrel.core.pulls.context import PullContext
 from cuvrel.core.pulls.footage import channel_of
+from cuvrel.core.pulls.join import join_pull
 from cuvrel.core.pulls.shape import shaped
 from cuvrel.core.recipe.declared import declared
 from cuvrel.core.recipe.models import Matte, Plane, Pull, Shot, Step
@@ -279,20 +280,6 @@ class Stand:
 def held(frame: int, count: int) -> int:
     """The frame itself, or the nearest one that there is: the first and the last frame hold."""
     return max(0, min(count - 1, frame))
-
-
-def join_pull(total: F32, cover: F32, join: str) -> F32:
-    """A pull joined to what came before, (H, W) float32, 0 to 1.
-
-    add: the union 1 - (1 - a)(1 - b). subtract: a (1 - b). intersect: a b. difference: |a - b|.
-    """
-    if join == "add":
-        return total + cover - total * cover
-    if join == "subtract":
-        return total * (1 - cover)
-    if join == "intersect":
-        return total * cover
-    return np.abs(total - cover)
 
 
 def _some(gate: Node | None) -> list[Node]:
