@@ -10,18 +10,17 @@ from __future__ import annotations
 
 import cv2
 import numpy as np
-from numba import njit
 from numpy.typing import NDArray
 
 from cuvrel.core.media.box import bounds
-from cuvrel.core.media.rows import in_rows
+from cuvrel.core.media.rows import in_rows, kernel
 
 F32 = NDArray[np.float32]
 U8 = NDArray[np.uint8]
 CALM = 1e-6  # keeps a window of one colour from dividing by nothing
 
 
-@njit(nogil=True, cache=True, fastmath=True)
+@kernel
 def _windows(n0, n1, image, places, mean, inverse):  # type: ignore[no-untyped-def]
     """Mean and inverse covariance of the colours in each window, by the windows' middles."""
     for n in range(n0, n1):
@@ -45,7 +44,7 @@ def _windows(n0, n1, image, places, mean, inverse):  # type: ignore[no-untyped-d
         inverse[n, 3], inverse[n, 4], inverse[n, 5] = i11 * scale, i12 * scale, i22 * scale
 
 
-@njit(nogil=True, cache=True, fastmath=True)
+@kernel
 def _affine(n0, n1, p, image, places, mean, inverse, fit):  # type: ignore[no-untyped-def]
     """The affine function of colour that fits `p` in each window, into fit (h, w, 4) at its middle."""
     ninth = np.float32(1 / 9)
@@ -67,7 +66,7 @@ def _affine(n0, n1, p, image, places, mean, inverse, fit):  # type: ignore[no-un
         fit[y, x, 0], fit[y, x, 1], fit[y, x, 2], fit[y, x, 3] = a, b, c, s - a * m0 - b * m1 - c * m2
 
 
-@njit(nogil=True, cache=True, fastmath=True)
+@kernel
 def _applied(n0, n1, p, image, pixels, about, fit, out):  # type: ignore[no-untyped-def]
     """The matrix times `p` at the pixels of the band."""
     for n in range(n0, n1):

@@ -4,16 +4,15 @@ from __future__ import annotations
 
 import cv2
 import numpy as np
-from numba import njit
 from numpy.typing import NDArray
 
 from cuvrel.core.media.box import bounds
-from cuvrel.core.media.rows import in_rows
+from cuvrel.core.media.rows import in_rows, kernel
 
 F32 = NDArray[np.float32]
 
 
-@njit(nogil=True, cache=True, fastmath=True)
+@kernel
 def _signed(y0, y1, matte, inner, outer, out):  # type: ignore[no-untyped-def]
     h, w = matte.shape
     for y in range(y0, y1):

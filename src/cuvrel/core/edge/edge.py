@@ -6,12 +6,11 @@ from typing import Any
 
 import cv2
 import numpy as np
-from numba import njit
 from numpy.typing import NDArray
 
 from cuvrel.core.edge.distance import signed_distance
 from cuvrel.core.media.box import bounds
-from cuvrel.core.media.rows import in_rows
+from cuvrel.core.media.rows import in_rows, kernel
 from cuvrel.core.recipe.declared import Params, declare, number
 from cuvrel.core.recipe.values import Scalar
 
@@ -176,7 +175,7 @@ def _moved_part(matte: F32, grow: float, inner: float, outer: float) -> F32:
     return out
 
 
-@njit(nogil=True, cache=True, fastmath=True)
+@kernel
 def _shift(y0, y1, matte, smooth, distance, grow, out):  # type: ignore[no-untyped-def]
     """Reads the matte from `grow` pixels further in, along the distance's slope, bilinearly."""
     h, w = matte.shape
@@ -205,7 +204,7 @@ def _shift(y0, y1, matte, smooth, distance, grow, out):  # type: ignore[no-untyp
             out[y, x] = min(max(top + (low - top) * fy, zero), one)
 
 
-@njit(nogil=True, cache=True, fastmath=True)
+@kernel
 def _feather(y0, y1, matte, distance, inner, outer, out):  # type: ignore[no-untyped-def]
     zero, one = np.float32(0.0), np.float32(1.0)
     for y in range(y0, y1):

@@ -6,10 +6,9 @@ Source: IEC 61966-2-1 (sRGB). Pictures inside are float32 premultiplied RGBA in 
 from __future__ import annotations
 
 import numpy as np
-from numba import njit
 from numpy.typing import NDArray
 
-from cuvrel.core.media.rows import in_rows
+from cuvrel.core.media.rows import in_rows, kernel
 
 F32 = NDArray[np.float32]
 U8 = NDArray[np.uint8]
@@ -34,7 +33,7 @@ _STEPS = 65536
 ENCODE: U8 = np.round(linear_to_srgb((np.arange(_STEPS) / (_STEPS - 1)) ** 2) * 255).astype(np.uint8)
 
 
-@njit(nogil=True, cache=True, fastmath=True)
+@kernel
 def _decode(y0, y1, rgb, lut, out):  # type: ignore[no-untyped-def]
     for y in range(y0, y1):
         for x in range(rgb.shape[1]):
@@ -44,7 +43,7 @@ def _decode(y0, y1, rgb, lut, out):  # type: ignore[no-untyped-def]
             out[y, x, 3] = 1.0
 
 
-@njit(nogil=True, cache=True, fastmath=True)
+@kernel
 def _encode(y0, y1, rgba, lut, out):  # type: ignore[no-untyped-def]
     for y in range(y0, y1):
         for x in range(rgba.shape[1]):
@@ -53,7 +52,7 @@ def _encode(y0, y1, rgba, lut, out):  # type: ignore[no-untyped-def]
                 out[y, x, c] = lut[int(np.sqrt(v) * np.float32(65535.0) + np.float32(0.5))]
 
 
-@njit(nogil=True, cache=True, fastmath=True)
+@kernel
 def _encode_straight(y0, y1, rgba, lut, out):  # type: ignore[no-untyped-def]
     for y in range(y0, y1):
         for x in range(rgba.shape[1]):

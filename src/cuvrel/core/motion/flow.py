@@ -7,11 +7,10 @@ from typing import Any
 
 import cv2
 import numpy as np
-from numba import njit
 from numpy.typing import NDArray
 
 from cuvrel.core.media.box import bounds
-from cuvrel.core.media.rows import in_rows
+from cuvrel.core.media.rows import in_rows, kernel
 
 F32 = NDArray[np.float32]
 U8 = NDArray[np.uint8]
@@ -136,7 +135,7 @@ def pieces(here: U8, there: U8, subject: F32, fault: F32) -> tuple[F32, F32, NDA
     )
 
 
-@njit(nogil=True, cache=True, fastmath=True)
+@kernel
 def _difference(a, b, part, y, x, dy, dx):  # type: ignore[no-untyped-def]
     """Mean absolute difference of a masked cell at an offset; only every second pixel of the cell counts."""
     h, w = b.shape
@@ -154,7 +153,7 @@ def _difference(a, b, part, y, x, dy, dx):  # type: ignore[no-untyped-def]
     return np.float32(total) / np.float32(count) if count > 12 else np.float32(255.0)
 
 
-@njit(nogil=True, cache=True, fastmath=True)
+@kernel
 def _scan(n0, n1, a, b, mask, cells, side, reach, found):  # type: ignore[no-untyped-def]
     """Where cells went: `found` gets dx, dy and whether that can be told, for cells `n0` to `n1`."""
     steps = reach // 2

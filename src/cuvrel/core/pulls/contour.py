@@ -8,6 +8,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from cuvrel.core.media.rows import in_rows, kernel
 from cuvrel.core.pulls.context import PullContext
 from cuvrel.core.pulls.luma_key import blurred
 from cuvrel.core.recipe.declared import Params, declare, number, switch
@@ -28,6 +29,19 @@ class ContourParams(Params):
     thin: bool = switch(True, "Thin", hint="one line an edge; otherwise the edge's own steepness is drawn")
 
 
+@kernel
+def _steepest(y0, y1, slopes):  # type: ignore[no-untyped-def]
+    """Puts the slope of the steepest plane into the first; slopes: along x and y, of each plane."""
+    for k in range(1, slopes.shape[1]):
+        for y in range(y0, y1):
+            for x in range(slopes.shape[3]):
+                bx, by = np.int32(slopes[0, 0, y, x]), np.int32(slopes[1, 0, y, x])
+                sx, sy = np.int32(slopes[0, k, y, x]), np.int32(slopes[1, k, y, x])
+                more = sx * sx + sy * sy > bx * bx + by * by
+                slopes[0, 0, y, x] = sx if more else bx
+                slopes[1, 0, y, x] = sy if more else by
+
+
 @declare("pull", "contour", "Contour", ContourParams, hint="edges in the picture as lines")
 def contour(rgb: U8, values: dict[str, Any], context: PullContext) -> F32:
     """Coverage by edges, (H, W) float32, 0 to 1.
@@ -38,29 +52,44 @@ def contour(rgb: U8, values: dict[str, Any], context: PullContext) -> F32:
     """
     picture = blurred(rgb, max(0.6, float(values["blur"]) * context.scale))
     planes = cv2.split(picture) if values["colour"] else [cv2.cvtColor(picture, cv2.COLOR_RGB2GRAY)]
-    slopes = [(cv2.Scharr(p, cv2.CV_32F, 1, 0), cv2.Scharr(p, cv2.CV_32F, 0, 1)) for p in planes]
-    steep = np.stack([cv2.magnitude(gx, gy) for gx, gy in slopes])
-    best = steep.argmax(axis=0)
+    slopes = np.empty((2, len(planes), *rgb.shape[:2]), np.int16)
+    for k, plane in enumerate(planes):
+        cv2.Scharr(plane, cv2.CV_16S, 1, 0, slopes[0, k])
+        cv2.Scharr(plane, cv2.CV_16S, 0, 1, slopes[1, k])
+    in_rows(_steepest, len(rgb), slopes)
+    gx, gy = slopes[:, 0]
     # half a picture's range over a pixel is a full step; a blur of twice the size halves the slope
     full = 16 * 255 * 0.5 / max(1.0, 1.2 * float(values["blur"]) * context.scale)
     limit = float(values["strength"]) * full
     if not values["thin"]:
-        return np.asarray(np.clip(steep.max(axis=0) / limit, 0, 1) ** 2, np.float32)
-    gx = np.take_along_axis(np.stack([g[0] for g in slopes]), best[None], 0)[0]
-    gy = np.take_along_axis(np.stack([g[1] for g in slopes]), best[None], 0)[0]
-    room = 32767 / max(1.0, float(np.abs([gx, gy]).max()))
-    room = min(1.0, room)
-    lines = cv2.Canny(
-        (gx * room).astype(np.int16), (gy * room).astype(np.int16), 0.4 * limit * room, limit * room, True
-    )
+        much = np.square(gx, dtype=np.float32) + np.square(gy, dtype=np.float32)
+        return np.minimum(much * np.float32(1 / limit**2), 1)
+    lines = cv2.Canny(gx, gy, 0.4 * limit, limit, L2gradient=True)
     least = float(values["length"]) * context.scale
-    if least > 1:
-        count, labels, stats, _ = cv2.connectedComponentsWithStats(lines, connectivity=8)
-        keep = stats[:, cv2.CC_STAT_AREA] >= least
-        keep[0] = False
-        lines = np.where(keep[labels], np.uint8(255), np.uint8(0)) if count > 1 else lines
-    if not lines.any():
-        return np.zeros(rgb.shape[:2], np.float32)
-    apart = cv2.distanceTransform((lines == 0).astype(np.uint8), cv2.DIST_L2, 5)
-    half = float(values["width"]) * context.scale / 2
-    return np.asarray(np.clip(half + 0.5 - apart, 0, 1) * min(1.0, 2 * half), np.float32)
+    count, labels, stats, _ = cv2.connectedComponentsWithStats(lines, connectivity=8)
+    keep = stats[:, cv2.CC_STAT_AREA] >= least
+    keep[0] = False
+    out = np.zeros(rgb.shape[:2], np.float32)
+    if not keep.any():
+        return out
+    empty = np.empty(rgb.shape[:2], np.uint8)
+    in_rows(_empty, len(rgb), labels, keep, empty)
+    apart = cv2.distanceTransform(empty, cv2.DIST_L2, 5)
+    in_rows(_drawn, len(rgb), apart, np.float32(float(values["width"]) * context.scale / 2), out)
+    return out
+
+
+@kernel
+def _empty(y0, y1, labels, keep, out):  # type: ignore[no-untyped-def]
+    for y in range(y0, y1):
+        for x in range(out.shape[1]):
+            out[y, x] = 0 if keep[labels[y, x]] else 1
+
+
+@kernel
+def _drawn(y0, y1, apart, half, out):  # type: ignore[no-untyped-def]
+    zero, one = np.float32(0), np.float32(1)
+    most = min(one, half + half)
+    for y in range(y0, y1):
+        for x in range(out.shape[1]):
+            out[y, x] = min(max(half + np.float32(0.5) - apart[y, x], zero), one) * most

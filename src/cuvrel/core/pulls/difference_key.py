@@ -6,10 +6,9 @@ from typing import Any
 
 import cv2
 import numpy as np
-from numba import njit
 from numpy.typing import NDArray
 
-from cuvrel.core.media.rows import in_rows
+from cuvrel.core.media.rows import in_rows, kernel
 from cuvrel.core.pulls.context import PullContext
 from cuvrel.core.pulls.luma_key import blurred
 from cuvrel.core.recipe.declared import Params, declare, number, reference, switch
@@ -77,7 +76,7 @@ def _shifted(rgb: U8, clean: U8) -> U8:
     return np.asarray(moved, np.uint8)
 
 
-@njit(nogil=True, cache=True, fastmath=True)
+@kernel
 def _apart(y0, y1, rgb, clean, gain, shadow, cast, out):  # type: ignore[no-untyped-def]
     scale = np.float32(1 / 255)
     for y in range(y0, y1):

@@ -6,12 +6,11 @@ from typing import Any
 
 import cv2
 import numpy as np
-from numba import njit
 from numpy.typing import NDArray
 
-from cuvrel.core.media.rows import in_rows
+from cuvrel.core.media.rows import in_rows, kernel
 from cuvrel.core.pulls.context import PullContext
-from cuvrel.core.pulls.ramps import within
+from cuvrel.core.pulls.ramps import steep, within
 from cuvrel.core.recipe.declared import Params, declare, number
 from cuvrel.core.recipe.values import Scalar
 
@@ -31,8 +30,8 @@ class LumaKeyParams(Params):
     )
 
 
-@njit(nogil=True, cache=True, fastmath=True)
-def _key(y0, y1, rgb, low, high, soft_low, soft_high, out):  # type: ignore[no-untyped-def]
+@kernel
+def _key(y0, y1, rgb, low, high, steep_low, steep_high, out):  # type: ignore[no-untyped-def]
     scale = np.float32(1 / 255)
     for y in range(y0, y1):
         for x in range(rgb.shape[1]):
@@ -41,7 +40,7 @@ def _key(y0, y1, rgb, low, high, soft_low, soft_high, out):  # type: ignore[no-u
                 + np.float32(0.7152) * rgb[y, x, 1]
                 + np.float32(0.0722) * rgb[y, x, 2]
             ) * scale
-            out[y, x] = within(luma, low, high, soft_low, soft_high)
+            out[y, x] = within(luma, low, high, steep_low, steep_high)
 
 
 @declare("pull", "luma_key", "Luma key", LumaKeyParams, hint="by brightness, between two points with softness")
@@ -52,11 +51,11 @@ def luma_key(rgb: U8, values: dict[str, Any], context: PullContext) -> F32:
     """
     rgb = blurred(rgb, float(values["blur"]) * context.scale)
     out = np.empty(rgb.shape[:2], np.float32)
-    points = (np.float32(values[name]) for name in ("low", "high", "soft_low", "soft_high"))
     if values["high"] < values["low"]:
         out[:] = 0
         return out
-    in_rows(_key, rgb.shape[0], rgb, *points, out)
+    in_rows(_key, rgb.shape[0], rgb, np.float32(values["low"]), np.float32(values["high"]),
+            steep(values["soft_low"]), steep(values["soft_high"]), out)  # fmt: skip
     return out
 
 

@@ -10,10 +10,9 @@ from __future__ import annotations
 
 import cv2
 import numpy as np
-from numba import njit
 from numpy.typing import NDArray
 
-from cuvrel.core.media.rows import in_rows
+from cuvrel.core.media.rows import in_rows, kernel
 
 F32 = NDArray[np.float32]
 U8 = NDArray[np.uint8]
@@ -24,7 +23,7 @@ def to_lab(rgb: U8) -> U8:
     return cv2.cvtColor(rgb, cv2.COLOR_RGB2LAB)
 
 
-@njit(nogil=True, cache=True, fastmath=True)
+@kernel
 def _place(lab, y, x, scale_y, scale_x, bins):  # type: ignore[no-untyped-def]
     """Continuous grid coordinates of a pixel; a and b use their middle half, where pictures live."""
     gy = y * scale_y
@@ -41,7 +40,7 @@ def _place(lab, y, x, scale_y, scale_x, bins):  # type: ignore[no-untyped-def]
     return gy, gx, min(gl, np.float32(bins - 1.001)), ga, gb
 
 
-@njit(nogil=True, cache=True, fastmath=True)
+@kernel
 def _splat(lab, subject, other, scale_y, scale_x, grid):  # type: ignore[no-untyped-def]
     for y in range(lab.shape[0]):
         for x in range(lab.shape[1]):
@@ -55,7 +54,7 @@ def _splat(lab, subject, other, scale_y, scale_x, grid):  # type: ignore[no-unty
             grid[iy, ix, il, ia, ib, 1] += b
 
 
-@njit(nogil=True, cache=True, fastmath=True)
+@kernel
 def _blur_axis(part0, part1, source, out, before, n, after):  # type: ignore[no-untyped-def]
     """[1 2 1] / 4 along the middle axis of an array seen as (before, n, after).
 
@@ -82,7 +81,7 @@ def _blur_axis(part0, part1, source, out, before, n, after):  # type: ignore[no-
             out[m] = quarter * (source[m - after] + source[m]) + half * source[m]
 
 
-@njit(nogil=True, cache=True, fastmath=True)
+@kernel
 def _slice(y0, y1, lab, where, scale_y, scale_x, grid, floor, odds, trust):  # type: ignore[no-untyped-def]
     ny, nx = grid.shape[0], grid.shape[1]
     for y in range(y0, y1):

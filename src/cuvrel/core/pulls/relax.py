@@ -9,13 +9,14 @@ linear in the pixels, which a graph cut's is not.
 from __future__ import annotations
 
 import numpy as np
-from numba import njit
 from numpy.typing import NDArray
+
+from cuvrel.core.media.rows import kernel
 
 F32 = NDArray[np.float32]
 
 
-@njit(nogil=True, cache=True, fastmath=True)
+@kernel
 def _relax(u, r, wx, wy, iterations):  # type: ignore[no-untyped-def]
     h, w = u.shape
     px = np.zeros((h, w + 1), np.float32)
@@ -52,7 +53,7 @@ def relax(start: F32, r: F32, wx: F32, wy: F32, iterations: int) -> F32:
     return u
 
 
-@njit(nogil=True, cache=True, fastmath=True)
+@kernel
 def _weights(lab, inv, base, wx, wy):  # type: ignore[no-untyped-def]
     h, w = wx.shape
     for y in range(h):
@@ -82,7 +83,7 @@ def edge_weights(lab: F32, base: float) -> tuple[F32, F32]:
     return wx, wy
 
 
-@njit(nogil=True, cache=True, fastmath=True)
+@kernel
 def _geodesic(cost, d, rounds):  # type: ignore[no-untyped-def]
     h, w = cost.shape
     diagonal = np.float32(1.4142)
@@ -126,7 +127,7 @@ def geodesic(seeds: NDArray[np.bool_], cost: F32, rounds: int = 3) -> F32:
     return distance
 
 
-@njit(nogil=True, cache=True, fastmath=True)
+@kernel
 def _barrier(lab, high, low, d, rounds):  # type: ignore[no-untyped-def]
     """lab, high, low: (3, H, W). Sweeps down and up, each pixel from its four neighbours behind it."""
     h, w = d.shape

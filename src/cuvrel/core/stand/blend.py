@@ -7,11 +7,10 @@ display-encoded values, as the standard's formulas expect. All pictures are prem
 from __future__ import annotations
 
 import numpy as np
-from numba import njit
 from numpy.typing import NDArray
 
 from cuvrel.core.media.colour import linear_to_srgb
-from cuvrel.core.media.rows import in_rows
+from cuvrel.core.media.rows import in_rows, kernel
 
 F32 = NDArray[np.float32]
 MODES = {"normal": 0, "add": 1, "screen": 2, "multiply": 3}
@@ -21,7 +20,7 @@ _STEPS = 4096
 _ENCODE: F32 = linear_to_srgb((np.arange(_STEPS + 2) / _STEPS) ** 2)
 
 
-@njit(nogil=True, cache=True, fastmath=True)
+@kernel
 def _encoded(v, lut):  # type: ignore[no-untyped-def]
     v = min(max(v, np.float32(0.0)), np.float32(1.0))
     at = np.sqrt(v) * np.float32(4096.0)
@@ -29,14 +28,14 @@ def _encoded(v, lut):  # type: ignore[no-untyped-def]
     return lut[i] + (lut[i + 1] - lut[i]) * (at - np.float32(i))
 
 
-@njit(nogil=True, cache=True, fastmath=True)
+@kernel
 def _decoded(v):  # type: ignore[no-untyped-def]
     if v <= np.float32(0.04045):
         return v / np.float32(12.92)
     return ((v + np.float32(0.055)) / np.float32(1.055)) ** np.float32(2.4)
 
 
-@njit(nogil=True, cache=True, fastmath=True)
+@kernel
 def _blend(y0, y1, below, above, mask, opacity, mode, lut, out):  # type: ignore[no-untyped-def]
     one, zero = np.float32(1.0), np.float32(0.0)
     masked = mask.shape[0] == below.shape[0]
@@ -79,7 +78,7 @@ def blend(below: F32, above: F32, mode: str, opacity: float = 1.0, mask: F32 | N
     return out
 
 
-@njit(nogil=True, cache=True, fastmath=True)
+@kernel
 def _scaled(y0, y1, picture, mask, out):  # type: ignore[no-untyped-def]
     for y in range(y0, y1):
         for x in range(picture.shape[1]):
@@ -94,7 +93,7 @@ def through(picture: F32, mask: F32) -> F32:
     return out
 
 
-@njit(nogil=True, cache=True, fastmath=True)
+@kernel
 def _mixed(y0, y1, below, treated, mask, opacity, out):  # type: ignore[no-untyped-def]
     masked = mask.shape[0] == below.shape[0]
     for y in range(y0, y1):

@@ -6,12 +6,11 @@ import re
 
 import cv2
 import numpy as np
-from numba import njit
 from numpy.typing import NDArray
 
 from cuvrel.core.checks.frames import look
 from cuvrel.core.media.colour import encode, encode_rgba, with_light
-from cuvrel.core.media.rows import in_rows
+from cuvrel.core.media.rows import in_rows, kernel
 from cuvrel.core.recipe.errors import RecipeError
 from cuvrel.core.stand.build import Stand
 from cuvrel.core.stand.nodes import Node, node
@@ -108,7 +107,7 @@ def grey(matte: F32) -> U8:
     return np.repeat(np.round(np.clip(matte, 0, 1) * 255).astype(np.uint8)[..., None], 3, axis=2)
 
 
-@njit(nogil=True, cache=True, fastmath=True)
+@kernel
 def _veil(y0, y1, rgb, matte, blue, pale, out):  # type: ignore[no-untyped-def]
     h, w = matte.shape
     for y in range(y0, y1):

@@ -7,13 +7,12 @@ from typing import Any
 
 import cv2
 import numpy as np
-from numba import njit
 from numpy.typing import NDArray
 
 from cuvrel.core.edge.distance import signed_distance
 from cuvrel.core.media.box import bounds
 from cuvrel.core.media.colour import srgb_to_linear
-from cuvrel.core.media.rows import in_rows
+from cuvrel.core.media.rows import in_rows, kernel
 from cuvrel.core.recipe.declared import Params, colour, declare, number
 from cuvrel.core.recipe.values import Colour, Scalar
 from cuvrel.core.treatments.context import Context
@@ -38,7 +37,7 @@ class GlowParams(Params):
     wander_pace: Scalar = number(3.0, "Wander pace", 0, 24, step=0.1, unit="/s", hint="how often it changes")
 
 
-@njit(nogil=True, cache=True, fastmath=True)
+@kernel
 def _light(y0, y1, distance, half, reach, strength, core, halo, picture, out):  # type: ignore[no-untyped-def]
     for y in range(y0, y1):
         for x in range(distance.shape[1]):

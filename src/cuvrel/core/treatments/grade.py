@@ -5,10 +5,9 @@ from __future__ import annotations
 from typing import Any
 
 import numpy as np
-from numba import njit
 from numpy.typing import NDArray
 
-from cuvrel.core.media.rows import in_rows
+from cuvrel.core.media.rows import in_rows, kernel
 from cuvrel.core.recipe.declared import Params, declare, number
 from cuvrel.core.recipe.values import Scalar
 from cuvrel.core.treatments.context import Context
@@ -28,7 +27,7 @@ class GradeParams(Params):
     saturation: Scalar = number(100.0, "Saturation", 0, 300, step=1, unit="%", neutral=100, hint="0 is grey")
 
 
-@njit(nogil=True, cache=True, fastmath=True)
+@kernel
 def _grade(y0, y1, picture, red, green, blue, power, saturation, out):  # type: ignore[no-untyped-def]
     pivot = np.float32(0.18)
     for y in range(y0, y1):
