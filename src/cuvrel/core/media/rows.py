@@ -10,7 +10,7 @@ from __future__ import annotations
 import os
 from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor
-from typing import Any
+from typing import Any, TypeVar
 
 from numba import njit
 
@@ -21,6 +21,8 @@ small_kernel = njit(nogil=True, cache=True, fastmath=True, error_model="numpy", 
 
 CORES = max(1, len(os.sched_getaffinity(0)))
 _pool: ThreadPoolExecutor | None = None
+_sides: ThreadPoolExecutor | None = None
+T = TypeVar("T")
 
 
 def in_rows(kernel: Callable[..., Any], rows: int, *args: Any, least: int = 64) -> None:
@@ -41,9 +43,23 @@ def in_rows(kernel: Callable[..., Any], rows: int, *args: Any, least: int = 64) 
         other.result()
 
 
+def at_once(*calls: Callable[[], T]) -> list[T]:
+    """The calls' results; they run side by side, as far as they let go of the interpreter's lock.
+
+    Calls may use `in_rows`, but not this.
+    """
+    global _sides
+    if CORES == 1:
+        return [call() for call in calls]
+    if _sides is None:
+        _sides = ThreadPoolExecutor(CORES, thread_name_prefix="sides")
+    others = [_sides.submit(call) for call in calls[1:]]
+    return [calls[0](), *(other.result() for other in others)]
+
+
 def _forget_pool() -> None:
-    global _pool
-    _pool = None
+    global _pool, _sides
+    _pool = _sides = None
 
 
 os.register_at_fork(after_in_child=_forget_pool)

@@ -14,6 +14,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from cuvrel.core.media.box import Box, blocks
+from cuvrel.core.media.rows import at_once
 from cuvrel.core.motion.fit import with_subject
 from cuvrel.core.motion.flow import Flow
 from cuvrel.core.pulls.network import quarters
@@ -96,15 +97,15 @@ def _motion(found: list[Moves], told: Told, inside: Mask) -> list[F32]:
         return [np.zeros(shape, np.float32)] * 5 + [np.full(shape, -1, np.float32)]
     # the marks are certain, the first answer is not
     where = np.maximum(np.clip(told.u, 0, 1) * np.float32(0.5), inside)
+    told_by = at_once(*(lambda one=one: with_subject(one.flow, one.calm, where) for one in found))
     out: list[F32] = []
     trust: F32 = np.zeros(shape, np.float32)
     for group in (1, 3):
         total = np.full(shape, 1e-3, np.float32)
         sides, away = np.zeros(shape, np.float32), np.zeros(shape, np.float32)
-        for one in found:
+        for one, (side, far) in zip(found, told_by, strict=True):
             if abs(one.apart) != group:
                 continue
-            side, far = with_subject(one.flow, one.calm, where)
             sides += one.calm * side
             away += one.calm * np.minimum(far, 8)
             total += one.calm

@@ -66,7 +66,7 @@ def contour(rgb: U8, values: dict[str, Any], context: PullContext) -> F32:
         return np.minimum(much * np.float32(1 / limit**2), 1)
     lines = cv2.Canny(gx, gy, 0.4 * limit, limit, L2gradient=True)
     least = float(values["length"]) * context.scale
-    count, labels, stats, _ = cv2.connectedComponentsWithStats(lines, connectivity=8)
+    _, labels, stats, _ = cv2.connectedComponentsWithStats(lines, connectivity=8)
     keep = stats[:, cv2.CC_STAT_AREA] >= least
     keep[0] = False
     out = np.zeros(rgb.shape[:2], np.float32)

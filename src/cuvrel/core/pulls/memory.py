@@ -24,10 +24,10 @@ def to_lab(rgb: U8) -> U8:
 
 
 @kernel
-def _place(lab, y, x, scale_y, scale_x, bins):  # type: ignore[no-untyped-def]
+def _place(lab, y, x, oy, ox, scale_y, scale_x, bins):  # type: ignore[no-untyped-def]
     """Continuous grid coordinates of a pixel; a and b use their middle half, where pictures live."""
-    gy = y * scale_y
-    gx = x * scale_x
+    gy = (y + oy) * scale_y
+    gx = (x + ox) * scale_x
     gl = lab[y, x, 0] * np.float32((bins - 1) / 255.0)
     ga = min(
         max((lab[y, x, 1] - np.float32(68.0)) * np.float32((bins - 1) / 120.0), np.float32(0.0)),
@@ -41,13 +41,13 @@ def _place(lab, y, x, scale_y, scale_x, bins):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def _splat(lab, subject, other, scale_y, scale_x, grid):  # type: ignore[no-untyped-def]
+def _splat(lab, oy, ox, subject, other, scale_y, scale_x, grid):  # type: ignore[no-untyped-def]
     for y in range(lab.shape[0]):
         for x in range(lab.shape[1]):
             f, b = subject[y, x], other[y, x]
             if f <= 0 and b <= 0:
                 continue
-            gy, gx, gl, ga, gb = _place(lab, y, x, scale_y, scale_x, grid.shape[2])
+            gy, gx, gl, ga, gb = _place(lab, y, x, oy, ox, scale_y, scale_x, grid.shape[2])
             iy, ix = int(gy + 0.5), int(gx + 0.5)
             il, ia, ib = int(gl + 0.5), int(ga + 0.5), int(gb + 0.5)
             grid[iy, ix, il, ia, ib, 0] += f
@@ -82,13 +82,13 @@ def _blur_axis(part0, part1, source, out, before, n, after):  # type: ignore[no-
 
 
 @kernel
-def _slice(y0, y1, lab, where, scale_y, scale_x, grid, floor, odds, trust):  # type: ignore[no-untyped-def]
+def _slice(y0, y1, lab, oy, ox, where, scale_y, scale_x, grid, floor, odds, trust):  # type: ignore[no-untyped-def]
     ny, nx = grid.shape[0], grid.shape[1]
     for y in range(y0, y1):
         for x in range(lab.shape[1]):
             if where[y, x] == 0:
                 continue
-            gy, gx, gl, ga, gb = _place(lab, y, x, scale_y, scale_x, grid.shape[2])
+            gy, gx, gl, ga, gb = _place(lab, y, x, oy, ox, scale_y, scale_x, grid.shape[2])
             iy, ix = min(int(gy), max(ny - 2, 0)), min(int(gx), max(nx - 2, 0))
             il, ia, ib = int(gl), int(ga), int(gb)
             fy, fx, fl, fa, fb = gy - iy, gx - ix, gl - il, ga - ia, gb - ib
@@ -137,24 +137,29 @@ class ColourMemory:
         self._totals *= factor
         self._ready = None
 
-    def add(self, lab: U8, subject: F32, other: F32) -> None:
-        """Sees a picture: (H, W, 3) uint8 Lab and the weights, (H, W) float32, of each kind of sample."""
-        _splat(lab, subject, other, self.scale_y, self.scale_x, self.grid)
+    def add(self, lab: U8, subject: F32, other: F32, at: tuple[int, int] = (0, 0)) -> None:
+        """Sees a picture: (H, W, 3) uint8 Lab and the weights, (H, W) float32, of each kind of sample.
+
+        at: the row and column where the picture lies in the whole one, if it is a part of it.
+        """
+        _splat(lab, *at, subject, other, self.scale_y, self.scale_x, self.grid)
         self._totals += (float(subject.sum()), float(other.sum()))
         self._ready = None
 
-    def odds(self, lab: U8, where: U8, balance: float = 0.5, zoom: float = 1.0) -> tuple[F32, F32]:
+    def odds(
+        self, lab: U8, where: U8, balance: float = 0.5, zoom: float = 1.0, at: tuple[int, int] = (0, 0)
+    ) -> tuple[F32, F32]:
         """Log odds of being subject, and trust 0 to 1 (0: such a colour was never seen near there).
 
         Both (H, W) float32, computed where `where` is not 0 and 0 elsewhere. balance 1 weighs the two
         classes as if equally many had been seen, 0 as they were seen. zoom: how many pixels of the
-        pictures that were seen one pixel of this one is wide.
+        pictures that were seen one pixel of this one is wide. at: as for `add`.
         """
         if self._ready is None:
             self._ready = self._blurred(balance)
         odds, trust = np.zeros(lab.shape[:2], np.float32), np.zeros(lab.shape[:2], np.float32)
         scales = np.float32(self.scale_y * zoom), np.float32(self.scale_x * zoom)
-        in_rows(_slice, lab.shape[0], lab, where, *scales, self._ready, self._floor, odds, trust)
+        in_rows(_slice, lab.shape[0], lab, *at, where, *scales, self._ready, self._floor, odds, trust)
         return odds, trust
 
     def _blurred(self, balance: float) -> F32:

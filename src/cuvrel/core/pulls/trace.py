@@ -18,6 +18,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from cuvrel.core.media.box import Box, bounds
+from cuvrel.core.media.rows import at_once
 from cuvrel.core.pulls.clues import NEAR, Told, area, moves, stacked
 from cuvrel.core.pulls.marks import rasterise
 from cuvrel.core.pulls.memory import ColourMemory, to_lab
@@ -204,7 +205,6 @@ def weighed(known: Clues) -> F32:
 
 def _from_marks(ready: Prepared, inside: NDArray[np.bool_], outside: NDArray[np.bool_]) -> Told:
     lab, shape = ready.lab_small, inside.shape
-    everywhere = np.ones(shape, np.uint8)
     f, b = inside.astype(np.float32), outside.astype(np.float32)
     # what lies far from all marks, above all the picture's border, is probably not the subject
     frame = np.zeros(shape, bool)
@@ -214,47 +214,64 @@ def _from_marks(ready: Prepared, inside: NDArray[np.bool_], outside: NDArray[np.
     near = cv2.dilate(f, np.ones((2 * edge + 1, 2 * edge + 1), np.uint8)) > 0
     frame &= ~near
     weak = frame.astype(np.float32) * (0.1 if outside.any() else 0.5)
-    # a colour seen under a mark vouches for that colour near the mark more than for it elsewhere
-    seen = np.zeros(shape, np.float32)
-    for cells, weight in ((0, 0.4), (6, 0.6)):
-        colours = ColourMemory(shape, cells, reach=2)
-        colours.add(lab, f, b + weak)
-        odds, trust = colours.odds(lab, everywhere, balance=1.0)
-        seen += weight * np.clip(odds, -6, 6) * trust
-    # paths that stay in like colours are cheap: steps cost the change of picture and of odds
-    change = cv2.magnitude(
-        cv2.Sobel(seen, cv2.CV_32F, 1, 0, scale=0.125), cv2.Sobel(seen, cv2.CV_32F, 0, 1, scale=0.125)
-    )
-    edges = 0.3 * ready.slope + 0.4 * np.maximum(change - 0.1, 0)
-    d_in = geodesic(inside, 0.03 + edges)
+    # by length a soft background is near to everything; by span of colour it is of one piece with its marks
+    soft = cv2.GaussianBlur(lab, (0, 0), 1.0).astype(np.float32)
     seeds = outside | frame if outside.any() else frame
-    d_out = geodesic(seeds, 0.03 + edges) + np.where(outside.any(), 0, 2).astype(np.float32)
+    here_too, everywhere, from_seeds, from_inside = at_once(
+        # a colour seen under a mark vouches for that colour near the mark more than for it elsewhere
+        lambda: _taught(ColourMemory(shape, 6, reach=2), lab, f, b + weak, 1.0, 6),
+        lambda: _taught(ColourMemory(shape), lab, f, b + weak, 1.0, 6),
+        lambda: barrier(seeds, soft),
+        lambda: barrier(inside, soft),
+    )
+    seen = np.float32(0.4) * everywhere + np.float32(0.6) * here_too
+    pieces = np.log((from_seeds + 8) / (from_inside + 8))
+    # paths that stay in like colours are cheap: steps cost the change of picture and of odds
+    edges = 0.3 * ready.slope + 0.4 * np.maximum(_change(seen) - 0.1, 0)
+    d_out, d_in, far_in = at_once(
+        lambda: geodesic(seeds, 0.03 + edges),
+        lambda: geodesic(inside, 0.03 + edges),
+        lambda: geodesic(inside, 0.01 + edges),
+    )
+    d_out = d_out + np.where(outside.any(), 0, 2).astype(np.float32)
     # few marks are drawn along a subject, not across it: what lies far from all in marks needs other proof
     apart = cv2.distanceTransform((~inside).astype(np.uint8), cv2.DIST_L2, 5) / (0.05 * float(np.hypot(*shape)))
     far = 1.3 * np.clip(np.log(np.maximum(apart, 1e-3)), 0, 2.2)
-    # by length a soft background is near to everything; by span of colour it is of one piece with its marks
-    soft = cv2.GaussianBlur(lab, (0, 0), 1.0).astype(np.float32)
-    pieces = np.log((barrier(seeds, soft) + 8) / (barrier(inside, soft) + 8))
     reach = 0.6 * (2.0 * np.log((d_out + 0.6) / (d_in + 0.6)) - far) + 2.0 * pieces
     r = -np.clip(0.75 * seen + reach, -6, 6)
     # only what hangs together with an in mark without an edge between teaches what the subject looks like
-    same = np.exp(-geodesic(inside, 0.01 + edges) / 3.0).astype(np.float32)
+    same = np.exp(-far_in / 3.0).astype(np.float32)
     sure = _pin(r, inside, outside)
     u = relax((r < 0).astype(np.float32), sure, ready.wx, ready.wy, 60)
     hard = _reached(u > 0.5, inside)
     # only what is fairly certain teaches, or an early mistake would prove itself right
     here = (hard * np.clip(-r / 2.5, 0, 1) * same).astype(np.float32)
     away = (~hard * np.clip(r / 2.5, 0, 1)).astype(np.float32)
-    both = [ColourMemory(shape), ColourMemory(shape, cells=8, reach=2)]
-    learned = np.zeros(shape, np.float32)
-    for memory, weight in zip(both, (0.35, 0.65), strict=True):
-        memory.add(lab, here + 8 * f, away + 8 * b)
-        odds, trust = memory.odds(lab, everywhere, balance=0.7)
-        learned += weight * np.clip(odds, -5, 5) * trust
+    learned = _learned(lab, here + 8 * f, away + 8 * b, 0.65)
     r = -np.clip(1.2 * learned + 0.8 * reach, -6, 6)
     u = relax(u, _pin(r, inside, outside), ready.wx, ready.wy, 40)
     u = np.where(_reached(u > 0.5, inside), u, np.minimum(u, 0.49)).astype(np.float32)
     return Told(seen, reach.astype(np.float32), -r, u, ready.slope)
+
+
+def _taught(memory: ColourMemory, lab: U8, subject: F32, other: F32, balance: float, most: float) -> F32:
+    """Log odds of every pixel by a memory that these samples taught, as far as they can be trusted."""
+    memory.add(lab, subject, other)
+    odds, trust = memory.odds(lab, np.ones(lab.shape[:2], np.uint8), balance=balance)
+    return np.asarray(np.clip(odds, -most, most) * trust, np.float32)
+
+
+def _learned(lab: U8, subject: F32, other: F32, nearby: float) -> F32:
+    """Log odds by colour anywhere and by colour near its place; nearby: the latter's share."""
+    here, anywhere = at_once(
+        lambda: _taught(ColourMemory(lab.shape[:2], cells=8, reach=2), lab, subject, other, 0.7, 5),
+        lambda: _taught(ColourMemory(lab.shape[:2]), lab, subject, other, 0.7, 5),
+    )
+    return np.asarray(nearby * here + (1 - nearby) * anywhere, np.float32)
+
+
+def _change(odds: F32) -> F32:
+    return cv2.magnitude(cv2.Sobel(odds, cv2.CV_32F, 1, 0, scale=0.125), cv2.Sobel(odds, cv2.CV_32F, 0, 1, scale=0.125))
 
 
 def _mended(
@@ -265,18 +282,10 @@ def _mended(
     Also how far those marks reach, (h, w) float32, 0 to 1.
     """
     lab, shape = ready.lab_small, inside.shape
-    everywhere = np.ones(shape, np.uint8)
     was = np.clip((prior - 0.5) * 4, -1, 1)
     wrong_in, wrong_out = inside & (prior < 0.5), outside & (prior >= 0.5)
-    colours = [ColourMemory(shape), ColourMemory(shape, cells=8, reach=2)]
-    learned = np.zeros(shape, np.float32)
-    for memory, weight in zip(colours, (0.3, 0.7), strict=True):
-        memory.add(lab, np.maximum(was, 0) + 14 * inside, np.maximum(-was, 0) + 14 * outside)
-        odds, trust = memory.odds(lab, everywhere, balance=0.7)
-        learned += weight * np.clip(odds, -5, 5) * trust
-    change = cv2.magnitude(
-        cv2.Sobel(learned, cv2.CV_32F, 1, 0, scale=0.125), cv2.Sobel(learned, cv2.CV_32F, 0, 1, scale=0.125)
-    )
+    learned = _learned(lab, np.maximum(was, 0) + 14 * inside, np.maximum(-was, 0) + 14 * outside, 0.7)
+    change = _change(learned)
     cost = 0.08 + 0.16 * ready.slope + 0.4 * change
     keep = np.full(shape, np.float32(1))
     pull = np.zeros(shape, np.float32)
@@ -316,19 +325,22 @@ def decide_in_band(
     rgb: U8, lab: U8, u: F32, band: U8, marks: tuple[NDArray[np.bool_], NDArray[np.bool_]], snap: float
 ) -> F32:
     """The labelling with its band solved at full resolution from colours on both sides of the outline."""
+    wide = bounds(band, 14)
     box = bounds(band, 2)
-    if box is None:
+    if box is None or wide is None:
         return u
-    hard = u > 0.5
-    near = cv2.dilate(band, np.ones((25, 25), np.uint8)) > 0
+    corner = wide[0].start, wide[1].start
+    part, where, hard = np.ascontiguousarray(lab[wide]), np.ascontiguousarray(band[wide]), u[wide] > 0.5
+    near = cv2.dilate(where, np.ones((25, 25), np.uint8)) > 0
     memory = ColourMemory(u.shape, cells=16, reach=1, bins=10)
-    memory.add(lab, (hard & near).astype(np.float32), (~hard & near).astype(np.float32))
-    odds, trust = memory.odds(lab, band)
-    r = np.where(band > 0, -np.clip(0.8 * odds * trust + 1.2 * (u - 0.5), -5, 5), np.where(hard, -SURE, SURE))
-    r = _pin(r.astype(np.float32), *marks)
+    memory.add(part, (hard & near).astype(np.float32), (~hard & near).astype(np.float32), corner)
+    odds, trust = memory.odds(part, where, at=corner)
+    r = np.where(where > 0, -np.clip(0.8 * odds * trust + 1.2 * (u[wide] - 0.5), -5, 5), np.where(hard, -SURE, SURE))
+    r = _pin(r.astype(np.float32), *(mark[wide] for mark in marks))
+    inner = tuple(slice(b.start - w.start, b.stop - w.start) for b, w in zip(box, wide, strict=True))
     wx, wy = edge_weights(lab[box].astype(np.float32), 1.0 + 2.0 * snap)
     out = u.copy()
-    out[box] = relax(u[box], r[box], wx, wy, 36)
+    out[box] = relax(u[box], r[inner], wx, wy, 36)
     return out
 
 
