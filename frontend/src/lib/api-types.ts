@@ -132,6 +132,52 @@ export interface PlatePart {
   matte: string | null;
 }
 /**
+ * A number that time moves, on top of a plain or keyed one.
+ *
+ * rate: `amount` is added each second. wander: smooth noise of `seed`, up to `amount` to either side, with
+ * `pace` new directions a second. flicker: the value where the pattern has 1, `amount` where it has 0; `pace`
+ * steps a second, over and over.
+ *
+ * This interface was referenced by `Models`'s JSON-Schema
+ * via the `definition` "Driver".
+ */
+export interface Driver {
+  drive: "rate" | "wander" | "flicker";
+  base: number | Keys;
+  amount: number;
+  pace: number;
+  seed: number;
+  pattern: string;
+}
+/**
+ * Keyframes in the order of their frames, at most one per frame.
+ *
+ * This interface was referenced by `Models`'s JSON-Schema
+ * via the `definition` "Keys".
+ */
+export interface Keys {
+  keys: Key[];
+}
+/**
+ * One keyframe. `ease` says how the value leaves this key towards the next one.
+ *
+ * handles: of a free ease, the two inner points (x1, y1, x2, y2) of a cubic Bezier curve from (0, 0), this
+ * key, to (1, 1), the next one: x is the share of the time and lies in 0 to 1, y the share of the change. With
+ * both y in 0 to 1 the value never turns back.
+ *
+ * This interface was referenced by `Models`'s JSON-Schema
+ * via the `definition` "Key".
+ */
+export interface Key {
+  /**
+   * counted from 0, in the shot's frames
+   */
+  frame: number;
+  value: number | [number, number, number];
+  ease: "hold" | "linear" | "smooth" | "free";
+  handles: [number, number, number, number] | null;
+}
+/**
  * The shot after an edit, an undo or a redo, and the matte frames that changed with it.
  *
  * This interface was referenced by `Models`'s JSON-Schema
@@ -217,33 +263,10 @@ export interface Pull {
     [k: string]: unknown;
   };
   join: "add" | "subtract" | "intersect" | "difference";
-  strength: number | Keys;
+  strength: number | Keys | Driver;
   invert: boolean;
   marks: Mark[];
   shapes: Shape[];
-}
-/**
- * Keyframes in the order of their frames, at most one per frame.
- *
- * This interface was referenced by `Models`'s JSON-Schema
- * via the `definition` "Keys".
- */
-export interface Keys {
-  keys: Key[];
-}
-/**
- * One keyframe. `ease` says how the value leaves this key towards the next one.
- *
- * This interface was referenced by `Models`'s JSON-Schema
- * via the `definition` "Key".
- */
-export interface Key {
-  /**
-   * counted from 0, in the shot's frames
-   */
-  frame: number;
-  value: number | [number, number, number];
-  ease: "hold" | "linear" | "smooth";
 }
 /**
  * A stroke of the artist's on one frame, in plate pixels, origin at the top left corner.
@@ -293,7 +316,7 @@ export interface Shape {
  */
 export interface ShapeKey {
   frame: number;
-  ease: "hold" | "linear" | "smooth";
+  ease: "hold" | "linear" | "smooth" | "free";
   points: ShapePoint[];
   x: number;
   y: number;
@@ -323,25 +346,56 @@ export interface ShapePoint {
 /**
  * One level on the stand.
  *
+ * first, last: the frames on which it is there. solo: where any plane has it, only such planes are shown. group:
+ * the group that holds it. placement, time: parameters of what is declared under these names.
+ *
  * This interface was referenced by `Models`'s JSON-Schema
  * via the `definition` "Plane".
  */
 export interface Plane {
   id: string;
   name: string;
-  kind: "plate" | "cutout" | "glaze" | "line";
+  kind: "plate" | "cutout" | "element" | "fill" | "line" | "glaze" | "group";
   on: boolean;
-  opacity: number | Keys;
-  blend: "normal" | "add" | "screen" | "multiply";
+  opacity: number | Keys | Driver;
+  blend:
+    | "normal"
+    | "add"
+    | "subtract"
+    | "multiply"
+    | "screen"
+    | "overlay"
+    | "darken"
+    | "lighten"
+    | "color-dodge"
+    | "color-burn"
+    | "hard-light"
+    | "soft-light"
+    | "difference"
+    | "exclusion"
+    | "hue"
+    | "saturation"
+    | "color"
+    | "luminosity";
   /**
    * what a cut-out shows or a line follows
    */
   matte: string | null;
   gate: Gate | null;
+  solo: boolean;
+  first: number | null;
+  last: number | null;
+  group: string | null;
   /**
    * the plane kind's own parameters
    */
   params: {
+    [k: string]: unknown;
+  };
+  placement: {
+    [k: string]: unknown;
+  };
+  time: {
     [k: string]: unknown;
   };
   treatments: Step[];
@@ -349,12 +403,20 @@ export interface Plane {
 /**
  * The matte that a plane is seen through, and which part of it.
  *
+ * inner, outer, soft: of a rim, how far it reaches to either side of the edge and how softly it ends, in plate
+ * pixels. excluded: mattes whose coverage is taken away, whatever the part and the inversion.
+ *
  * This interface was referenced by `Models`'s JSON-Schema
  * via the `definition` "Gate".
  */
 export interface Gate {
   matte: string;
-  part: "inside" | "outside";
+  part: "inside" | "outside" | "rim";
+  invert: boolean;
+  inner: number | Keys | Driver;
+  outer: number | Keys | Driver;
+  soft: number | Keys | Driver;
+  excluded: string[];
 }
 /**
  * A treatment on a plane, or a declared step elsewhere: its kind and its parameters.

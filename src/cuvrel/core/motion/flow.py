@@ -66,6 +66,11 @@ class Flow:
         fault[box] = np.where(better, other_fault, part_fault)
         return forth, fault
 
+    def both_ways(self, here: U8, there: U8) -> tuple[F32, F32, F32, F32]:
+        """Motion from `here` to `there` and its fault, and the same from `there` to `here`; as for `between`."""
+        forth, back = (self._dis.calc(*pair, None) for pair in ((here, there), (there, here)))
+        return forth, length(forth + sample(back, forth)), back, length(back + sample(forth, back))
+
     def _both(self, here: U8, there: U8, forth: F32 | None, back: F32 | None) -> tuple[F32, F32]:
         forth = self._dis.calc(here, there, None if forth is None else forth.copy())
         back = self._dis.calc(there, here, None if back is None else back.copy())

@@ -9,8 +9,8 @@ from pydantic import ValidationError
 
 from cuvrel.core.recipe.declared import declared
 from cuvrel.core.recipe.errors import RecipeError
-from cuvrel.core.recipe.models import VERSION, Shot
-from cuvrel.core.recipe.values import Keys
+from cuvrel.core.recipe.models import VERSION, Plane, Shot
+from cuvrel.core.recipe.values import Driver, Keys
 
 # upgrades[n] turns a document of version n into one of version n + 1
 UPGRADES: dict[int, Callable[[dict[str, Any]], dict[str, Any]]] = {}
@@ -36,6 +36,7 @@ def read_shot(raw: Any) -> Shot:
     _unique("treatments", (step.id for p in shot.planes for step in p.treatments))
     _references(shot)
     _parameters(shot)
+    _groups(shot)
     _circles(shot)
     return shot
 
@@ -70,9 +71,30 @@ def _references(shot: Shot) -> None:
     for plane in shot.planes:
         if plane.kind in ("cutout", "line") and plane.matte is None:
             raise RecipeError(f"The plane '{plane.name}' needs a matte.")
-        for matte in filter(None, (plane.matte, plane.gate.matte if plane.gate else None)):
+        for matte in _mattes_of(plane):
             if matte not in mattes:
                 raise RecipeError(f"The plane '{plane.name}' uses the matte '{matte}', which is not there.")
+
+
+def _mattes_of(plane: Plane) -> list[str]:
+    """The ids of the mattes that a plane uses."""
+    gate = [plane.gate.matte, *plane.gate.excluded] if plane.gate else []
+    return [*([plane.matte] if plane.matte else []), *gate]
+
+
+def _groups(shot: Shot) -> None:
+    planes = {plane.id: plane for plane in shot.planes}
+    for plane in shot.planes:
+        if plane.first is not None and plane.last is not None and plane.first > plane.last:
+            raise RecipeError(f"The plane '{plane.name}' would end before its first frame.")
+        seen, at = [plane.id], plane
+        while at.group is not None:
+            if at.group not in planes or planes[at.group].kind != "group":
+                raise RecipeError(f"The plane '{at.name}' is held by the group '{at.group}', which is not there.")
+            at = planes[at.group]
+            if at.id in seen:
+                raise RecipeError(f"There is a circle: the groups '{at.name}' and '{plane.name}' hold each other.")
+            seen.append(at.id)
 
 
 def _circles(shot: Shot) -> None:
@@ -80,7 +102,8 @@ def _circles(shot: Shot) -> None:
     uses: dict[str, list[str]] = {}
     names: dict[str, str] = {}
     for plane in shot.planes:
-        uses[f"p{plane.id}"] = [f"m{m}" for m in (plane.matte, plane.gate.matte if plane.gate else None) if m]
+        held = [f"p{one.id}" for one in shot.planes if one.group == plane.id]
+        uses[f"p{plane.id}"] = [*(f"m{m}" for m in _mattes_of(plane)), *held]
         names[f"p{plane.id}"] = f"the plane '{plane.name}'"
     for matte in shot.mattes:
         planes = [declared("pull", pull.kind).read(pull.params).names("plane") for pull in matte.pulls]
@@ -119,7 +142,12 @@ def _parameters(shot: Shot) -> None:
             _unique(f"marks of '{matte.name}'", (mark.id for mark in pull.marks))
         declared("edge", "edge").read(matte.edge)
     for plane in shot.planes:
-        declared("plane", plane.kind).read(plane.params)
+        declared("placement", "placement").read(plane.placement)
+        declared("time", "time").read(plane.time)
+        params = declared("plane", plane.kind).read(plane.params)
+        for one in params.names("footage").values():
+            if one not in footage:
+                raise RecipeError(f"The plane '{plane.name}' names the footage '{one}', which is not there.")
         _unit(plane.opacity, f"{plane.name}, opacity")
         for step in plane.treatments:
             entry = declared("treatment", step.kind)
@@ -131,6 +159,8 @@ def _parameters(shot: Shot) -> None:
 
 
 def _unit(value: Any, what: str) -> None:
+    if isinstance(value, Driver):
+        value = value.base
     plain = [key.value for key in value.keys] if isinstance(value, Keys) else [value]
     if any(isinstance(one, tuple) or not 0.0 <= one <= 1.0 for one in plain):
         raise RecipeError(f"{what} must lie between 0 and 1.")

@@ -13,9 +13,9 @@ from typing import Any, Literal
 from pydantic import Field, ValidationError, model_validator
 
 from cuvrel.core.recipe.errors import RecipeError
-from cuvrel.core.recipe.values import Keys, Strict, at
+from cuvrel.core.recipe.values import Driver, Keys, Strict, at
 
-Family = Literal["pull", "edge", "treatment", "plane"]
+Family = Literal["pull", "edge", "treatment", "plane", "placement", "time"]
 
 
 def number(
@@ -80,6 +80,10 @@ class Params(Strict):
                 continue
             low, high = float(extra["low"]), float(extra["high"])  # type: ignore[arg-type]
             value = getattr(self, name)
+            if isinstance(value, Driver):
+                if not extra.get("animatable"):
+                    raise ValueError(f"{field.title} can't be driven by time")
+                value = value.base
             if isinstance(value, Keys):
                 if not extra.get("animatable"):
                     raise ValueError(f"{field.title} can't have keyframes")
@@ -103,9 +107,20 @@ class Params(Strict):
                 out[name] = str(getattr(self, name))
         return out
 
-    def at(self, frame: int) -> dict[str, Any]:
-        """Every value at this frame, as plain numbers, switches and colour triples."""
-        return {name: at(getattr(self, name), frame) for name in type(self).model_fields}
+    def at(self, time: float, fps: float = 24.0) -> dict[str, Any]:
+        """Every value at a time in frames, as plain numbers, switches and colour triples.
+
+        What a driver would bring out of a field's range stops at its end. fps: the shot's rate.
+        """
+        out = {}
+        for name, field in type(self).model_fields.items():
+            value = getattr(self, name)
+            out[name] = at(value, time, fps)
+            if isinstance(value, Driver):
+                extra = field.json_schema_extra
+                assert isinstance(extra, dict)
+                out[name] = min(max(out[name], float(extra["low"])), float(extra["high"]))  # type: ignore[arg-type]
+        return out
 
 
 @dataclass(frozen=True)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import Any, Literal
+from typing import Annotated, Any, Literal
 
 from pydantic import Field, model_validator
 
@@ -14,9 +14,12 @@ VERSION: Literal[1] = 1
 Id = Field(min_length=1, max_length=40, pattern=r"^[A-Za-z0-9_-]+$")
 Name = Field(min_length=1, max_length=120)
 Join = Literal["add", "subtract", "intersect", "difference"]
-Blend = Literal["normal", "add", "screen", "multiply"]
-PlaneKind = Literal["plate", "cutout", "glaze", "line"]
-Part = Literal["inside", "outside"]
+Blend = Literal[
+    "normal", "add", "subtract", "multiply", "screen", "overlay", "darken", "lighten", "color-dodge", "color-burn",
+    "hard-light", "soft-light", "difference", "exclusion", "hue", "saturation", "color", "luminosity",
+]  # fmt: skip
+PlaneKind = Literal["plate", "cutout", "element", "fill", "line", "glaze", "group"]
+Part = Literal["inside", "outside", "rim"]
 
 
 class Mark(Strict):
@@ -73,14 +76,27 @@ class Matte(Strict):
 
 
 class Gate(Strict):
-    """The matte that a plane is seen through, and which part of it."""
+    """The matte that a plane is seen through, and which part of it.
+
+    inner, outer, soft: of a rim, how far it reaches to either side of the edge and how softly it ends, in plate
+    pixels. excluded: mattes whose coverage is taken away, whatever the part and the inversion.
+    """
 
     matte: str = Id
     part: Part = "inside"
+    invert: bool = False
+    inner: Scalar = 8.0
+    outer: Scalar = 8.0
+    soft: Scalar = 2.0
+    excluded: list[Annotated[str, Id]] = Field(default_factory=list, max_length=50)
 
 
 class Plane(Strict):
-    """One level on the stand."""
+    """One level on the stand.
+
+    first, last: the frames on which it is there. solo: where any plane has it, only such planes are shown. group:
+    the group that holds it. placement, time: parameters of what is declared under these names.
+    """
 
     id: str = Id
     name: str = Name
@@ -90,7 +106,13 @@ class Plane(Strict):
     blend: Blend = "normal"
     matte: str | None = Field(None, description="what a cut-out shows or a line follows")
     gate: Gate | None = None
+    solo: bool = False
+    first: int | None = Field(None, ge=0)
+    last: int | None = Field(None, ge=0)
+    group: str | None = Field(None, max_length=40)
     params: dict[str, Any] = Field(default_factory=dict, description="the plane kind's own parameters")
+    placement: dict[str, Any] = Field(default_factory=dict)
+    time: dict[str, Any] = Field(default_factory=dict)
     treatments: list[Step] = Field(default_factory=list, max_length=200)
 
 
@@ -141,6 +163,23 @@ class Shot(Strict):
             if plane.id == plane_id:
                 return plane
         raise KeyError(plane_id)
+
+    def solo(self) -> set[str]:
+        """Where any plane has solo: the planes that are shown, with what they hold and what holds them; else none."""
+        chosen = {plane.id for plane in self.planes if plane.solo}
+        if not chosen:
+            return set()
+        holds = {plane.id: plane.group for plane in self.planes}
+        out: set[str] = set()
+        for plane in self.planes:
+            chain: list[str] = []
+            at: str | None = plane.id
+            while at is not None and at not in chain:
+                chain.append(at)
+                at = holds.get(at)
+            if any(one in chosen for one in chain):
+                out.update(chain)
+        return out
 
     def pull(self, pull_id: str, kind: str) -> tuple[Matte, Pull]:
         """The pull of a kind with this id and the matte it belongs to. Raises KeyError."""

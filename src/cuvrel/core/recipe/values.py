@@ -1,14 +1,17 @@
-"""Values that may move: a plain value, or keyframes."""
+"""Values that may move: a plain value, keyframes, or a driver that moves by itself."""
 
 from __future__ import annotations
 
 import itertools
+import math
 from typing import Annotated, Any, Literal
 
-from pydantic import BaseModel, ConfigDict, Field, field_validator
+from pydantic import BaseModel, ConfigDict, Field, field_validator, model_validator
 
-Ease = Literal["hold", "linear", "smooth"]
+Ease = Literal["hold", "linear", "smooth", "free"]
 Rgb = tuple[float, float, float]
+Handles = tuple[float, float, float, float]
+SMOOTH: Handles = (1 / 3, 0.0, 2 / 3, 1.0)  # the cubic 3t^2 - 2t^3 as handles
 
 
 class Strict(BaseModel):
@@ -18,11 +21,27 @@ class Strict(BaseModel):
 
 
 class Key(Strict):
-    """One keyframe. `ease` says how the value leaves this key towards the next one."""
+    """One keyframe. `ease` says how the value leaves this key towards the next one.
+
+    handles: of a free ease, the two inner points (x1, y1, x2, y2) of a cubic Bezier curve from (0, 0), this
+    key, to (1, 1), the next one: x is the share of the time and lies in 0 to 1, y the share of the change. With
+    both y in 0 to 1 the value never turns back.
+    """
 
     frame: int = Field(ge=0, description="counted from 0, in the shot's frames")
     value: float | Rgb
     ease: Ease = "smooth"
+    handles: Handles | None = None
+
+    @model_validator(mode="after")
+    def _sound(self) -> Key:
+        if self.handles is not None:
+            x1, y1, x2, y2 = self.handles
+            if not (0 <= x1 <= 1 and 0 <= x2 <= 1):
+                raise ValueError("an ease's handles must lie between the two keys")
+            if max(abs(y1), abs(y2)) > 20:
+                raise ValueError("an ease's handles lie too far out")
+        return self
 
 
 class Keys(Strict):
@@ -39,40 +58,117 @@ class Keys(Strict):
         return keys
 
 
-Scalar = float | Keys
+class Driver(Strict):
+    """A number that time moves, on top of a plain or keyed one.
+
+    rate: `amount` is added each second. wander: smooth noise of `seed`, up to `amount` to either side, with
+    `pace` new directions a second. flicker: the value where the pattern has 1, `amount` where it has 0; `pace`
+    steps a second, over and over.
+    """
+
+    drive: Literal["rate", "wander", "flicker"]
+    base: float | Keys = 0.0
+    amount: float = Field(0.0, ge=-1e6, le=1e6)
+    pace: float = Field(2.0, gt=0, le=1000)
+    seed: int = Field(1, ge=0, le=2**31 - 1)
+    pattern: str = Field("10", min_length=1, max_length=200, pattern=r"^[01]+$")
+
+    @model_validator(mode="after")
+    def _numbers(self) -> Driver:
+        if isinstance(self.base, Keys) and any(isinstance(key.value, tuple) for key in self.base.keys):
+            raise ValueError("a driver moves a number, not a colour")
+        return self
+
+
+Scalar = float | Keys | Driver
 Colour = Annotated[Rgb | Keys, Field(description="display-encoded sRGB, 0 to 1 each")]
 
 
-def at(value: Scalar | Colour | Any, frame: int) -> Any:
-    """The plain value at a frame.
+def at(value: Scalar | Colour | Any, time: float, fps: float = 24.0) -> Any:
+    """The plain value at a time in frames, which may lie between two.
 
-    Before the first key the first value holds, after the last the last one. Between two keys the left
-    key's ease rules: *hold* keeps its value, *linear* is a straight line, *smooth* the cubic
-    3t^2 - 2t^3, which is monotone and starts and ends at rest.
+    Before the first key the first value holds, after the last the last one; between two keys the left key's
+    ease rules (see `eased`). A driver counts its seconds from frame 0. fps: the shot's rate.
     """
+    if isinstance(value, Driver):
+        return _driven(value, time, fps)
     if not isinstance(value, Keys):
         return value
     keys = value.keys
-    if frame <= keys[0].frame:
+    if time <= keys[0].frame:
         return keys[0].value
     for left, right in itertools.pairwise(keys):
-        if left.frame <= frame < right.frame:
-            return _between(left, right, (frame - left.frame) / (right.frame - left.frame))
+        if left.frame <= time < right.frame:
+            return _between(left, right, (time - left.frame) / (right.frame - left.frame))
     return keys[-1].value
 
 
-def eased(ease: Ease, t: float) -> float:
-    """How far a value has come at `t`, 0 to 1, of the way to the next key."""
+def eased(ease: Ease, t: float, handles: Handles | None = None) -> float:
+    """How far a value has come at `t`, 0 to 1, of the way to the next key.
+
+    *hold* keeps its value, *linear* is a straight line, *smooth* the cubic 3t^2 - 2t^3, which is monotone and
+    starts and ends at rest, *free* the cubic Bezier curve of the handles.
+    """
     if ease == "hold":
         return 0.0
-    return t * t * (3.0 - 2.0 * t) if ease == "smooth" else t
+    if ease == "linear":
+        return t
+    if ease == "smooth" or handles is None:
+        return t * t * (3.0 - 2.0 * t)
+    x1, y1, x2, y2 = handles
+    low, high = 0.0, 1.0
+    # x rises with the curve's own parameter, so halving finds it to the last bit that counts
+    for _ in range(40):
+        s = (low + high) / 2
+        if _bezier(s, x1, x2) < t:
+            low = s
+        else:
+            high = s
+    return _bezier((low + high) / 2, y1, y2)
+
+
+def _bezier(s: float, a: float, b: float) -> float:
+    """The cubic from 0 to 1 by inner values a and b."""
+    r = 1 - s
+    return 3 * r * r * s * a + 3 * r * s * s * b + s * s * s
 
 
 def _between(left: Key, right: Key, t: float) -> float | Rgb:
-    t = eased(left.ease, t)
+    t = eased(left.ease, t, left.handles)
     a, b = left.value, right.value
     if isinstance(a, tuple) and isinstance(b, tuple):
         return (a[0] + (b[0] - a[0]) * t, a[1] + (b[1] - a[1]) * t, a[2] + (b[2] - a[2]) * t)
     if isinstance(a, tuple) or isinstance(b, tuple):
         return left.value
     return a + (b - a) * t
+
+
+def _driven(value: Driver, time: float, fps: float) -> float:
+    base = float(at(value.base, time, fps))
+    seconds = time / fps
+    if value.drive == "rate":
+        return base + value.amount * seconds
+    if value.drive == "wander":
+        return base + value.amount * wander(value.seed, seconds * value.pace)
+    # a step begins with its frame, whatever the last bits of a division say
+    step = math.floor(seconds * value.pace + 1e-9)
+    return base if value.pattern[step % len(value.pattern)] == "1" else value.amount
+
+
+def wander(seed: int, time: float) -> float:
+    """Smooth noise, -1 to 1: a hashed value at each whole time, 3t^2 - 2t^3 between (Perlin, SIGGRAPH 1985)."""
+    step = math.floor(time)
+    t = time - step
+    a, b = _hashed(seed, step), _hashed(seed, step + 1)
+    return a + (b - a) * t * t * (3 - 2 * t)
+
+
+def _hashed(seed: int, n: int) -> float:
+    """An even spread over -1 to 1, the same in every language with 32-bit integers."""
+    most = 0xFFFFFFFF
+    x = (n * 374761393 + seed * 668265263 + 362437) & most
+    x = ((x ^ (x >> 13)) * 1274126177) & most
+    x ^= x >> 16
+    x = (x * 2246822519) & most
+    x ^= x >> 15
+    return x / 2147483647.5 - 1

@@ -2,17 +2,52 @@
 
 from __future__ import annotations
 
-from typing import Any
+from typing import Any, Literal
 
 import numpy as np
 from numpy.typing import NDArray
 
 from cuvrel.core.edge.distance import signed_distance
 from cuvrel.core.media.colour import srgb_to_linear
-from cuvrel.core.recipe.declared import Params, colour, declare, number
+from cuvrel.core.media.rows import in_rows, kernel
+from cuvrel.core.recipe.declared import Params, choice, colour, declare, number, reference
 from cuvrel.core.recipe.values import Colour, Scalar
 
 F32 = NDArray[np.float32]
+
+
+class ElementParams(Params):
+    """Other footage, as large as the frame."""
+
+    footage: str | None = reference("Footage", "footage", hint="what the plane shows")
+    fit: Literal["cover", "contain", "stretch", "pixels"] = choice(
+        "cover", "Fits by", ["cover", "contain", "stretch", "pixels"],
+        hint="covering the frame, lying whole in it, stretched to it, or pixel by pixel",
+    )  # fmt: skip
+    see_through: Literal["nothing", "black", "white", "its alpha"] = choice(
+        "nothing", "Drop", ["nothing", "black", "white", "its alpha"],
+        hint="what is see-through: nothing, black (shot on black), white (shot on white), or what its alpha says",
+    )  # fmt: skip
+
+
+class FillParams(Params):
+    """One flat colour; more of them flow into one another."""
+
+    colours: float = number(1.0, "Colours", 1, 4, step=1, animatable=False)
+    colour1: Colour = colour((0.16, 0.2, 0.26), "Colour 1")
+    x1: Scalar = number(10.0, "Across 1", -100, 200, step=1, unit="%")
+    y1: Scalar = number(10.0, "Down 1", -100, 200, step=1, unit="%")
+    colour2: Colour = colour((0.85, 0.62, 0.38), "Colour 2")
+    x2: Scalar = number(90.0, "Across 2", -100, 200, step=1, unit="%")
+    y2: Scalar = number(90.0, "Down 2", -100, 200, step=1, unit="%")
+    colour3: Colour = colour((0.5, 0.25, 0.2), "Colour 3")
+    x3: Scalar = number(90.0, "Across 3", -100, 200, step=1, unit="%")
+    y3: Scalar = number(10.0, "Down 3", -100, 200, step=1, unit="%")
+    colour4: Colour = colour((0.1, 0.3, 0.32), "Colour 4")
+    x4: Scalar = number(10.0, "Across 4", -100, 200, step=1, unit="%")
+    y4: Scalar = number(90.0, "Down 4", -100, 200, step=1, unit="%")
+    soft: Scalar = number(1.0, "Softness", 0.02, 1, hint="how far the colours reach into one another")
+    footage: str | None = reference("Footage", "footage", hint="fills with footage in place of colours")
 
 
 class NoParams(Params):
@@ -38,6 +73,79 @@ def line(matte: F32, values: dict[str, Any], scale: float) -> F32:
         out[..., :3] = cover[..., None] * srgb_to_linear(np.asarray(values["colour"]))
         out[..., 3] = cover
     return out
+
+
+@declare("plane", "element", "Element", ElementParams, hint="other footage, laid into the shot")
+def element(picture: F32, values: dict[str, Any], scale: float) -> F32:
+    """The element's picture with what is dropped made see-through, (h, w, 4) float32 premultiplied linear RGBA.
+
+    Light on black is kept to the last bit: over black it looks as it was shot, and only what is as dark as black
+    lets all through. What was shot on white is freed of it in the same way: white let through by what is missing.
+    """
+    out = np.empty_like(picture)
+    how = {"black": 1, "white": 2}.get(str(values["see_through"]), 0)
+    if how == 0:
+        return picture
+    in_rows(_dropped, len(picture), picture, how, out)
+    return out
+
+
+@kernel
+def _dropped(y0, y1, picture, how, out):  # type: ignore[no-untyped-def]
+    zero, one = np.float32(0.0), np.float32(1.0)
+    for y in range(y0, y1):
+        for x in range(picture.shape[1]):
+            r, g, b = picture[y, x, 0], picture[y, x, 1], picture[y, x, 2]
+            if how == 1:
+                alpha = min(max(r, max(g, b)), one)
+            else:
+                # C = a F + (1 - a) white, with the least a that leaves no colour below 0
+                alpha = min(max(one - min(r, min(g, b)), zero), one)
+                r, g, b = max(r - one + alpha, zero), max(g - one + alpha, zero), max(b - one + alpha, zero)
+            out[y, x, 0], out[y, x, 1], out[y, x, 2], out[y, x, 3] = r, g, b, alpha
+
+
+@declare("plane", "fill", "Fill", FillParams, hint="a colour, or two to four that flow into one another")
+def fill(size: tuple[int, int], values: dict[str, Any], scale: float) -> F32:
+    """A fill of the whole frame, (H, W, 4) float32 premultiplied linear RGBA.
+
+    A pixel's colour is the mean of the colours, in linear light, weighed by the inverse of their distance to a
+    power (Shepard, 1968): the softer, the lower the power.
+    """
+    count = round(float(values["colours"]))
+    colours = np.stack([srgb_to_linear(np.asarray(values[f"colour{n}"], np.float32)) for n in range(1, count + 1)])
+    out = np.ones((*size, 4), np.float32)
+    if count == 1:
+        out[..., :3] = colours[0]
+        return out
+    spots = np.array([(float(values[f"x{n}"]), float(values[f"y{n}"])) for n in range(1, count + 1)], np.float32) / 100
+    in_rows(_flowing, size[0], spots, colours.astype(np.float32), np.float32(1 / float(values["soft"])), out)
+    return out
+
+
+@kernel
+def _flowing(y0, y1, spots, colours, power, out):  # type: ignore[no-untyped-def]
+    h, w = out.shape[0], out.shape[1]
+    ratio = np.float32(w) / np.float32(h)
+    for y in range(y0, y1):
+        for x in range(w):
+            total = np.float32(0.0)
+            r = g = b = np.float32(0.0)
+            for n in range(spots.shape[0]):
+                dx = ((np.float32(x) + np.float32(0.5)) / w - spots[n, 0]) * ratio
+                dy = (np.float32(y) + np.float32(0.5)) / h - spots[n, 1]
+                weight = (dx * dx + dy * dy + np.float32(1e-5)) ** (-power)
+                total += weight
+                r += weight * colours[n, 0]
+                g += weight * colours[n, 1]
+                b += weight * colours[n, 2]
+            out[y, x, 0], out[y, x, 1], out[y, x, 2] = r / total, g / total, b / total
+
+
+@declare("plane", "group", "Group", NoParams, hint="planes held together: treated, placed and shown as one")
+def group(picture: F32, values: dict[str, Any], scale: float) -> F32:
+    """The group's planes over nothing, as they are."""
+    return picture
 
 
 @declare("plane", "plate", "Plate", NoParams, hint="the footage that the shot works on")

@@ -1,0 +1,185 @@
+"""Placement: where a plane's picture lies in the frame, and what is seen beyond its border.
+
+Plate pixels throughout; the origin of positions is the frame's middle, x to the right, y down.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import Any, Literal
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from cuvrel.core.media.rows import in_rows, kernel
+from cuvrel.core.recipe.declared import Params, choice, declare, number, switch
+from cuvrel.core.recipe.values import Scalar
+
+F32 = NDArray[np.float32]
+F64 = NDArray[np.float64]
+FAR = 100_000
+BORDERS = {
+    "none": cv2.BORDER_CONSTANT, "clamp": cv2.BORDER_REPLICATE, "tile": cv2.BORDER_WRAP, "mirror": cv2.BORDER_REFLECT,
+}  # fmt: skip
+
+
+class PlacementParams(Params):
+    """The defaults leave the picture where it is."""
+
+    x: Scalar = number(0.0, "Across", -FAR, FAR, step=1, unit="px", neutral=0, hint="to the right of the middle")
+    y: Scalar = number(0.0, "Down", -FAR, FAR, step=1, unit="px", neutral=0, hint="below the middle")
+    scale: Scalar = number(100.0, "Scale", 0.1, 10_000, step=1, unit="%", neutral=100)
+    stretch: Scalar = number(100.0, "Width", 1, 1000, step=1, unit="%", neutral=100, hint="of the width alone")
+    angle: Scalar = number(0.0, "Turn", -36_000, 36_000, step=0.5, unit="°", neutral=0, hint="clockwise")
+    depth: Scalar = number(
+        0.0, "Push", -20, 100, step=0.05, neutral=0, hint="away from the camera, in frame widths; below 0 nearer"
+    )
+    tilt: Scalar = number(0.0, "Tilt", -85, 85, step=1, unit="°", neutral=0, hint="its top away from the camera")
+    swing: Scalar = number(
+        0.0, "Swing", -85, 85, step=1, unit="°", neutral=0, hint="its right side away from the camera"
+    )
+    anchor_x: Scalar = number(0.0, "Anchor across", -FAR, FAR, step=1, unit="px", hint="what it scales and turns about")
+    anchor_y: Scalar = number(0.0, "Anchor down", -FAR, FAR, step=1, unit="px")
+    flip_x: bool = switch(False, "Flip across")
+    flip_y: bool = switch(False, "Flip down")
+    border: Literal["none", "clamp", "tile", "mirror"] = choice(
+        "none", "Beyond it", ["none", "clamp", "tile", "mirror"], hint="what is seen beyond the picture's own border"
+    )
+    shutter: Scalar = number(
+        0.0, "Motion blur", 0, 720, step=5, unit="°", neutral=0, hint="of its movement; 180 is usual"
+    )
+    samples: float = number(12.0, "Blur samples", 2, 64, step=1, animatable=False)
+
+
+@declare("placement", "placement", "Placement", PlacementParams, hint="where the plane's picture lies in the frame")
+def _declared(*_: object) -> None:
+    """The stand asks `matrix` and `placed`."""
+
+
+def matrix(values: dict[str, Any], width: float) -> F64:
+    """The placement as a homography, (3, 3): picture coordinates about the middle to frame coordinates.
+
+    The picture is flipped, scaled, stretched, turned and tilted about its anchor, which then lies at (x, y) from
+    where it was. A camera one and a half frame widths in front of the frame sees what tilts or is pushed away.
+    width: of the frame.
+    """
+    ax, ay = float(values["anchor_x"]), float(values["anchor_y"])
+    size = float(values["scale"]) / 100
+    wide = size * float(values["stretch"]) / 100 * (-1 if values["flip_x"] else 1)
+    high = size * (-1 if values["flip_y"] else 1)
+    turn, tilt, swing = (np.deg2rad(float(values[name])) for name in ("angle", "tilt", "swing"))
+    flat = np.array([[np.cos(turn), -np.sin(turn), 0], [np.sin(turn), np.cos(turn), 0], [0, 0, 1]])
+    lean = np.array([[1, 0, 0], [0, np.cos(tilt), np.sin(tilt)], [0, -np.sin(tilt), np.cos(tilt)]])
+    sway = np.array([[np.cos(swing), 0, -np.sin(swing)], [0, 1, 0], [np.sin(swing), 0, np.cos(swing)]])
+    # columns: where the picture's two axes go in space
+    axes = (sway @ lean @ flat)[:, :2] * (wide, high)
+    away = 1.5 * width
+    depth = max(float(values["depth"]) * width, -0.99 * away)
+    move = np.array([ax + float(values["x"]), ay + float(values["y"]), depth])
+    space = np.column_stack([axes, move - axes @ (ax, ay)])
+    space[2, 2] += away
+    return np.diag([away, away, 1.0]) @ space
+
+
+def is_neutral(values: dict[str, Any]) -> bool:
+    """Whether a picture of the frame's own size would stay as it is."""
+    names = ("x", "y", "depth", "angle", "tilt", "swing")
+    return (
+        all(float(values[name]) == 0 for name in names)
+        and float(values["scale"]) == 100
+        and float(values["stretch"]) == 100
+        and not values["flip_x"]
+        and not values["flip_y"]
+    )
+
+
+def _pixels(
+    plate: F64, picture: tuple[int, int], frame: tuple[int, int], fit: tuple[float, float], scale: float
+) -> F64:
+    """A placement as a homography between pixel grids, whose points are the pixels' middles."""
+    into = np.array([
+        [fit[0], 0, fit[0] * (0.5 - picture[1] / 2)], [0, fit[1], fit[1] * (0.5 - picture[0] / 2)], [0, 0, 1.0],
+    ])  # fmt: skip
+    out = np.array([[scale, 0, frame[1] / 2 - 0.5], [0, scale, frame[0] / 2 - 0.5], [0, 0, 1.0]])
+    return out @ plate @ into
+
+
+def placed(
+    picture: F32,
+    plates: Sequence[F64],
+    size: tuple[int, int],
+    fit: tuple[float, float],
+    scale: float,
+    border: str = "none",
+) -> F32:
+    """A picture laid into the frame, (H, W, 4) float32 premultiplied linear RGBA at `size`.
+
+    picture: (h, w, 4). plates: one homography from `matrix`, or several whose pictures are averaged, which is
+    motion blur. fit: plate pixels that a pixel of the picture is wide and high before it is placed. scale: of the
+    frame's pixels over the plate's. Where it gets smaller, the picture is averaged down first (area), then read
+    by cubic interpolation, so that nothing fine flickers; in linear light, so that it keeps its brightness.
+    """
+    total: F32 | None = None
+    for plate in plates:
+        one = _warped(picture, plate, size, fit, scale, border)
+        total = one if total is None else total + one
+    assert total is not None
+    out = np.empty_like(total)
+    in_rows(_kept, len(out), total, np.float32(1 / len(plates)), out)
+    return out
+
+
+def _warped(
+    picture: F32, plate: F64, size: tuple[int, int], fit: tuple[float, float], scale: float, border: str
+) -> F32:
+    h, w = picture.shape[:2]
+    to = _pixels(plate, (h, w), size, fit, scale)
+    # how large the middle of the picture, and its corners, become: the largest tells how fine it is seen
+    wide, high = _growth(to, h, w)
+    small = min(w, max(2, round(w * min(1.0, wide)))), min(h, max(2, round(h * min(1.0, high))))
+    if small != (w, h):
+        picture = cv2.resize(picture, small, interpolation=cv2.INTER_AREA)
+        fit = fit[0] * w / small[0], fit[1] * h / small[1]
+        to = _pixels(plate, (small[1], small[0]), size, fit, scale)
+    return np.asarray(
+        cv2.warpPerspective(picture, to, (size[1], size[0]), flags=cv2.INTER_CUBIC, borderMode=BORDERS[border]),
+        np.float32,
+    )
+
+
+def _growth(to: F64, h: int, w: int) -> tuple[float, float]:
+    """How many frame pixels a pixel of the picture becomes along its two axes, where it becomes largest."""
+    wide = high = 1e-3
+    for x, y in ((w / 2, h / 2), (0, 0), (w, 0), (0, h), (w, h)):
+        depth = to[2] @ (x, y, 1)
+        if depth <= 1e-9:
+            return 1.0, 1.0
+        at = to[:2] @ (x, y, 1) / depth
+        wide = max(wide, float(np.hypot(*((to[:2, 0] - at * to[2, 0]) / depth))))
+        high = max(high, float(np.hypot(*((to[:2, 1] - at * to[2, 1]) / depth))))
+    return wide, high
+
+
+@kernel
+def _kept(y0, y1, total, share, out):  # type: ignore[no-untyped-def]
+    """The mean; a cubic's overshoot stays within 0 and full coverage, and light is never negative."""
+    zero, one = np.float32(0), np.float32(1)
+    for y in range(y0, y1):
+        for x in range(total.shape[1]):
+            for k in range(3):
+                out[y, x, k] = max(total[y, x, k] * share, zero)
+            out[y, x, 3] = min(max(total[y, x, 3] * share, zero), one)
+
+
+def corners(
+    values: dict[str, Any], picture: tuple[float, float], frame: tuple[float, float]
+) -> list[tuple[float, float]]:
+    """Where the corners of a picture (width, height, in plate pixels) lie in the frame, clockwise from the top left."""
+    plate = matrix(values, frame[0])
+    w, h = picture[0] / 2, picture[1] / 2
+    out = []
+    for x, y in ((-w, -h), (w, -h), (w, h), (-w, h)):
+        at = plate @ (x, y, 1)
+        out.append((float(at[0] / at[2] + frame[0] / 2), float(at[1] / at[2] + frame[1] / 2)))
+    return out
