@@ -2,6 +2,7 @@
   import { onMount, untrack } from "svelte";
   import { api } from "./lib/api";
   import type { CatalogueOut } from "./lib/api-types";
+  import Arriving from "./lib/Arriving.svelte";
   import { Desk } from "./lib/desk.svelte";
   import { listen } from "./lib/events";
   import { pressed, released } from "./lib/keys";
@@ -114,6 +115,7 @@
     </aside>
   </div>
   <KeySheet {desk} />
+  <Arriving {desk} />
 {:else}
   <main class="empty">
     {#if fault}

@@ -1,10 +1,11 @@
 <script lang="ts">
   import { DropdownMenu } from "bits-ui";
-  import type { CatalogueOut, DeclaredOut, Pull, Step } from "../lib/api-types";
+  import type { CatalogueOut, DeclaredOut, Plane, Pull, Step } from "../lib/api-types";
   import type { Desk } from "../lib/desk.svelte";
   import Icon from "../lib/Icon.svelte";
   import { settle } from "../lib/keys";
   import Card from "./Card.svelte";
+  import Curves from "./Curves.svelte";
   import Fields from "./Fields.svelte";
   import PlaneCard from "./PlaneCard.svelte";
   import PullCard from "./PullCard.svelte";
@@ -65,6 +66,12 @@
       [{ op: "add", path: stepPath(index + 1), value: { ...step, id: shot.freshId("s") } }],
       "copy treatment",
     );
+  }
+
+  /** What every plane of this kind has besides its own parameters. */
+  function families(of: Plane): ("placement" | "time")[] {
+    if (of.kind === "glaze") return [];
+    return of.kind === "fill" && !of.params.footage ? ["placement"] : ["placement", "time"];
   }
 
   function pullPath(index: number): string {
@@ -176,6 +183,12 @@
             : "matte recipe, read left to right"
           : "plane and its treatments, read left to right"}</span
       >
+      <button
+        class="btn-bare"
+        aria-pressed={desk.curves}
+        title="Curves of what moves, in place of the cards (C)"
+        onclick={() => (desk.curves = !desk.curves)}>{desk.curves ? "Cards" : "Curves"}</button
+      >
       {#if matte && desk.upTo}
         <button class="btn" onclick={() => lookAfter(null)}
           >Views stop after pull {desk.upTo} of {matte.pulls.length}: show all</button
@@ -235,7 +248,8 @@
         </DropdownMenu.Root>
       {/if}
     </div>
-    <div class="cards">
+    {#if desk.curves}<Curves {desk} {catalogue} />{/if}
+    <div class="cards" class:hidden={desk.curves}>
       {#if matte}
         {#each matte.pulls as pull, i (pull.id)}
           {#if i > 0}<span class="join">{joins[pull.join]}</span>{/if}
@@ -277,6 +291,23 @@
         </Card>
       {:else if plane}
         <PlaneCard {desk} {plane} declared={entry("plane", plane.kind)} />
+        {#each families(plane) as family (family)}
+          {@const item = entry(family, family)}
+          {@const path = `${shot.planePath(plane.id)}/${family}`}
+          <Card
+            title={item.label}
+            note="of the plane"
+            fields={item.fields.length}
+            onarrive={(way) =>
+              (desk.arriving = {
+                places: [path],
+                title: `${plane.name}, ${item.label.toLowerCase()}`,
+                way,
+              })}
+          >
+            <Fields {desk} fields={item.fields} values={plane[family]} {path} about={item.label} />
+          </Card>
+        {/each}
         {#each plane.treatments as step, i (step.id)}
           {@const item = entry("treatment", step.kind)}
           <span class="join">then</span>
@@ -284,6 +315,8 @@
             title={item.label}
             fields={item.fields.length}
             on={step.on}
+            onarrive={(way) =>
+              (desk.arriving = { places: [`${stepPath(i)}/params`], title: item.label, way })}
             onturn={() =>
               shot.edit(
                 [{ op: "replace", path: `${stepPath(i)}/on`, value: !step.on }],
@@ -365,6 +398,9 @@
     overflow-x: auto;
     padding: 9px 12px;
     min-height: 0;
+  }
+  .hidden {
+    display: none;
   }
   .join {
     flex: none;

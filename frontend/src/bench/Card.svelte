@@ -11,6 +11,10 @@
     fields?: number;
     /** Two columns that its content lays out by itself. */
     free?: boolean;
+    /** Two columns for two children. */
+    wide?: boolean;
+    /** Asks when what the card holds arrives at its values, or leaves them. */
+    onarrive?: (way: "arrive" | "leave") => void;
     /** Told when anything in it is pressed. */
     onpick?: () => void;
     on?: boolean;
@@ -32,6 +36,8 @@
     selected = false,
     fields = 0,
     free = false,
+    wide = false,
+    onarrive,
     onpick,
     on = true,
     onturn,
@@ -50,7 +56,8 @@
   class="card"
   class:selected
   class:off={!on}
-  class:wide={free || fields > 6}
+  class:wide={free || wide || fields > 6}
+  class:pair={wide}
   class:free
   style:--rows={Math.ceil(fields / 2)}
   onpointerdown={onpick}
@@ -73,28 +80,39 @@
         onclick={onturn}><Icon name={on ? "eye" : "shut"} size={15} /></button
       >
     {/if}
-    {#if onremove}
+    {#if onremove || onarrive}
       <DropdownMenu.Root>
         <DropdownMenu.Trigger class="btn-bare" aria-label={`More for ${title}`}
           ><Icon name="more" size={15} /></DropdownMenu.Trigger
         >
         <DropdownMenu.Portal>
           <DropdownMenu.Content class="menu" align="end">
-            <DropdownMenu.Item class="menu-item" disabled={!onleft} onSelect={onleft}
-              >Earlier (to the left)</DropdownMenu.Item
-            >
-            <DropdownMenu.Item class="menu-item" disabled={!onright} onSelect={onright}
-              >Later (to the right)</DropdownMenu.Item
-            >
-            {#if ontoo}
-              <DropdownMenu.Item class="menu-item" onSelect={ontoo}
-                >Look only up to here</DropdownMenu.Item
+            {#if onarrive}
+              <DropdownMenu.Item class="menu-item" onSelect={() => onarrive("arrive")}
+                >Arrive …<small>from neutral to what it is now, between two frames</small
+                ></DropdownMenu.Item
+              >
+              <DropdownMenu.Item class="menu-item" onSelect={() => onarrive("leave")}
+                >Leave …<small>from what it is now to neutral</small></DropdownMenu.Item
               >
             {/if}
-            <DropdownMenu.Item class="menu-item" disabled={!oncopy} onSelect={oncopy}
-              >Copy</DropdownMenu.Item
-            >
-            <DropdownMenu.Item class="menu-item" onSelect={onremove}>Remove</DropdownMenu.Item>
+            {#if onremove}
+              <DropdownMenu.Item class="menu-item" disabled={!onleft} onSelect={onleft}
+                >Earlier (to the left)</DropdownMenu.Item
+              >
+              <DropdownMenu.Item class="menu-item" disabled={!onright} onSelect={onright}
+                >Later (to the right)</DropdownMenu.Item
+              >
+              {#if ontoo}
+                <DropdownMenu.Item class="menu-item" onSelect={ontoo}
+                  >Look only up to here</DropdownMenu.Item
+                >
+              {/if}
+              <DropdownMenu.Item class="menu-item" disabled={!oncopy} onSelect={oncopy}
+                >Copy</DropdownMenu.Item
+              >
+              <DropdownMenu.Item class="menu-item" onSelect={onremove}>Remove</DropdownMenu.Item>
+            {/if}
           </DropdownMenu.Content>
         </DropdownMenu.Portal>
       </DropdownMenu.Root>
@@ -150,6 +168,9 @@
     grid-auto-flow: column;
     column-gap: 20px;
     align-content: start;
+  }
+  .pair .body {
+    grid-template: auto / minmax(0, 1fr) minmax(0, 1fr);
   }
   .free .body {
     grid-template: none / minmax(0, 1fr) minmax(0, 1.15fr);

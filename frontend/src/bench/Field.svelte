@@ -1,10 +1,15 @@
 <script lang="ts">
-  import type { FieldOut } from "../lib/api-types";
+  import { DropdownMenu } from "bits-ui";
+  import { api } from "../lib/api";
+  import type { Driver, FieldOut, Keys } from "../lib/api-types";
   import type { Desk } from "../lib/desk.svelte";
+  import { notes } from "../lib/notes.svelte";
+  import Driving from "./Driving.svelte";
   import Reference from "./Reference.svelte";
   import {
     fromHex,
-    isKeys,
+    isDriver,
+    keysOf,
     newGesture,
     ringOf,
     toHex,
@@ -21,13 +26,19 @@
   let { desk, field, value, path, about }: Props = $props();
 
   const stored = $derived(value === undefined ? field.default : value);
-  const now = $derived(valueAt(stored, desk.frame));
+  const now = $derived(valueAt(stored, desk.frame, desk.fps, field.low, field.high));
+  const driver = $derived(isDriver(stored) ? stored : null);
+  /** What the slider sets: the value itself, or what a driver moves. */
+  const base = $derived(driver ? valueAt(driver.base, desk.frame) : now);
   const ring = $derived(ringOf(stored, desk.frame));
   const name = $derived(`${about}: ${field.label}`);
-  const ease = $derived(
-    isKeys(stored) ? stored.keys.find((k) => k.frame === desk.frame)?.ease : undefined,
-  );
+  const ease = $derived(keysOf(stored).find((k) => k.frame === desk.frame)?.ease);
   let gesture = "";
+  const drivers: [Driver["drive"], string, string][] = [
+    ["rate", "Rate", "so much more every second"],
+    ["wander", "Wander", "strays to both sides, softly"],
+    ["flicker", "Flicker", "on and off in a pattern"],
+  ];
   let typing = $state<string | null>(null);
   const decimals = $derived(field.step >= 1 ? 0 : field.step >= 0.1 ? 1 : 2);
 
@@ -58,14 +69,51 @@
       put(toggledKey(stored, desk.frame), ring === "here" ? "remove keyframe" : "keyframe");
   }
 
-  const eases: Ease[] = ["smooth", "linear", "hold"];
-  const easeLines = { smooth: "M2 10 C6 10 6 2 10 2", linear: "M2 10 L10 2", hold: "M2 10 H9 V2" };
+  const eases: Ease[] = ["smooth", "linear", "hold", "free"];
+  const easeLines = {
+    smooth: "M2 10 C6 10 6 2 10 2",
+    linear: "M2 10 L10 2",
+    hold: "M2 10 H9 V2",
+    free: "M2 10 C2 3 5 1 10 2 M2 6 V10 M1 6 H3",
+  };
 
   function nextEase() {
-    if (!isKeys(stored) || !ease) return;
+    if (!ease) return;
     const to = eases[(eases.indexOf(ease) + 1) % eases.length];
     put(withEase(stored, desk.frame, to), `ease: ${to}`);
   }
+
+  /** Time moves the value by itself from now on, or no longer. */
+  function drive(how: Driver["drive"] | null) {
+    const inner = (driver ? driver.base : stored) as number | Keys;
+    if (!how) return put(inner, `${field.label.toLowerCase()}: no driver`);
+    const size = (field.high - field.low) / 10;
+    const amount =
+      how === "flicker" ? (field.neutral ?? field.low) : Math.min(10, +size.toPrecision(1));
+    const pace = how === "flicker" ? Math.min(12, desk.fps) : 2;
+    const next: Driver = { drive: how, base: inner, amount, pace, seed: 1, pattern: "10" };
+    put(next, `${field.label.toLowerCase()}: ${how}`);
+  }
+
+  async function copyKeys() {
+    try {
+      desk.clips = (await api.copied(desk.shot.id, [path], 0, desk.shot.count - 1)).clips;
+      notes.add(
+        `${keysOf(stored).length} keyframes copied.`,
+        "Paste them on any value, plane or treatment.",
+      );
+    } catch (error) {
+      notes.fault(error);
+    }
+  }
+
+  const deed = (kind: "paste" | "bake" | "remove") =>
+    void desk.shot.deed(kind, [path], {
+      first: 0,
+      last: desk.shot.count - 1,
+      to_first: desk.frame,
+      clips: desk.clips,
+    });
 
   function step(event: KeyboardEvent) {
     if (event.key === "Enter") (event.currentTarget as HTMLInputElement).blur();
@@ -77,7 +125,7 @@
     event.preventDefault();
     const by = field.step * (event.shiftKey ? 10 : 1) * (event.key === "ArrowUp" ? 1 : -1);
     typing = null;
-    set(Math.max(field.low, Math.min(field.high, Math.round(((now as number) + by) * 1e4) / 1e4)));
+    set(Math.max(field.low, Math.min(field.high, Math.round(((base as number) + by) * 1e4) / 1e4)));
   }
 </script>
 
@@ -87,7 +135,47 @@
   onpointerenter={() => (desk.hovered = keyed)}
   onpointerleave={() => desk.hovered === keyed && (desk.hovered = null)}
 >
-  <span class="label" title={field.hint}>{field.label}</span>
+  {#if field.animatable && field.control === "number"}
+    <DropdownMenu.Root>
+      <DropdownMenu.Trigger class="field-label" title={field.hint} aria-label={`${name}: more`}
+        >{field.label}</DropdownMenu.Trigger
+      >
+      <DropdownMenu.Portal>
+        <DropdownMenu.Content class="menu" align="start">
+          {#each drivers as [how, says, hint] (how)}
+            <DropdownMenu.Item class="menu-item" onSelect={() => drive(how)}
+              >{says}<small>{hint}</small></DropdownMenu.Item
+            >
+          {/each}
+          {#if driver}
+            <DropdownMenu.Item class="menu-item" onSelect={() => drive(null)}
+              >No driver</DropdownMenu.Item
+            >
+          {/if}
+          {#if driver || keysOf(stored).length}
+            <DropdownMenu.Item class="menu-item" onSelect={() => deed("bake")}
+              >Bake to keyframes</DropdownMenu.Item
+            >
+          {/if}
+          {#if keysOf(stored).length}
+            <DropdownMenu.Item class="menu-item" onSelect={copyKeys}
+              >Copy keyframes</DropdownMenu.Item
+            >
+            <DropdownMenu.Item class="menu-item" onSelect={() => deed("remove")}
+              >Remove all keyframes</DropdownMenu.Item
+            >
+          {/if}
+          <DropdownMenu.Item
+            class="menu-item"
+            disabled={!desk.clips.length}
+            onSelect={() => deed("paste")}>Paste keyframes from this frame on</DropdownMenu.Item
+          >
+        </DropdownMenu.Content>
+      </DropdownMenu.Portal>
+    </DropdownMenu.Root>
+  {:else}
+    <span class="label" title={field.hint}>{field.label}</span>
+  {/if}
   {#if field.control === "number"}
     <input
       class="slider"
@@ -96,19 +184,19 @@
       min={field.low}
       max={field.high}
       step={field.step}
-      value={now as number}
+      value={base as number}
       title="Double-click: back to the default"
       oninput={slide}
       onchange={() => (gesture = "")}
       ondblclick={() => put(field.default, `reset ${field.label.toLowerCase()}`)}
-      style:--share={`${(((now as number) - field.low) / (field.high - field.low)) * 100}%`}
+      style:--share={`${(((base as number) - field.low) / (field.high - field.low)) * 100}%`}
     />
     <span class="number">
       <input
         type="text"
         inputmode="decimal"
         aria-label={`${name}, value`}
-        value={typing ?? (now as number).toFixed(decimals)}
+        value={typing ?? (base as number).toFixed(decimals)}
         onfocus={(e) => e.currentTarget.select()}
         oninput={(e) => (typing = e.currentTarget.value)}
         onblur={(e) => typing !== null && typed(e.currentTarget.value)}
@@ -172,8 +260,26 @@
     </span>
   {:else}<span></span>{/if}
 </div>
+{#if driver}<Driving {field} {driver} {name} onput={put} />{/if}
 
 <style>
+  :global(.field-label) {
+    border: 0;
+    background: none;
+    padding: 0;
+    min-height: 24px;
+    text-align: left;
+    color: var(--quiet);
+    font-size: 12px;
+    line-height: 1.1;
+    overflow: hidden;
+    text-overflow: ellipsis;
+    white-space: nowrap;
+  }
+  :global(.field-label:hover) {
+    color: var(--ink);
+    text-decoration: underline dotted;
+  }
   .field-row {
     display: grid;
     grid-template-columns: 78px minmax(0, 1fr) 48px 24px;

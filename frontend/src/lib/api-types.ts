@@ -32,7 +32,7 @@ export interface CatalogueOut {
  * via the `definition` "DeclaredOut".
  */
 export interface DeclaredOut {
-  family: "pull" | "edge" | "treatment" | "plane";
+  family: "pull" | "edge" | "treatment" | "plane" | "placement" | "time";
   kind: string;
   label: string;
   hint: string;
@@ -132,6 +132,104 @@ export interface PlatePart {
   matte: string | null;
 }
 /**
+ * Keys of one value, to be pasted: where the value lay under the place that was copied, and its keys.
+ *
+ * This interface was referenced by `Models`'s JSON-Schema
+ * via the `definition` "Clip".
+ */
+export interface Clip {
+  name: string;
+  keys: Key[];
+}
+/**
+ * One keyframe. `ease` says how the value leaves this key towards the next one.
+ *
+ * handles: of a free ease, the two inner points (x1, y1, x2, y2) of a cubic Bezier curve from (0, 0), this
+ * key, to (1, 1), the next one: x is the share of the time and lies in 0 to 1, y the share of the change. With
+ * both y in 0 to 1 the value never turns back.
+ *
+ * This interface was referenced by `Models`'s JSON-Schema
+ * via the `definition` "Key".
+ */
+export interface Key {
+  /**
+   * counted from 0, in the shot's frames
+   */
+  frame: number;
+  value: number | [number, number, number];
+  ease: "hold" | "linear" | "smooth" | "free";
+  handles: [number, number, number, number] | null;
+}
+/**
+ * Copied keyframes, by value.
+ *
+ * This interface was referenced by `Models`'s JSON-Schema
+ * via the `definition` "ClipsOut".
+ */
+export interface ClipsOut {
+  clips: Clip[];
+}
+/**
+ * The keyframes of all values at or under some places, on the frames first to last.
+ *
+ * This interface was referenced by `Models`'s JSON-Schema
+ * via the `definition` "CopyRequest".
+ */
+export interface CopyRequest {
+  places: string[];
+  first: number;
+  last: number;
+}
+/**
+ * Milliseconds by plane.
+ *
+ * This interface was referenced by `Models`'s JSON-Schema
+ * via the `definition` "CostsOut".
+ */
+export interface CostsOut {
+  costs: {
+    [k: string]: number;
+  };
+}
+/**
+ * A frame, at a picture's width.
+ *
+ * This interface was referenced by `Models`'s JSON-Schema
+ * via the `definition` "CostsQuery".
+ */
+export interface CostsQuery {
+  frame: number;
+  width: number;
+}
+/**
+ * The edit that does a deed: to be sent as any other one.
+ *
+ * This interface was referenced by `Models`'s JSON-Schema
+ * via the `definition` "DeedOut".
+ */
+export interface DeedOut {
+  ops: {
+    [k: string]: unknown;
+  }[];
+  label: string;
+}
+/**
+ * A deed done to keyframes.
+ *
+ * This interface was referenced by `Models`'s JSON-Schema
+ * via the `definition` "DeedRequest".
+ */
+export interface DeedRequest {
+  kind: "shift" | "copy" | "stretch" | "reverse" | "remove" | "paste" | "arrive" | "leave" | "bake";
+  places: string[];
+  first: number;
+  last: number;
+  to_first: number;
+  to_last: number;
+  ease: "hold" | "linear" | "smooth" | "free";
+  clips: Clip[];
+}
+/**
  * A number that time moves, on top of a plain or keyed one.
  *
  * rate: `amount` is added each second. wander: smooth noise of `seed`, up to `amount` to either side, with
@@ -157,25 +255,6 @@ export interface Driver {
  */
 export interface Keys {
   keys: Key[];
-}
-/**
- * One keyframe. `ease` says how the value leaves this key towards the next one.
- *
- * handles: of a free ease, the two inner points (x1, y1, x2, y2) of a cubic Bezier curve from (0, 0), this
- * key, to (1, 1), the next one: x is the share of the time and lies in 0 to 1, y the share of the change. With
- * both y in 0 to 1 the value never turns back.
- *
- * This interface was referenced by `Models`'s JSON-Schema
- * via the `definition` "Key".
- */
-export interface Key {
-  /**
-   * counted from 0, in the shot's frames
-   */
-  frame: number;
-  value: number | [number, number, number];
-  ease: "hold" | "linear" | "smooth" | "free";
-  handles: [number, number, number, number] | null;
 }
 /**
  * The shot after an edit, an undo or a redo, and the matte frames that changed with it.

@@ -2,6 +2,10 @@ import type {
   CatalogueOut,
   ChecksOut,
   CleanPlateRequest,
+  ClipsOut,
+  CostsOut,
+  DeedOut,
+  DeedRequest,
   EditOut,
   FramesOut,
   JobOut,
@@ -62,6 +66,11 @@ export const api = {
     ask<ShotOut>("POST", `/api/projects/${project}/shots`, { name, footage }),
   shot: (id: number) => ask<ShotOut>("GET", `/api/shots/${id}`),
   frames: (id: number) => ask<FramesOut>("GET", `/api/shots/${id}/frames`),
+  deed: (id: number, deed: DeedRequest) => ask<DeedOut>("POST", `/api/shots/${id}/deeds`, deed),
+  copied: (id: number, places: string[], first: number, last: number) =>
+    ask<ClipsOut>("POST", `/api/shots/${id}/copied`, { places, first, last }),
+  costs: (id: number, frame: number, width: number) =>
+    ask<CostsOut>("GET", `/api/shots/${id}/costs?frame=${frame}&width=${width}`),
   edit: (id: number, revision: number, ops: Op[], label: string, gesture: string | null) =>
     ask<EditOut>("POST", `/api/shots/${id}/edits`, { revision, ops, label, gesture }),
   undo: (id: number) => ask<EditOut>("POST", `/api/shots/${id}/undo`),

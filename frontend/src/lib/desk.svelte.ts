@@ -1,6 +1,7 @@
 /** What the person is looking at and working with; none of it is part of the document. */
-import type { FootageOut, Pull, Shape } from "./api-types";
+import type { Clip, FootageOut, Plane, Pull, Shape } from "./api-types";
 import { Checks } from "./checks.svelte";
+import { Costs } from "./costs.svelte";
 import { Pictures } from "./pictures.svelte";
 import { ShotStore } from "./shot.svelte";
 
@@ -49,16 +50,69 @@ export class Desk {
   pictures: Pictures;
   beside: Pictures;
   checks: Checks;
+  costs: Costs;
   private timer = 0;
   private clock = 0;
+
+  /** Keyframes that were copied from values of a plane or a matte. */
+  clips = $state.raw<Clip[]>([]);
+  /** Whether the bench shows curves in place of cards. */
+  curves = $state(false);
+  /** The frames whose keys are chosen on the sheet, first and last. */
+  span = $state.raw<[number, number] | null>(null);
+  /** What is asked before something arrives or leaves: places in the document, what it is called, which way. */
+  arriving = $state.raw<{ places: string[]; title: string; way: "arrive" | "leave" } | null>(null);
 
   constructor(readonly shot: ShotStore) {
     this.pictures = new Pictures(shot.id);
     this.beside = new Pictures(shot.id);
     this.checks = new Checks(shot);
+    this.costs = new Costs(shot);
     const doc = shot.doc!;
     if (doc.mattes.length) this.selected = { kind: "matte", id: doc.mattes[0].id };
     else if (doc.planes.length) this.selected = { kind: "plane", id: doc.planes[0].id };
+  }
+
+  get fps(): number {
+    return this.shot.about!.plate.fps;
+  }
+
+  /** The ids of the mattes and planes that the selected one rests on, or that rest on it. */
+  get uses(): Set<string> {
+    const doc = this.shot.doc!;
+    const id = this.selected?.id;
+    const found = new Set<string>();
+    const mattesOf = (plane: Plane) =>
+      [plane.matte, plane.gate?.matte, ...(plane.gate?.excluded ?? [])].filter((m) => m != null);
+    const plane = this.selected?.kind === "plane" ? this.shot.plane(id) : undefined;
+    if (plane) {
+      for (const matte of mattesOf(plane)) found.add(matte);
+      for (const other of doc.planes)
+        if (other.group === plane.id || plane.group === other.id) found.add(other.id);
+      for (const matte of doc.mattes)
+        if (matte.pulls.some((pull) => pull.params.plane === plane.id)) found.add(matte.id);
+    } else if (id) {
+      for (const other of doc.planes) if (mattesOf(other).includes(id)) found.add(other.id);
+      for (const pull of this.shot.matte(id)?.pulls ?? [])
+        if (typeof pull.params.plane === "string") found.add(pull.params.plane);
+    }
+    return found;
+  }
+
+  /** Where what is selected lies in the document: whose keys the sheet and the curves show. */
+  get place(): string | null {
+    const s = this.selected;
+    if (!s) return null;
+    const known = s.kind === "plane" ? this.shot.plane(s.id) : this.shot.matte(s.id);
+    if (!known) return null;
+    return s.kind === "plane" ? this.shot.planePath(s.id) : this.shot.mattePath(s.id);
+  }
+
+  /** The plane whose placement can be changed on the picture now. */
+  get placing(): Plane | undefined {
+    if (this.selected?.kind !== "plane" || this.mode !== "result" || this.split) return undefined;
+    const plane = this.shot.plane(this.selected.id);
+    return plane && plane.kind !== "glaze" ? plane : undefined;
   }
 
   /** The matte that the views show: the selected one, or the one that the selected plane uses. */

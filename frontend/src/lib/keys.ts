@@ -228,6 +228,50 @@ export const KEYS: Key[] = [
     run: (d) => d.hovered?.(),
   },
   {
+    keys: "C",
+    says: "Curves of what moves, or cards",
+    group: "Values",
+    match: on("KeyC", false),
+    run: (d) => void (d.curves = !d.curves),
+  },
+  {
+    keys: "Shift drag on the sheet’s keys",
+    says: "Choose a set of keys; drag it, its last key to stretch it, Alt to copy",
+    group: "Values",
+    match: () => false,
+    run: () => {},
+  },
+  {
+    keys: "Ctrl C",
+    says: "Copy the keys of what is selected: of the set, or all",
+    group: "Values",
+    match: (e) => command(e) && e.code === "KeyC" && !e.shiftKey,
+    run: (d) => void copyKeys(d),
+  },
+  {
+    keys: "Ctrl V",
+    says: "Paste keys from this frame on",
+    group: "Values",
+    match: (e) => command(e) && e.code === "KeyV" && !e.shiftKey,
+    run: (d) => {
+      if (d.place) void d.shot.deed("paste", [d.place], { to_first: d.frame, clips: d.clips });
+    },
+  },
+  {
+    keys: "R",
+    says: "Reverse the set of keys, or all keys of what is selected",
+    group: "Values",
+    match: on("KeyR", false),
+    run: (d) => onKeys(d, "reverse"),
+  },
+  {
+    keys: "Delete",
+    says: "Remove the set of keys",
+    group: "Values",
+    match: on("Delete", false),
+    run: (d) => d.span && onKeys(d, "remove"),
+  },
+  {
     keys: "Ctrl Z",
     says: "Undo",
     group: "Work",
@@ -250,9 +294,33 @@ export const KEYS: Key[] = [
   },
 ];
 
+/** The frames of the chosen set of keys, or of all. */
+function keySpan(desk: Desk): { first: number; last: number } {
+  const [first, last] = desk.span ?? [0, desk.shot.count - 1];
+  return { first, last };
+}
+
+function onKeys(desk: Desk, kind: "reverse" | "remove"): void {
+  if (desk.place) void desk.shot.deed(kind, [desk.place], keySpan(desk));
+}
+
+/** Copies the keys of all values of what is selected. */
+async function copyKeys(desk: Desk): Promise<void> {
+  if (!desk.place) return;
+  const { first, last } = keySpan(desk);
+  try {
+    desk.clips = (await api.copied(desk.shot.id, [desk.place], first, last)).clips;
+    const many = desk.clips.reduce((sum, clip) => sum + clip.keys.length, 0);
+    notes.add(`${many} keyframes copied.`, "Ctrl V lays them from the frame shown on.");
+  } catch (error) {
+    notes.fault(error);
+  }
+}
+
 function escape(desk: Desk): void {
   if (desk.slide !== "none") desk.slide = "none";
   else if (desk.shot.following) void api.stop(desk.shot.following.id).catch(notes.fault);
+  else if (desk.span) desk.span = null;
   else desk.loop = null;
 }
 

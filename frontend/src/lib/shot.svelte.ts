@@ -2,6 +2,7 @@
 import jsonpatch, { type Operation } from "fast-json-patch";
 import { api, Problem, type Op } from "./api";
 import type {
+  DeedRequest,
   FrameOut,
   History,
   JobOut,
@@ -158,6 +159,25 @@ export class ShotStore {
     if (this.behind) await this.reload();
     const next = this.steps.shift();
     if (next) void this.step(next);
+  }
+
+  /** Does something to the keyframes of all values at or under some places; what is on its way is waited for. */
+  async deed(
+    kind: DeedRequest["kind"],
+    places: string[],
+    more: Partial<DeedRequest> = {},
+    label = "",
+  ): Promise<boolean> {
+    try {
+      while (this.sending || this.queue.length) await new Promise((go) => setTimeout(go, 30));
+      const blank = { first: 0, last: 0, to_first: 0, to_last: 0, ease: "smooth" as const };
+      const found = await api.deed(this.id, { ...blank, clips: [], ...more, kind, places });
+      this.edit(found.ops as Op[], label || found.label);
+      return true;
+    } catch (error) {
+      notes.fault(error);
+      return false;
+    }
   }
 
   /** Undo or redo; pressed while an edit is on its way, it happens right after it. */

@@ -1,29 +1,93 @@
 /** Values that may move, evaluated as the server does (see core/recipe/values.py). */
-import type { Key, Keys } from "./api-types";
+import type { Driver, Key, Keys } from "./api-types";
 
 export type Rgb = [number, number, number];
 export type Plain = number | Rgb | boolean;
 export type Ease = Key["ease"];
+export type Handles = [number, number, number, number];
+/** The smooth ease as handles of a free one. */
+export const SMOOTH: Handles = [1 / 3, 0, 2 / 3, 1];
 
 export function isKeys(value: unknown): value is Keys {
   return typeof value === "object" && value !== null && !Array.isArray(value) && "keys" in value;
 }
 
-export function valueAt(value: unknown, frame: number): Plain {
+export function isDriver(value: unknown): value is Driver {
+  return typeof value === "object" && value !== null && !Array.isArray(value) && "drive" in value;
+}
+
+/** A value's keys: its own, or those under its driver. */
+export function keysOf(value: unknown): Key[] {
+  const inner = isDriver(value) ? value.base : value;
+  return isKeys(inner) ? inner.keys : [];
+}
+
+/** The plain value at a frame; `low` and `high` hold a driver to its field's range. */
+export function valueAt(
+  value: unknown,
+  frame: number,
+  fps = 24,
+  low = -Infinity,
+  high = Infinity,
+): Plain {
+  if (isDriver(value)) return Math.max(low, Math.min(high, driven(value, frame, fps)));
   if (!isKeys(value)) return value as Plain;
   const keys = value.keys;
   if (frame <= keys[0].frame) return keys[0].value as Plain;
   for (let i = 0; i + 1 < keys.length; i++) {
-    const left = keys[i];
-    const right = keys[i + 1];
+    const [left, right] = [keys[i], keys[i + 1]];
     if (frame < right.frame) {
-      if (left.ease === "hold") return left.value as Plain;
-      let t = (frame - left.frame) / (right.frame - left.frame);
-      if (left.ease === "smooth") t = t * t * (3 - 2 * t);
+      const t = eased(left.ease, (frame - left.frame) / (right.frame - left.frame), left.handles);
       return mix(left.value as Plain, right.value as Plain, t);
     }
   }
   return keys[keys.length - 1].value as Plain;
+}
+
+export function eased(ease: Ease, t: number, handles: Handles | null = null): number {
+  if (ease === "hold") return 0;
+  if (ease === "linear") return t;
+  if (ease === "smooth" || !handles) return t * t * (3 - 2 * t);
+  const [x1, y1, x2, y2] = handles;
+  let [low, high] = [0, 1];
+  for (let i = 0; i < 40; i++) {
+    const s = (low + high) / 2;
+    if (bezier(s, x1, x2) < t) low = s;
+    else high = s;
+  }
+  return bezier((low + high) / 2, y1, y2);
+}
+
+function bezier(s: number, a: number, b: number): number {
+  const r = 1 - s;
+  return 3 * r * r * s * a + 3 * r * s * s * b + s * s * s;
+}
+
+function driven(value: Driver, frame: number, fps: number): number {
+  const base = valueAt(value.base, frame, fps) as number;
+  const seconds = frame / fps;
+  if (value.drive === "rate") return base + value.amount * seconds;
+  if (value.drive === "wander")
+    return base + value.amount * wander(value.seed, seconds * value.pace);
+  const step = Math.floor(seconds * value.pace + 1e-9);
+  return value.pattern[step % value.pattern.length] === "1" ? base : value.amount;
+}
+
+function wander(seed: number, time: number): number {
+  const step = Math.floor(time);
+  const t = time - step;
+  const [a, b] = [hashed(seed, step), hashed(seed, step + 1)];
+  return a + (b - a) * t * t * (3 - 2 * t);
+}
+
+/** The same even spread over -1 to 1 as the server's. */
+function hashed(seed: number, n: number): number {
+  let x = (Math.imul(n, 374761393) + Math.imul(seed, 668265263) + 362437) >>> 0;
+  x = Math.imul(x ^ (x >>> 13), 1274126177) >>> 0;
+  x = (x ^ (x >>> 16)) >>> 0;
+  x = Math.imul(x, 2246822519) >>> 0;
+  x = (x ^ (x >>> 15)) >>> 0;
+  return x / 2147483647.5 - 1;
 }
 
 function mix(a: Plain, b: Plain, t: number): Plain {
@@ -41,37 +105,49 @@ export function newGesture(): string {
 export type Ring = "none" | "here" | "elsewhere";
 
 export function ringOf(value: unknown, frame: number): Ring {
-  if (!isKeys(value)) return "none";
-  return value.keys.some((k) => k.frame === frame) ? "here" : "elsewhere";
+  const keys = keysOf(value);
+  if (!keys.length) return "none";
+  return keys.some((k) => k.frame === frame) ? "here" : "elsewhere";
 }
 
 /** The value with `plain` set at this frame: the plain value itself, or a key among its keys. */
 export function withValue(value: unknown, frame: number, plain: Plain): unknown {
+  if (isDriver(value)) return { ...value, base: withValue(value.base, frame, plain) };
   if (!isKeys(value)) return plain;
   const here = value.keys.find((k) => k.frame === frame);
+  const before = value.keys.filter((k) => k.frame < frame).at(-1);
   const key: Key = {
     frame,
     value: plain as Key["value"],
-    ease: here?.ease ?? easeAt(value, frame),
+    ease: here?.ease ?? before?.ease ?? "smooth",
+    handles: here?.handles ?? before?.handles ?? null,
   };
   return { keys: sorted([...value.keys.filter((k) => k.frame !== frame), key]) };
 }
 
-/** The ease that a key put between two others takes over. */
-function easeAt(value: Keys, frame: number): Ease {
-  return value.keys.filter((k) => k.frame < frame).at(-1)?.ease ?? "smooth";
-}
-
 /** Sets a key at this frame where there is none, takes it away where there is one. */
 export function toggledKey(value: unknown, frame: number): unknown {
-  if (!isKeys(value)) return { keys: [{ frame, value: value as Key["value"], ease: "smooth" }] };
+  if (isDriver(value)) return { ...value, base: toggledKey(value.base, frame) };
+  if (!isKeys(value))
+    return { keys: [{ frame, value: value as Key["value"], ease: "smooth", handles: null }] };
   if (ringOf(value, frame) !== "here") return withValue(value, frame, valueAt(value, frame));
   const rest = value.keys.filter((k) => k.frame !== frame);
   return rest.length ? { keys: rest } : valueAt(value, frame);
 }
 
-export function withEase(value: Keys, frame: number, ease: Ease): Keys {
-  return { keys: value.keys.map((k) => (k.frame === frame ? { ...k, ease } : k)) };
+/** The value with the key on a frame changed. */
+export function withKey(value: unknown, frame: number, change: Partial<Key>): unknown {
+  if (isDriver(value)) return { ...value, base: withKey(value.base, frame, change) };
+  if (!isKeys(value)) return value;
+  const keys = value.keys.map((k) => (k.frame === frame ? { ...k, ...change } : k));
+  // a key that is moved onto another one's frame takes its place
+  const to = change.frame ?? frame;
+  const moved = keys.find((k, i) => k.frame === to && value.keys[i].frame === frame);
+  return { keys: sorted(keys.filter((k) => k.frame !== to || k === moved)) };
+}
+
+export function withEase(value: unknown, frame: number, ease: Ease): unknown {
+  return withKey(value, frame, { ease, handles: ease === "free" ? SMOOTH : null });
 }
 
 function sorted(keys: Key[]): Key[] {

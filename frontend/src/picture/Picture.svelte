@@ -7,6 +7,7 @@
   import Tools from "./Tools.svelte";
   import Overlay from "./Overlay.svelte";
   import Split from "./Split.svelte";
+  import Placing from "./Placing.svelte";
   import Shapes from "./Shapes.svelte";
   import ShapeTools from "./ShapeTools.svelte";
   import { blankKey, rounded } from "../lib/shapes";
@@ -380,6 +381,9 @@
     {left}
     {top}
   />
+  {#if desk.placing}
+    <Placing {desk} plane={desk.placing} {scale} {left} {top} {at} />
+  {/if}
   {#if desk.shaping}<Shapes {desk} {scale} {left} {top} {at} />{/if}
   {#if desk.marking}<Tools {desk} />{:else if desk.shaping}<ShapeTools {desk} />{/if}
   <div class="zoom">

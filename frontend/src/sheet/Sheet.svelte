@@ -1,6 +1,6 @@
 <script lang="ts">
   import { untrack } from "svelte";
-  import { isKeys } from "../lib/values";
+  import { keyFrames, moversOfMatte, moversOfPlane } from "../lib/movers";
   import type { Desk } from "../lib/desk.svelte";
   import { columns, draw, type Column } from "./draw";
 
@@ -33,29 +33,22 @@
 
   /** Frames with a keyframe among what is selected, and whether the value holds from there. */
   function keysOfSelection(): Map<number, boolean> {
-    const found = new Map<number, boolean>();
     const s = desk.selected;
-    const values: unknown[] = [];
     if (s?.kind === "plane") {
       const plane = shot.plane(s.id);
-      values.push(plane?.opacity, ...Object.values(plane?.params ?? {}));
-      for (const step of plane?.treatments ?? []) values.push(...Object.values(step.params ?? {}));
-    } else if (s) {
-      const matte = shot.matte(s.id);
-      values.push(...Object.values(matte?.edge ?? {}));
-      for (const pull of matte?.pulls ?? []) {
-        values.push(pull.strength, ...Object.values(pull.params ?? {}));
-        // of a shape that is chosen its keys alone are shown; a shape without a second key stands still
-        const all = pull.shapes ?? [];
-        const chosen = all.filter((one) => one.id === desk.shapeId);
-        const shapes = chosen.length ? chosen : all;
-        values.push(...shapes.filter((one) => one.keys.length > 1));
-      }
+      return plane ? keyFrames(moversOfPlane(plane, "")) : new Map();
     }
-    for (const value of values)
-      if (isKeys(value))
-        for (const key of value.keys)
-          found.set(key.frame, (found.get(key.frame) ?? true) && key.ease === "hold");
+    const matte = s ? shot.matte(s.id) : undefined;
+    if (!matte) return new Map();
+    const shapes = matte.pulls.flatMap((pull) => {
+      // of a shape that is chosen its keys alone are shown; a shape without a second key stands still
+      const chosen = pull.shapes.filter((one) => one.id === desk.shapeId);
+      return (chosen.length ? chosen : pull.shapes).filter((one) => one.keys.length > 1);
+    });
+    const found = keyFrames(moversOfMatte(matte, ""));
+    for (const shape of shapes)
+      for (const key of shape.keys)
+        found.set(key.frame, (found.get(key.frame) ?? true) && key.ease === "hold");
     return found;
   }
 
@@ -110,6 +103,8 @@
       doubt: shot.frames.get(desk.trace?.id ?? "") ?? new Map(),
       checks: desk.checks.found,
       keys: keyed,
+      span: landing?.to ?? desk.span,
+      moved: landing,
     });
   });
 
@@ -118,28 +113,97 @@
     return Math.max(0, Math.min(shot.count - 1, Math.floor(y / row)));
   }
 
-  let dragging: "none" | "time" | "loop" = "none";
+  let dragging: "none" | "time" | "loop" | "ring" | "span" | "stretch" = "none";
   let from = 0;
+  /** Where dragged keys would land: the set, and its frames from there. */
+  let landing = $state.raw<{ set: [number, number]; to: [number, number] } | null>(null);
+
+  const keysColumn = $derived(cols.find((column) => column.kind === "keys")!);
+
+  /** The key under the pointer, a few pixels about its ring counting. */
+  function ringAt(event: PointerEvent): number | null {
+    const y = event.clientY - canvas!.getBoundingClientRect().top + Math.min(scroll, most);
+    const near = [...keyed.keys()]
+      .map((frame) => ({ frame, far: Math.abs((frame + 0.5) * row - y) }))
+      .sort((a, b) => a.far - b.far)[0];
+    return near && near.far <= Math.max(6, row / 2) ? near.frame : null;
+  }
+
+  const inSpan = (frame: number) =>
+    desk.span !== null && frame >= desk.span[0] && frame <= desk.span[1];
+
+  /** Takes a ring, or begins a set; false where the press is for time. */
+  function takesKeys(event: PointerEvent): boolean {
+    const x = event.clientX - canvas!.getBoundingClientRect().left;
+    if (x < keysColumn.x || x > keysColumn.x + keysColumn.width || !keyed.size) return false;
+    const ring = ringAt(event);
+    if (event.shiftKey) {
+      dragging = "span";
+      desk.span = [from, from];
+      return true;
+    }
+    if (ring === null) return false;
+    from = ring;
+    const set: [number, number] = desk.span && inSpan(ring) ? desk.span : [ring, ring];
+    // the last key of a set pulls it longer or shorter
+    const lastKey = Math.max(...[...keyed.keys()].filter((f) => f <= set[1]));
+    const firstKey = Math.min(...[...keyed.keys()].filter((f) => f >= set[0]));
+    dragging = set[0] < set[1] && ring === lastKey && firstKey < lastKey ? "stretch" : "ring";
+    landing = { set: dragging === "stretch" ? [firstKey, lastKey] : set, to: set };
+    if (dragging === "stretch") landing.to = [firstKey, lastKey];
+    return true;
+  }
+
+  function dragKeys(at: number) {
+    if (dragging === "span") desk.span = [Math.min(from, at), Math.max(from, at)];
+    if (!landing) return;
+    const { set } = landing;
+    const by = Math.max(at - from, -set[0]);
+    landing = {
+      set,
+      to: dragging === "stretch" ? [set[0], Math.max(set[0] + 1, at)] : [set[0] + by, set[1] + by],
+    };
+  }
+
+  function dropKeys(copies: boolean) {
+    const done = landing;
+    landing = null;
+    if (dragging === "span" && desk.span && desk.span[0] === desk.span[1]) desk.span = null;
+    if (!done || !desk.place || (done.to[0] === done.set[0] && done.to[1] === done.set[1])) return;
+    const kind = dragging === "stretch" ? "stretch" : copies ? "copy" : "shift";
+    const [first, last] = done.set;
+    const [to_first, to_last] = done.to;
+    void desk.shot.deed(kind, [desk.place], { first, last, to_first, to_last });
+    desk.span = done.set[0] === done.set[1] ? null : done.to;
+  }
 
   function down(event: PointerEvent) {
     if (event.button !== 0) return;
     canvas!.setPointerCapture(event.pointerId);
     const x = event.clientX - canvas!.getBoundingClientRect().left;
     from = frameAt(event);
+    desk.stop();
+    if (takesKeys(event)) return;
+    desk.span = null;
     dragging = x < cols[0].width ? "loop" : "time";
     desk.go(from);
-    desk.stop();
   }
 
   function move(event: PointerEvent) {
     if (dragging === "none") return;
     const at = frameAt(event);
-    if (dragging === "time") desk.go(at);
+    if (dragging === "ring" || dragging === "span" || dragging === "stretch") dragKeys(at);
+    else if (dragging === "time") desk.go(at);
     else if (at !== from) desk.loop = [Math.min(from, at), Math.max(from, at)];
   }
 
   function up(event: PointerEvent) {
     // a click on a number without dragging ends the loop
+    if (dragging === "ring" || dragging === "span" || dragging === "stretch") {
+      // a ring that is only pressed is gone to
+      if (landing && frameAt(event) === from) desk.go(from);
+      dropKeys(event.altKey);
+    }
     if (dragging === "loop" && frameAt(event) === from) desk.loop = null;
     dragging = "none";
   }

@@ -46,6 +46,10 @@ export type Scene = {
   doubt: Map<number, FrameOut>;
   checks: Map<number, CheckOut>;
   keys: Map<number, boolean>;
+  /** The frames of the chosen set of keys. */
+  span: [number, number] | null;
+  /** A set on its way: from which frames to which. */
+  moved: { set: [number, number]; to: [number, number] } | null;
 };
 
 type Ink = Record<
@@ -230,6 +234,13 @@ function keys(
 ): void {
   const frames = [...s.keys.keys()].sort((a, b) => a - b);
   if (!frames.length) return;
+  if (s.span) {
+    c.strokeStyle = ink.ink;
+    c.setLineDash([3, 2]);
+    const deep = (s.span[1] - s.span[0] + 1) * s.row;
+    c.strokeRect(column.x + 2.5, y(s.span[0]) - 4, column.width - 4, deep + 8);
+    c.setLineDash([]);
+  }
   const x = column.x + column.width / 2;
   c.fillStyle = c.strokeStyle = ink.ink;
   c.lineWidth = 1.2;
@@ -255,6 +266,16 @@ function keys(
     c.arc(x, mid, 1.3, 0, 7);
     c.fillStyle = ink.ink;
     c.fill();
+  }
+  if (!s.moved) return;
+  const { set, to: there } = s.moved;
+  const factor = set[1] > set[0] ? (there[1] - there[0]) / (set[1] - set[0]) : 1;
+  c.strokeStyle = ink.blue;
+  c.lineWidth = 1.8;
+  for (const f of frames.filter((one) => one >= set[0] && one <= set[1])) {
+    c.beginPath();
+    c.arc(x, y(there[0] + Math.round((f - set[0]) * factor)) + s.row / 2, r + 1, 0, 7);
+    c.stroke();
   }
 }
 

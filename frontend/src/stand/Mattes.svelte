@@ -59,7 +59,9 @@
     desk.selected = null;
   }
 
-  const used = $derived(new Set(shot.doc!.planes.flatMap((p) => [p.matte, p.gate?.matte])));
+  const used = $derived(
+    new Set(shot.doc!.planes.flatMap((p) => [p.matte, p.gate?.matte, ...(p.gate?.excluded ?? [])])),
+  );
 </script>
 
 <section class="mattes" aria-label="Mattes">
@@ -71,7 +73,7 @@
   <ul>
     {#each shot.doc!.mattes as matte (matte.id)}
       {@const selected = desk.selected?.kind === "matte" && desk.selected.id === matte.id}
-      <li class:selected>
+      <li class:selected class:used={desk.uses.has(matte.id)}>
         <button
           class="pick"
           aria-pressed={selected}
@@ -139,6 +141,10 @@
   li {
     display: flex;
     align-items: center;
+  }
+  /* what the selected plane rests on */
+  li.used {
+    box-shadow: inset 4px 0 0 -1px var(--ink);
   }
   li.selected {
     background: var(--card);

@@ -1,9 +1,12 @@
 <script lang="ts">
   import { DropdownMenu } from "bits-ui";
+  import type { Op } from "../lib/api";
   import type { CatalogueOut, Plane } from "../lib/api-types";
   import type { Desk } from "../lib/desk.svelte";
   import Icon from "../lib/Icon.svelte";
+  import { moves, moversOfPlane } from "../lib/movers";
   import { notes } from "../lib/notes.svelte";
+  import { copies, dissolved, levels, placed, removed, stepped } from "./planes";
   import Thumb from "./Thumb.svelte";
 
   let { desk, catalogue }: { desk: Desk; catalogue: CatalogueOut } = $props();
@@ -16,16 +19,33 @@
     );
   }
 
+  const all = $derived(levels(shot.doc!.planes));
+  const soloed = $derived(shot.doc!.planes.some((p) => p.solo));
+
   function about(plane: Plane): string {
     const matte = shot.matte(plane.matte)?.name;
     const kind = kinds.find((k) => k.kind === plane.kind)?.label.toLowerCase() ?? plane.kind;
+    const footage = shot.doc!.footage.find((f) => f.id === plane.params.footage)?.name;
     const parts = [
       plane.kind === "line" ? `line on ${matte}` : matte ? `${kind} · ${matte}` : kind,
     ];
-    if (plane.gate) parts.push(`${plane.gate.part} ${shot.matte(plane.gate.matte)?.name ?? "?"}`);
+    if (footage) parts[0] += ` · ${footage}`;
+    if (plane.gate) {
+      const not = plane.gate.invert ? "not " : "";
+      parts.push(`${not}${plane.gate.part} ${shot.matte(plane.gate.matte)?.name ?? "?"}`);
+    }
     if (plane.blend !== "normal") parts.push(plane.blend);
+    if (plane.first !== null || plane.last !== null)
+      parts.push(`${number(plane.first)} to ${number(plane.last)}`);
     return parts.join(" · ");
   }
+
+  const number = (frame: number | null) =>
+    frame === null ? "end" : String(shot.doc!.first_number + frame);
+
+  const names: Record<Plane["kind"], string> = {
+    plate: "Plate", cutout: "Cut-out", element: "Element", fill: "Fill", line: "Outline", glaze: "Glaze", group: "Group",
+  }; // prettier-ignore
 
   function add(kind: Plane["kind"], needsMatte: boolean) {
     const matte = desk.matteId;
@@ -35,22 +55,31 @@
         "Make a matte first: + Matte, below the stand.",
       );
     const id = shot.freshId("p");
-    const name = { plate: "Plate", cutout: "Cut-out", glaze: "Glaze", line: "Outline" }[kind];
-    const plane: Plane = {
-      id, name, kind, on: true, opacity: 1, blend: kind === "line" ? "add" : "normal",
+    const name = names[kind];
+    const chosen = desk.selected?.kind === "plane" ? shot.plane(desk.selected.id) : undefined;
+    const step = (treatment: string, params: object) => [
+      { id: shot.freshId("s"), kind: treatment, on: true, params },
+    ];
+    const plane = {
+      id, name, kind, on: true, solo: false, opacity: 1, blend: kind === "line" ? "add" : "normal",
       matte: needsMatte ? matte : null,
       gate: kind === "glaze" && matte ? { matte, part: "outside" } : null,
+      first: null, last: null, group: chosen?.group ?? null, placement: {}, time: {},
       params: kind === "line" ? { width: 0 } : {},
       treatments:
         kind === "line"
-          ? [{ id: shot.freshId("s"), kind: "glow", on: true, params: {} }]
+          ? step("glow", {})
           : kind === "glaze"
-            ? [{ id: shot.freshId("s"), kind: "grade", on: true, params: { saturation: 15, exposure: -0.5 } }]
+            ? step("grade", { saturation: 15, exposure: -0.5 })
             : [],
     }; // prettier-ignore
     // a plate goes to the back, all else before what is selected
     const at = kind === "plate" ? shot.doc!.planes.length : Math.max(0, selectedIndex());
-    shot.edit([{ op: "add", path: `/planes/${at}`, value: plane }], `add ${name.toLowerCase()}`);
+    const ops: Op[] = [{ op: "add", path: `/planes/${at}`, value: plane }];
+    // a new group holds what was selected
+    if (kind === "group" && chosen)
+      ops.push({ op: "replace", path: `/planes/${at + 1}/group`, value: id });
+    shot.edit(ops, `add ${name.toLowerCase()}`);
     desk.selected = { kind: "plane", id };
     desk.mode = "result";
   }
@@ -61,36 +90,64 @@
       : 0;
   }
 
-  function shift(plane: Plane, step: number) {
-    const from = shot.doc!.planes.indexOf(plane);
-    const to = from + step;
-    if (to < 0 || to >= shot.doc!.planes.length) return;
-    shot.edit(
-      [{ op: "move", from: `/planes/${from}`, path: `/planes/${to}` }],
-      `move ${plane.name}`,
-    );
+  function change(ops: Op[], label: string) {
+    if (ops.length) shot.edit(ops, label);
   }
 
-  function turn(plane: Plane) {
-    const path = `${shot.planePath(plane.id)}/on`;
-    shot.edit(
-      [{ op: "replace", path, value: !plane.on }],
-      `${plane.on ? "hide" : "show"} ${plane.name}`,
-    );
+  function turn(plane: Plane, name: "on" | "solo") {
+    const path = `${shot.planePath(plane.id)}/${name}`;
+    const says = name === "solo" ? "solo" : plane.on ? "hide" : "show";
+    shot.edit([{ op: "replace", path, value: !plane[name] }], `${says} ${plane.name}`);
   }
 
   function copy(plane: Plane) {
-    const id = shot.freshId("p");
-    const treatments = plane.treatments.map((t) => ({ ...t, id: shot.freshId("s") }));
-    const value = { ...plane, id, name: `${plane.name} copy`, treatments };
-    shot.edit([{ op: "add", path: shot.planePath(plane.id), value }], `copy ${plane.name}`);
+    const { ops, id } = copies(shot, plane);
+    shot.edit(ops, `copy ${plane.name}`);
     desk.selected = { kind: "plane", id };
   }
 
   function remove(plane: Plane) {
-    shot.edit([{ op: "remove", path: shot.planePath(plane.id) }], `remove ${plane.name}`);
-    if (desk.selected?.id === plane.id) desk.selected = null;
+    shot.edit(removed(shot, plane), `remove ${plane.name}`);
+    if (!shot.plane(desk.selected?.id)) desk.selected = null;
   }
+
+  function arrive(plane: Plane, way: "arrive" | "leave") {
+    const path = shot.planePath(plane.id);
+    const places = [`${path}/placement`, `${path}/treatments`];
+    if (plane.kind === "line" || !Object.keys(plane.placement).length)
+      if (!plane.treatments.length) places.push(`${path}/opacity`);
+    desk.arriving = { places, title: plane.name, way };
+  }
+
+  function pressed(event: KeyboardEvent, plane: Plane) {
+    if (!event.altKey || (event.key !== "ArrowUp" && event.key !== "ArrowDown")) return;
+    event.preventDefault();
+    event.stopPropagation();
+    change(stepped(shot, plane, event.key === "ArrowUp" ? -1 : 1), `move ${plane.name}`);
+  }
+
+  let dragged = $state<string | null>(null);
+  let over = $state.raw<{ id: string; where: "before" | "behind" | "in" } | null>(null);
+
+  function dragsOver(event: DragEvent, plane: Plane) {
+    if (!dragged || dragged === plane.id) return;
+    event.preventDefault();
+    const bounds = (event.currentTarget as Element).getBoundingClientRect();
+    const part = (event.clientY - bounds.top) / bounds.height;
+    const into = plane.kind === "group" && part > 0.3;
+    over = { id: plane.id, where: into ? "in" : part < 0.5 ? "before" : "behind" };
+  }
+
+  function dropped() {
+    const name = shot.plane(dragged)?.name;
+    if (dragged && over) change(placed(shot, dragged, over.id, over.where), `move ${name}`);
+    dragged = over = null;
+  }
+
+  $effect(() => {
+    void shot.version;
+    if (!desk.playing) desk.costs.again(desk.frame, desk.width);
+  });
 </script>
 
 <section class="stand" aria-label="Stand">
@@ -115,13 +172,29 @@
       </DropdownMenu.Portal>
     </DropdownMenu.Root>
   </div>
-  <ul>
-    {#each shot.doc!.planes as plane (plane.id)}
+  <ul class:many={all.length > 6}>
+    {#each all as { plane, depth } (plane.id)}
       {@const selected = desk.selected?.kind === "plane" && desk.selected.id === plane.id}
-      <li class:selected class:off={!plane.on}>
+      {@const cost = desk.costs.found[plane.id]}
+      <li
+        class:selected
+        class:off={!plane.on || (soloed && !plane.solo)}
+        class:used={desk.uses.has(plane.id)}
+        class:before={over?.id === plane.id && over.where === "before"}
+        class:behind={over?.id === plane.id && over.where === "behind"}
+        class:into={over?.id === plane.id && over.where === "in"}
+        style:--depth={depth}
+        draggable="true"
+        ondragstart={() => (dragged = plane.id)}
+        ondragover={(e) => dragsOver(e, plane)}
+        ondrop={dropped}
+        ondragend={() => (dragged = over = null)}
+      >
         <button
           class="pick"
           aria-pressed={selected}
+          title="Alt and the arrow keys move it to the front or to the back"
+          onkeydown={(e) => pressed(e, plane)}
           onclick={() => {
             desk.selected = { kind: "plane", id: plane.id };
             desk.mode = "result";
@@ -134,9 +207,16 @@
             <strong>{plane.name}</strong>
             <span class="about">{about(plane)}</span>
             <span class="chips">
+              {#if plane.solo}<i class="solo">solo</i>{/if}
               {#each plane.treatments as step (step.id)}<i class:off={!step.on}
                   >{label(step.kind).toLowerCase()}</i
                 >{/each}
+              {#if moversOfPlane(plane, "").some((m) => moves(m.value))}<i
+                  class="moves"
+                  title="has keyframes or drivers">moves</i
+                >{/if}
+              {#if cost >= 0.5}<small title="what this frame took">{Math.round(cost)} ms</small
+                >{/if}
             </span>
           </span>
         </button>
@@ -144,7 +224,7 @@
           <button
             class="btn-bare"
             aria-label={`${plane.on ? "Hide" : "Show"} ${plane.name}`}
-            onclick={() => turn(plane)}><Icon name={plane.on ? "eye" : "shut"} /></button
+            onclick={() => turn(plane, "on")}><Icon name={plane.on ? "eye" : "shut"} /></button
           >
           <DropdownMenu.Root>
             <DropdownMenu.Trigger class="btn-bare" aria-label={`More for ${plane.name}`}
@@ -152,17 +232,41 @@
             >
             <DropdownMenu.Portal>
               <DropdownMenu.Content class="menu" align="end">
-                <DropdownMenu.Item class="menu-item" onSelect={() => shift(plane, -1)}
+                <DropdownMenu.Item class="menu-item" onSelect={() => turn(plane, "solo")}
+                  >{plane.solo ? "No solo" : "Solo"}<small>only this one is shown</small
+                  ></DropdownMenu.Item
+                >
+                <DropdownMenu.Item class="menu-item" onSelect={() => arrive(plane, "arrive")}
+                  >Arrive …<small>placement and treatments come from neutral</small
+                  ></DropdownMenu.Item
+                >
+                <DropdownMenu.Item class="menu-item" onSelect={() => arrive(plane, "leave")}
+                  >Leave …</DropdownMenu.Item
+                >
+                <DropdownMenu.Item
+                  class="menu-item"
+                  onSelect={() => change(stepped(shot, plane, -1), `move ${plane.name}`)}
                   >To the front by one</DropdownMenu.Item
                 >
-                <DropdownMenu.Item class="menu-item" onSelect={() => shift(plane, 1)}
+                <DropdownMenu.Item
+                  class="menu-item"
+                  onSelect={() => change(stepped(shot, plane, 1), `move ${plane.name}`)}
                   >To the back by one</DropdownMenu.Item
                 >
                 <DropdownMenu.Item class="menu-item" onSelect={() => copy(plane)}
                   >Copy</DropdownMenu.Item
                 >
+                {#if plane.kind === "group"}
+                  <DropdownMenu.Item
+                    class="menu-item"
+                    onSelect={() => change(dissolved(shot, plane), `dissolve ${plane.name}`)}
+                    >Dissolve the group</DropdownMenu.Item
+                  >
+                {/if}
                 <DropdownMenu.Item class="menu-item" onSelect={() => remove(plane)}
-                  >Remove</DropdownMenu.Item
+                  >{plane.kind === "group"
+                    ? "Remove with all it holds"
+                    : "Remove"}</DropdownMenu.Item
                 >
               </DropdownMenu.Content>
             </DropdownMenu.Portal>
@@ -208,6 +312,24 @@
     position: relative;
     display: flex;
     align-items: start;
+  }
+  li:not(.none) {
+    padding-left: calc(var(--depth) * 16px);
+  }
+  /* what the selected one rests on, or what rests on it */
+  li.used {
+    box-shadow: inset 4px 0 0 -1px var(--ink);
+  }
+  li.before {
+    box-shadow: inset 0 2px 0 var(--ink);
+  }
+  li.behind {
+    box-shadow: inset 0 -2px 0 var(--ink);
+  }
+  li.into {
+    background: var(--card);
+    outline: 2px dashed var(--ink);
+    outline-offset: -2px;
   }
   li.selected {
     background: var(--card);
@@ -275,9 +397,48 @@
     text-decoration: line-through;
     color: var(--quiet);
   }
+  .chips small {
+    font: 500 10.5px var(--font-mono);
+    color: var(--quiet);
+    align-self: center;
+  }
+  .chips .solo {
+    background: var(--ink);
+    color: var(--on-ink);
+  }
+  .chips .moves::before {
+    content: "";
+    display: inline-block;
+    width: 7px;
+    height: 7px;
+    margin-right: 4px;
+    border: 1.3px solid currentColor;
+    border-radius: 50%;
+    background: radial-gradient(currentColor 0 1.3px, transparent 1.8px);
+  }
   .deeds {
     display: grid;
     padding: 8px 5px 0 0;
+  }
+  .many .pick {
+    gap: 9px;
+    padding: 6px 0 5px 10px;
+  }
+  .many .glass {
+    width: 58px;
+    height: 34px;
+    margin-top: 2px;
+  }
+  .many .deeds {
+    grid-auto-flow: column;
+    padding-top: 3px;
+  }
+  .many .about {
+    display: -webkit-box;
+    -webkit-line-clamp: 1;
+    line-clamp: 1;
+    -webkit-box-orient: vertical;
+    overflow: hidden;
   }
   .none {
     padding: 10px 14px;

@@ -6,6 +6,7 @@ from typing import Any, Literal
 
 from pydantic import BaseModel, ConfigDict, Field
 
+from cuvrel.core.motion.deeds import Clip, Deed
 from cuvrel.core.recipe.models import Shot
 
 
@@ -210,6 +211,44 @@ class EditOut(BaseModel):
     touched: list[Touched]
 
 
+class DeedRequest(Deed):
+    """A deed done to keyframes."""
+
+
+class DeedOut(BaseModel):
+    """The edit that does a deed: to be sent as any other one."""
+
+    ops: list[dict[str, Any]]
+    label: str
+
+
+class CopyRequest(In):
+    """The keyframes of all values at or under some places, on the frames first to last."""
+
+    places: list[str] = Field(min_length=1, max_length=500)
+    first: int = Field(ge=0)
+    last: int = Field(ge=0)
+
+
+class ClipsOut(BaseModel):
+    """Copied keyframes, by value."""
+
+    clips: list[Clip]
+
+
+class CostsQuery(BaseModel):
+    """A frame, at a picture's width."""
+
+    frame: int = Field(ge=0)
+    width: int = Field(ge=16, le=16384)
+
+
+class CostsOut(BaseModel):
+    """Milliseconds by plane."""
+
+    costs: dict[str, float]
+
+
 class FramesOut(BaseModel):
     """The stored matte frames of a shot."""
 
@@ -357,7 +396,7 @@ class FieldOut(BaseModel):
 class DeclaredOut(BaseModel):
     """A declared pull, edge step, plane kind or treatment."""
 
-    family: Literal["pull", "edge", "treatment", "plane"]
+    family: Literal["pull", "edge", "treatment", "plane", "placement", "time"]
     kind: str
     label: str
     hint: str

@@ -50,14 +50,15 @@ MOST_CHECKS = 120
 CHECK_WIDTH = 480
 
 
-def _stand(session: Session, row: ShotRow, width: int) -> Stand:
+def stand_of(session: Session, row: ShotRow, width: int) -> Stand:
+    """The stand of a shot as its rows are now, at a picture's width."""
     shared = services()
     shot = read_shot(row.document)
     scale = min(1.0, width / shot.plate_footage().width)
     return Stand(shot, StoreSources(session, row.id, shot, shared.blobs, shared.readers), scale)
 
 
-def _is_there(stand: Stand, frame: int) -> None:
+def frame_there(stand: Stand, frame: int) -> None:
     """Raises RecipeError for a frame beyond the shot's end."""
     if frame >= stand.frames:
         raise RecipeError(f"There is no frame {frame}.")
@@ -67,7 +68,7 @@ def _is_there(stand: Stand, frame: int) -> None:
 def keys(path: ById, query: KeysQuery) -> Response:
     """The keys of a range of frames in a view."""
     with services().database.session() as session:
-        stand = _stand(session, store.found(session, path.id), query.width)
+        stand = stand_of(session, store.found(session, path.id), query.width)
     last = min(query.last, stand.frames - 1, query.first + MOST_KEYS - 1)
     found = [view(stand, query.view, frame).key for frame in range(query.first, last + 1)]
     return answer(KeysOut(first=query.first, keys=found, width=stand.size[1], height=stand.size[0]))
@@ -78,8 +79,8 @@ def picture(path: PicturePath, query: PictureQuery) -> Response:
     """A frame's picture: JPEG, or PNG where it has alpha. 404 when the shot has moved on from this key."""
     shared = services()
     with shared.database.session() as session:
-        stand = _stand(session, store.found(session, path.id), query.width)
-    _is_there(stand, query.frame)
+        stand = stand_of(session, store.found(session, path.id), query.width)
+    frame_there(stand, query.frame)
     node = view(stand, query.view, query.frame)
     if node.key != path.key:
         raise store.NotFound("The shot has changed; ask for the keys again.")
@@ -95,8 +96,8 @@ def sample(path: ById, query: SampleQuery) -> Response:
     shared = services()
     with shared.database.session() as session:
         row = store.found(session, path.id)
-        stand = _stand(session, row, read_shot(row.document).plate_footage().width)
-    _is_there(stand, query.frame)
+        stand = stand_of(session, row, read_shot(row.document).plate_footage().width)
+    frame_there(stand, query.frame)
     height, width = stand.size
     x0, x1 = max(0, query.x0), min(width, query.x1)
     y0, y1 = max(0, query.y0), min(height, query.y1)
@@ -124,8 +125,8 @@ def spread(path: ById, query: FrameQuery) -> Response:
     """How a frame of the plate is spread over hue, chroma, lightness and luma: what a key's ranges lie on."""
     shared = services()
     with shared.database.session() as session:
-        stand = _stand(session, store.found(session, path.id), CHECK_WIDTH)
-    _is_there(stand, query.frame)
+        stand = stand_of(session, store.found(session, path.id), CHECK_WIDTH)
+    frame_there(stand, query.frame)
     plate = work_out(stand.plate(query.frame), shared.cache)
     return answer(SpreadOut(**spread_of(plate)))
 
@@ -136,8 +137,8 @@ def suggest(path: ById, query: SuggestQuery) -> Response:
     shared = services()
     with shared.database.session() as session:
         row = store.found(session, path.id)
-        stand = _stand(session, row, 960)
-    _is_there(stand, query.frame)
+        stand = stand_of(session, row, 960)
+    frame_there(stand, query.frame)
     values = _values(stand.shot, "difference_key", query.pull, query.frame)
     if not values["plate"]:
         raise RecipeError("The difference key has no clean plate yet.", "Choose or build one first.")
@@ -151,7 +152,7 @@ def checks(path: ById, query: ChecksQuery) -> Response:
     """Chatter, jumps of area and holes of a matte's frames, and which of them stand out."""
     shared = services()
     with shared.database.session() as session:
-        stand = _stand(session, store.found(session, path.id), CHECK_WIDTH)
+        stand = stand_of(session, store.found(session, path.id), CHECK_WIDTH)
     last = min(query.last, stand.frames - 1, query.first + MOST_CHECKS - 1)
     try:
         nodes = [checked(stand, query.matte, frame) for frame in range(query.first, last + 1)]
@@ -166,7 +167,7 @@ def card(path: ById) -> Response:
     """A small picture of the result, of a frame a third into the shot."""
     shared = services()
     with shared.database.session() as session:
-        stand = _stand(session, store.found(session, path.id), 480)
+        stand = stand_of(session, store.found(session, path.id), 480)
     data, kind = _encoded(work_out(view(stand, "result", stand.frames // 3), shared.cache), 86)
     return Response(data, content_type=kind, headers={"Cache-Control": "no-cache"})
 

@@ -10,12 +10,15 @@ import threading
 from collections import OrderedDict
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
+from time import perf_counter
 from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
 from cuvrel.core.recipe.hashing import key_of
+
+REMEMBERED = 20_000  # nodes whose cost is kept in mind
 
 
 @dataclass(frozen=True)
@@ -45,6 +48,7 @@ class Cache:
         self._items: OrderedDict[str, NDArray[Any]] = OrderedDict()
         self._lock = threading.Lock()
         self._busy: dict[str, threading.Event] = {}
+        self._spent: OrderedDict[str, float] = OrderedDict()
 
     def get(self, key: str) -> NDArray[Any] | None:
         """The array, which must not be written to, or None."""
@@ -65,6 +69,18 @@ class Cache:
             self.size += value.nbytes
             while self.size > self.room:
                 self.size -= self._items.popitem(last=False)[1].nbytes
+
+    def spend(self, key: str, seconds: float) -> None:
+        """Notes what a node took by itself."""
+        with self._lock:
+            self._spent[key] = seconds
+            while len(self._spent) > REMEMBERED:
+                self._spent.popitem(last=False)
+
+    def spent(self, key: str) -> float:
+        """Seconds that a node took by itself when it was last worked out; 0 where that is not known any more."""
+        with self._lock:
+            return self._spent.get(key, 0.0)
 
     def claim(self, key: str) -> threading.Event | None:
         """None when the caller should compute this key (and then `release` it), else what to wait for."""
@@ -101,4 +117,8 @@ def work_out(wanted: Node, cache: Cache) -> NDArray[Any]:
 
 
 def _compute(wanted: Node, cache: Cache) -> NDArray[Any]:
-    return np.asarray(wanted.run(*(work_out(i, cache) for i in wanted.inputs)))
+    inputs = [work_out(one, cache) for one in wanted.inputs]
+    begun = perf_counter()
+    value = np.asarray(wanted.run(*inputs))
+    cache.spend(wanted.key, perf_counter() - begun)
+    return value

@@ -13,6 +13,7 @@ from cuvrel.core.media.colour import encode, encode_rgba, with_light
 from cuvrel.core.media.rows import in_rows, kernel
 from cuvrel.core.recipe.errors import RecipeError
 from cuvrel.core.stand.build import Stand
+from cuvrel.core.stand.costs import tried
 from cuvrel.core.stand.nodes import Node, node
 from cuvrel.core.stand.unroll import onion, unrolled
 
@@ -30,7 +31,8 @@ def view(stand: Stand, wanted: str, frame: int) -> Node:
     """The node of a view at a frame, uint8: (H, W, 3) sRGB or (H, W, 4) for a plane alone.
 
     wanted: `result`, `plate`, `matte:ID`, `veil:ID`, `cutout:ID:GROUND` (a name of GROUNDS, or a colour as
-    #rrggbb), `change:ID`, `unroll:ID`, `onion:ID` or `plane:ID`; with `bare-` before it a view of a matte
+    #rrggbb), `change:ID`, `unroll:ID`, `onion:ID`, `plane:ID` or `try:ID:WAY` (the result with a plane
+    laid over it as costs.TRIES says); with `bare-` before it a view of a matte
     shows it before its edge step, with `first-N-` as far as its first N pulls bring it. Raises RecipeError
     for anything else.
     """
@@ -42,6 +44,8 @@ def view(stand: Stand, wanted: str, frame: int) -> Node:
     try:
         if kind == "result" and not rest:
             return node("view-result", None, [stand.result(frame)], encode)
+        if kind == "try" and len(rest) == 2:
+            return view(tried(stand, *rest), "result", frame)
         if kind == "plate" and not rest:
             return stand.plate(frame)
         if kind == "matte" and len(rest) == 1:

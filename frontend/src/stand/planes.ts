@@ -1,0 +1,88 @@
+/** The planes of the stand: the order in which they are shown, and edits of them. */
+import type { Op } from "../lib/api";
+import type { Plane } from "../lib/api-types";
+import type { ShotStore } from "../lib/shot.svelte";
+
+export type Level = { plane: Plane; depth: number };
+
+/** Front to back, with what a group holds below it. */
+export function levels(planes: Plane[], group: string | null = null, depth = 0): Level[] {
+  return planes
+    .filter((plane) => plane.group === group)
+    .flatMap((plane) => [
+      { plane, depth },
+      ...(plane.kind === "group" ? levels(planes, plane.id, depth + 1) : []),
+    ]);
+}
+
+/** A plane's edit to another place: before or behind another one, or into a group as its front plane. */
+export function placed(
+  shot: ShotStore,
+  id: string,
+  target: string,
+  where: "before" | "behind" | "in",
+): Op[] {
+  const planes = shot.doc!.planes;
+  const from = planes.findIndex((p) => p.id === id);
+  const to = planes.findIndex((p) => p.id === target);
+  const group = where === "in" ? target : planes[to].group;
+  if (from < 0 || to < 0 || from === to || inside(planes, target, id)) return [];
+  let index = where === "before" ? to : to + 1;
+  if (from < index) index -= 1;
+  const ops: Op[] = [];
+  if (planes[from].group !== group)
+    ops.push({ op: "replace", path: `/planes/${from}/group`, value: group });
+  if (index !== from) ops.push({ op: "move", from: `/planes/${from}`, path: `/planes/${index}` });
+  return ops;
+}
+
+function inside(planes: Plane[], id: string | null, group: string): boolean {
+  for (let at = id; at; at = planes.find((p) => p.id === at)?.group ?? null)
+    if (at === group) return true;
+  return false;
+}
+
+/** One step to the front (-1) or to the back among the planes that lie beside it. */
+export function stepped(shot: ShotStore, plane: Plane, by: -1 | 1): Op[] {
+  const beside = shot.doc!.planes.filter((p) => p.group === plane.group);
+  const other = beside[beside.indexOf(plane) + by];
+  return other ? placed(shot, plane.id, other.id, by < 0 ? "before" : "behind") : [];
+}
+
+/** A plane and, of a group, all that it holds. */
+export function whole(planes: Plane[], plane: Plane): Plane[] {
+  return [plane, ...planes.filter((p) => p.group === plane.id).flatMap((p) => whole(planes, p))];
+}
+
+/** Copies with ids of their own, right before what they are copies of. */
+export function copies(shot: ShotStore, plane: Plane): { ops: Op[]; id: string } {
+  const all = whole(shot.doc!.planes, plane);
+  const ids = new Map(all.map((p) => [p.id, shot.freshId("p")]));
+  const at = shot.doc!.planes.indexOf(plane);
+  const ops = all.map((p, i): Op => {
+    const treatments = p.treatments.map((t) => ({ ...t, id: shot.freshId("s") }));
+    const name = p === plane ? `${p.name} copy` : p.name;
+    const group = p === plane ? p.group : (ids.get(p.group ?? "") ?? p.group);
+    const value = { ...p, id: ids.get(p.id)!, name, group, treatments };
+    return { op: "add", path: `/planes/${at + i}`, value };
+  });
+  return { ops, id: ids.get(plane.id)! };
+}
+
+/** Takes a plane away, with all that a group holds. */
+export function removed(shot: ShotStore, plane: Plane): Op[] {
+  const planes = shot.doc!.planes;
+  return whole(planes, plane)
+    .map((p) => planes.indexOf(p))
+    .sort((a, b) => b - a)
+    .map((i) => ({ op: "remove", path: `/planes/${i}` }));
+}
+
+/** Lets a group's planes go to where it was, and takes the group away. */
+export function dissolved(shot: ShotStore, group: Plane): Op[] {
+  const planes = shot.doc!.planes;
+  const ops: Op[] = planes.flatMap((p, i) =>
+    p.group === group.id ? [{ op: "replace", path: `/planes/${i}/group`, value: group.group }] : [],
+  );
+  return [...ops, { op: "remove", path: `/planes/${planes.indexOf(group)}` }];
+}

@@ -1,0 +1,134 @@
+"""What is done to the keyframes of a plane, a treatment, a matte or a single value, as one edit of the document."""
+
+from __future__ import annotations
+
+from typing import Any, Literal
+
+from pydantic import Field
+
+from cuvrel.core.motion import keyframes
+from cuvrel.core.recipe.errors import RecipeError
+from cuvrel.core.recipe.moving import Moving, within
+from cuvrel.core.recipe.values import Ease, Key, Strict
+
+Doc = dict[str, Any]
+Ops = list[dict[str, Any]]
+Kind = Literal["shift", "copy", "stretch", "reverse", "remove", "paste", "arrive", "leave", "bake"]
+LABELS: dict[Kind, str] = {
+    "shift": "move keyframes", "copy": "copy keyframes", "stretch": "stretch keyframes", "reverse": "reverse keyframes",
+    "remove": "remove keyframes", "paste": "paste keyframes", "arrive": "arrive", "leave": "leave",
+    "bake": "bake to keyframes",
+}  # fmt: skip
+
+
+class Clip(Strict):
+    """Keys of one value, to be pasted: where the value lay under the place that was copied, and its keys."""
+
+    name: str = Field(max_length=200)
+    keys: list[Key] = Field(min_length=1, max_length=10_000)
+
+
+class Deed(Strict):
+    """One thing done to all values at or under some places of the document (JSON pointers).
+
+    first, last: the frames of the set, or between which a value arrives, leaves or is baked. to_first, to_last: the
+    span that a set is stretched to; a shift, copy or paste lands at `to_first`. clips: what is pasted.
+    """
+
+    kind: Kind
+    places: list[str] = Field(min_length=1, max_length=500)
+    first: int = Field(0, ge=0, le=10_000_000)
+    last: int = Field(0, ge=0, le=10_000_000)
+    to_first: int = Field(0, ge=0, le=10_000_000)
+    to_last: int = Field(0, ge=0, le=10_000_000)
+    ease: Ease = "smooth"
+    clips: list[Clip] = Field(default_factory=list, max_length=1000)
+
+
+def copied(document: Doc, places: list[str], first: int, last: int) -> list[Clip]:
+    """The keys of a set, by value. Raises RecipeError where there are none."""
+    clips = []
+    for one in within(document, places):
+        keys = keyframes.keys_of(one.value())
+        chosen = [key for key in keys.keys if first <= key.frame <= last] if keys else []
+        if chosen:
+            place = max((p for p in places if one.path.startswith(p)), key=len)
+            clips.append(Clip(name=one.path[len(place) :], keys=chosen))
+    if not clips:
+        raise RecipeError("There are no keyframes here to copy.")
+    return clips
+
+
+def done(document: Doc, deed: Deed, fps: float) -> Ops:
+    """The JSON Patch operations of a deed. Raises RecipeError when it would change nothing."""
+    if deed.kind in ("arrive", "leave", "bake") and deed.first >= deed.last:
+        raise RecipeError("The last frame must lie behind the first one.")
+    found = within(document, deed.places)
+    pairs = _pasted(found, deed) if deed.kind == "paste" else [(one, _new(one, deed, fps)) for one in found]
+    ops = []
+    for one, value in pairs:
+        plain = _json(value)
+        if plain != _json(one.value()):
+            ops.append({"op": "add", "path": one.path, "value": plain})
+    if not ops:
+        raise RecipeError(_nothing(deed.kind))
+    return ops
+
+
+def _nothing(kind: Kind) -> str:
+    if kind in ("arrive", "leave"):
+        return "Nothing here differs from its neutral value on that frame."
+    return "Nothing here is driven by time or keyed." if kind == "bake" else "There are no keyframes here to change."
+
+
+def _new(one: Moving, deed: Deed, fps: float) -> Any:
+    value = one.value()
+    by = deed.to_first - deed.first
+    if deed.kind == "shift":
+        return keyframes.shifted(value, deed.first, deed.last, by)
+    if deed.kind == "copy":
+        return keyframes.copied_to(value, deed.first, deed.last, by)
+    if deed.kind == "stretch":
+        return keyframes.stretched(value, deed.first, deed.last, deed.to_first, deed.to_last)
+    if deed.kind == "reverse":
+        return keyframes.reversed_within(value, deed.first, deed.last)
+    if deed.kind == "remove":
+        return keyframes.without_keys(value, deed.first, deed.last, fps)
+    if deed.kind == "bake":
+        return keyframes.baked(value, deed.first, deed.last, fps, one.low, one.high)
+    if one.neutral is None or one.colour:
+        return value
+    way = keyframes.arrived if deed.kind == "arrive" else keyframes.left
+    return way(value, one.neutral, deed.first, deed.last, deed.ease, fps)
+
+
+def _pasted(found: list[Moving], deed: Deed) -> list[tuple[Moving, Any]]:
+    """Each clip goes to the value of the same name; a single one to a single value whatever its name."""
+    if not deed.clips:
+        raise RecipeError("No keyframes have been copied.")
+    start = min(clip.keys[0].frame for clip in deed.clips)
+    single = found[0] if len(found) == 1 and len(deed.clips) == 1 else None
+    out = []
+    for clip in deed.clips:
+        for one in found:
+            place = max((p for p in deed.places if one.path.startswith(p)), key=len)
+            if one is not single and one.path[len(place) :] != clip.name:
+                continue
+            if any(isinstance(key.value, tuple) != one.colour for key in clip.keys):
+                raise RecipeError(f"{one.label} takes other keyframes: a colour is no number.")
+            # all values keep their distance in time
+            frame = deed.to_first + clip.keys[0].frame - start
+            out.append((one, keyframes.pasted(one.value(), [_held(key, one) for key in clip.keys], frame)))
+    return out
+
+
+def _held(key: Key, one: Moving) -> Key:
+    if isinstance(key.value, tuple):
+        return key
+    return key.model_copy(update={"value": min(max(key.value, one.low), one.high)})
+
+
+def _json(value: Any) -> Any:
+    if isinstance(value, Strict):
+        return value.model_dump(mode="json")
+    return list(value) if isinstance(value, tuple) else value
