@@ -377,6 +377,9 @@
     font-weight: 600;
     font-size: 13.5px;
     width: 150px;
+    field-sizing: content;
+    min-width: 90px;
+    max-width: 260px;
     padding: 1px 4px;
   }
   .name:hover,

@@ -33,6 +33,8 @@
   const ring = $derived(ringOf(stored, desk.frame));
   const name = $derived(`${about}: ${field.label}`);
   const ease = $derived(keysOf(stored).find((k) => k.frame === desk.frame)?.ease);
+  /** What the slider spans: a typed value may lie beyond. */
+  const reach = $derived(field.slide ?? [field.low, field.high]);
   let gesture = "";
   const drivers: [Driver["drive"], string, string][] = [
     ["rate", "Rate", "so much more every second"],
@@ -87,7 +89,7 @@
   function drive(how: Driver["drive"] | null) {
     const inner = (driver ? driver.base : stored) as number | Keys;
     if (!how) return put(inner, `${field.label.toLowerCase()}: no driver`);
-    const size = (field.high - field.low) / 10;
+    const size = (reach[1] - reach[0]) / 10;
     const amount =
       how === "flicker" ? (field.neutral ?? field.low) : Math.min(10, +size.toPrecision(1));
     const pace = how === "flicker" ? Math.min(12, desk.fps) : 2;
@@ -181,15 +183,15 @@
       class="slider"
       type="range"
       aria-label={name}
-      min={field.low}
-      max={field.high}
+      min={reach[0]}
+      max={reach[1]}
       step={field.step}
       value={base as number}
       title="Double-click: back to the default"
       oninput={slide}
       onchange={() => (gesture = "")}
       ondblclick={() => put(field.default, `reset ${field.label.toLowerCase()}`)}
-      style:--share={`${(((base as number) - field.low) / (field.high - field.low)) * 100}%`}
+      style:--share={`${(((base as number) - reach[0]) / (reach[1] - reach[0])) * 100}%`}
     />
     <span class="number">
       <input
@@ -282,7 +284,7 @@
   }
   .field-row {
     display: grid;
-    grid-template-columns: 78px minmax(0, 1fr) 48px 24px;
+    grid-template-columns: 78px minmax(0, 1fr) 54px 24px;
     align-items: center;
     gap: 4px;
     min-height: 24px;

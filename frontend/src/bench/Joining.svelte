@@ -18,7 +18,7 @@
   ];
   const strength: FieldOut = {
     name: "strength", label: "Strength", hint: "how much of this pull counts", control: "number", default: 1,
-    low: 0, high: 1, step: 0.01, unit: "", animatable: true, neutral: 1, options: [],
+    low: 0, high: 1, step: 0.01, unit: "", animatable: true, neutral: 1, slide: null, options: [],
   }; // prettier-ignore
 
   function set(name: string, value: unknown, label: string) {

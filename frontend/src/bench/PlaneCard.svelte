@@ -23,7 +23,7 @@
   ].map((one) => [one, one]); // prettier-ignore
   const number = (name: string, label: string, high: number, neutral: number | null = null): FieldOut => ({
     name, label, hint: "", control: "number", default: neutral ?? 8, low: 0, high, step: high > 1 ? 0.5 : 0.01,
-    unit: high > 1 ? "px" : "", animatable: true, neutral, options: [],
+    unit: high > 1 ? "px" : "", animatable: true, neutral, slide: null, options: [],
   }); // prettier-ignore
   const opacity = {
     ...number("opacity", "Opacity", 1, 0),
@@ -66,6 +66,56 @@
   }
 </script>
 
+{#snippet gated()}
+  <Pick
+    label="Gate"
+    value={plane.gate?.matte ?? ""}
+    options={[["", "none"], ...mattes]}
+    onpick={(matte) => gate({ matte })}
+  />
+  {#if plane.gate}
+    <Pick
+      label="Part"
+      value={plane.gate.part}
+      options={["inside", "outside", "rim"].map((one) => [one, one])}
+      onpick={(part) => gate({ part: part as Gate["part"] })}
+    />
+    <label class="check"
+      ><input
+        type="checkbox"
+        checked={plane.gate.invert}
+        onchange={(e) => gate({ invert: e.currentTarget.checked })}
+      /> inverted</label
+    >
+    {#if plane.gate.part === "rim"}
+      {#each rim as field (field.name)}
+        <Field
+          {desk}
+          {field}
+          value={plane.gate[field.name as "inner"]}
+          path={`${path}/gate/${field.name}`}
+          about={plane.name}
+        />
+      {/each}
+    {/if}
+    {#if mattes.length > 1}
+      <fieldset>
+        <legend>Left out of it</legend>
+        {#each mattes.filter(([id]) => id !== plane.gate!.matte) as [id, name] (id)}
+          <label class="check"
+            ><input
+              type="checkbox"
+              checked={plane.gate.excluded.includes(id)}
+              onchange={(e) => exclude(id, e.currentTarget.checked)}
+            />
+            {name}</label
+          >
+        {/each}
+      </fieldset>
+    {/if}
+  {/if}
+{/snippet}
+
 <Card
   title={declared.label}
   note="plane"
@@ -95,53 +145,7 @@
         onpick={(v) => set("matte", v, "matte")}
       />
     {/if}
-    <Pick
-      label="Gate"
-      value={plane.gate?.matte ?? ""}
-      options={[["", "none"], ...mattes]}
-      onpick={(matte) => gate({ matte })}
-    />
-    {#if plane.gate}
-      <Pick
-        label="Part"
-        value={plane.gate.part}
-        options={["inside", "outside", "rim"].map((one) => [one, one])}
-        onpick={(part) => gate({ part: part as Gate["part"] })}
-      />
-      <label class="check"
-        ><input
-          type="checkbox"
-          checked={plane.gate.invert}
-          onchange={(e) => gate({ invert: e.currentTarget.checked })}
-        /> inverted</label
-      >
-      {#if plane.gate.part === "rim"}
-        {#each rim as field (field.name)}
-          <Field
-            {desk}
-            {field}
-            value={plane.gate[field.name as "inner"]}
-            path={`${path}/gate/${field.name}`}
-            about={plane.name}
-          />
-        {/each}
-      {/if}
-      {#if mattes.length > 1}
-        <fieldset>
-          <legend>Left out of it</legend>
-          {#each mattes.filter(([id]) => id !== plane.gate!.matte) as [id, name] (id)}
-            <label class="check"
-              ><input
-                type="checkbox"
-                checked={plane.gate.excluded.includes(id)}
-                onchange={(e) => exclude(id, e.currentTarget.checked)}
-              />
-              {name}</label
-            >
-          {/each}
-        </fieldset>
-      {/if}
-    {/if}
+    {#if !plane.gate}{@render gated()}{/if}
     <div class="frames">
       <span>Frames</span>
       {#each ["first", "last"] as const as name (name)}
@@ -149,7 +153,7 @@
           class="field"
           inputmode="numeric"
           aria-label={`${plane.name}: ${name} frame`}
-          placeholder={name}
+          placeholder={name === "first" ? "start" : "end"}
           value={plane[name] === null ? "" : String(first + plane[name]!)}
           onchange={(e) => bound(name, e.currentTarget.value)}
         />
@@ -172,6 +176,7 @@
     {/if}
   </div>
   <div class="half">
+    {#if plane.gate}{@render gated()}{/if}
     {#if plane.kind === "element" && plane.params.footage}<Tries {desk} {plane} />{/if}
     <Fields
       {desk}
@@ -204,7 +209,7 @@
   }
   .frames {
     display: grid;
-    grid-template-columns: 78px minmax(0, 1fr) 24px minmax(0, 1fr) 24px;
+    grid-template-columns: 46px minmax(0, 1fr) 24px minmax(0, 1fr) 24px;
     align-items: center;
     gap: 3px;
     font-size: 12px;

@@ -112,6 +112,11 @@
     align-items: center;
     gap: 8px 12px;
   }
+  label {
+    display: inline-flex;
+    align-items: center;
+    gap: 6px;
+  }
   input {
     width: 76px;
     font-family: var(--font-mono);

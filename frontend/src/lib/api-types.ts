@@ -59,6 +59,7 @@ export interface FieldOut {
   unit: string;
   animatable: boolean;
   neutral: number | null;
+  slide: [number, number] | null;
 }
 /**
  * A kind of export.

@@ -2,20 +2,27 @@
 
 from __future__ import annotations
 
+from typing import Any
+
 import cv2
 import numpy as np
+from numpy.typing import NDArray
 
 from cuvrel.core import catalogue
 from cuvrel.core.edge.detail import fine_detail
 from cuvrel.core.edge.edge import EdgeParams, edge
 from cuvrel.core.follow.carry import Follower
 from cuvrel.core.media import colour
+from cuvrel.core.media.reader import resized
 from cuvrel.core.motion.flow import pieces
 from cuvrel.core.pulls.context import PullContext
 from cuvrel.core.pulls.trace import trace
+from cuvrel.core.recipe.check import read_shot
 from cuvrel.core.recipe.declared import all_declared
-from cuvrel.core.recipe.models import Mark
+from cuvrel.core.recipe.models import Mark, Pull
 from cuvrel.core.stand import blend, views
+from cuvrel.core.stand.build import Stand
+from cuvrel.core.stand.nodes import Cache, Node, node, work_out
 from cuvrel.core.treatments.context import Context
 
 
@@ -29,10 +36,6 @@ def warm_up() -> None:
     matte = np.zeros((96, 128), np.float32)
     matte[30:70, 40:90] = 1
     light = colour.decode(rgb)
-    for mode in blend.MODES:
-        blend.blend(light, light, mode, 0.5, matte)
-        blend.blend(light, light, mode, 0.5)
-    blend.mix(light, light, 0.5, matte)
     cut = blend.through(light, matte)
     colour.encode(cut)
     colour.encode_rgba(cut)
@@ -43,6 +46,7 @@ def warm_up() -> None:
             item.run(light, item.params().at(0), Context(0, 1.0, 24.0, matte))
         if item.family == "pull" and item.kind != "trace":
             item.run(rgb, item.params().at(0), PullContext(0, 1.0, 24.0))
+    _stand(rgb, matte)
     fine_detail(rgb, cv2.GaussianBlur(matte, (0, 0), 2), 4)
     marks = [Mark(id="a", frame=0, kind="in", radius=3, points=[(50, 50), (80, 50)]),
              Mark(id="b", frame=0, kind="out", radius=3, points=[(10, 10), (110, 10)])]  # fmt: skip
@@ -51,3 +55,48 @@ def warm_up() -> None:
     Follower(rgb, solved).step(rgb)
     grey = np.ascontiguousarray(rgb[..., 0])
     pieces(np.ascontiguousarray(np.roll(grey, 12, axis=1)), grey, matte, np.full(grey.shape, np.float32(9)))
+
+
+class _Small:
+    """One small picture and one matte for every frame, as the stand's sources."""
+
+    def __init__(self, rgb: NDArray[np.uint8], matte: NDArray[np.float32]) -> None:
+        self._rgb, self._matte = rgb, matte
+
+    def picture(self, footage_id: str, frame: int, size: tuple[int, int]) -> Node:
+        return node("warm", [footage_id, frame, size], [], lambda: resized(np.roll(self._rgb, frame, axis=1), size))
+
+    def alpha(self, footage_id: str, frame: int, size: tuple[int, int]) -> Node:
+        return node("warm-alpha", size, [], lambda: resized(self._matte, size))
+
+    def traced(self, pull: Pull, frame: int, size: tuple[int, int]) -> Node:
+        return node("warm-matte", [frame, size], [], lambda: resized(np.roll(self._matte, frame, axis=1), size))
+
+
+def _stand(rgb: NDArray[np.uint8], matte: NDArray[np.float32]) -> None:
+    """Every kind of plane, through the cache: what comes out of it can't be written to, which compiles apart."""
+    slow = {"speed": 50, "between": "motion", "shutter": 180}
+    gate = {"matte": "m", "part": "rim", "excluded": ["m"]}
+    grade = [{"id": "s1", "kind": "grade", "params": {"contrast": 10}}]
+    glow = [{"id": "s2", "kind": "glow", "params": {"wander": 2}}]
+    about = {"id": "f", "name": "warm", "hash": "0" * 40, "width": 128, "height": 96, "frames": 8, "fps": 24}
+    planes: list[dict[str, Any]] = [
+        {"kind": "line", "matte": "m", "blend": "add", "treatments": glow, "params": {"width": 2}},
+        {"kind": "element", "blend": "screen", "gate": gate, "params": {"footage": "f", "see_through": "black"}},
+        {"kind": "element", "opacity": 0.5, "params": {"footage": "f", "see_through": "its alpha"}},
+        {"kind": "fill", "opacity": 0.5, "gate": gate, "params": {"colours": 3}},
+        {"kind": "cutout", "matte": "m", "time": slow, "placement": {"x": 5, "angle": 4}},
+        {"kind": "cutout", "matte": "m", "time": {**slow, "between": "mix"}},
+        {"kind": "glaze", "gate": {"matte": "m", "part": "outside"}, "treatments": grade[:1]},
+        {"kind": "glaze", "blend": "hue", "treatments": [{**grade[0], "id": "s3"}]},
+        {"kind": "plate", "time": slow},
+    ]
+    shot = read_shot({
+        "name": "warm", "plate": "f", "footage": [about],
+        "mattes": [{"id": "m", "name": "m", "pulls": [{"id": "t", "kind": "trace"}], "edge": {"grow": -0.4}}],
+        "planes": [{"id": f"p{n}", "name": "p", **plane} for n, plane in enumerate(planes)],
+    })  # fmt: skip
+    stand = Stand(shot, _Small(rgb, matte))
+    for frame in (2, 3):
+        for wanted in ("result", "veil:m", "matte:m", "plane:p0"):
+            work_out(views.view(stand, wanted, frame), Cache(1 << 27))

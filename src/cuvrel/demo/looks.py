@@ -105,6 +105,31 @@ def take(m: str) -> list[Doc]:
     return [lifted("Warmer", m, temperature=18.0, exposure=0.1), PLATE]
 
 
+def fan(m: str, spray: str) -> list[Doc]:
+    """The signaller slowed down, three of him fanning out behind and closing in, spray before a quay without colour."""
+    slow = {"speed": keys((0, 100.0), (26, 40.0), (70, 40.0), (95, 100.0)), "between": "motion"}
+    ghosts: list[Doc] = []
+    for n, (across, turn) in enumerate(((-150.0, -7.0), (150.0, 7.0), (-290.0, -13.0)), 1):
+        way = {
+            "x": keys((8, 0.0), (34, across), (64, across), (88, 0.0)),
+            "angle": keys((8, 0.0), (34, turn), (64, turn), (88, 0.0)),
+            "anchor_y": 250.0,
+        }
+        ghosts.append({"id": f"ghost{n}", "name": f"Signaller, {5 * n} frames late", "kind": "cutout", "matte": m,
+                       "group": "fan", "opacity": 0.85 - 0.15 * n, "placement": way,
+                       "time": {**slow, "between": "mix", "offset": 5.0 * n}})  # fmt: skip
+    return [
+        {"id": "spray", "name": "Spray", "kind": "element", "blend": "screen", "opacity": keys((4, 0.0), (30, 0.8)),
+         "params": {"footage": spray}, "time": {"ends": "loop"}},
+        {"id": "front", "name": "Signaller, slowed", "kind": "cutout", "matte": m, "time": slow},
+        {"id": "fan", "name": "Fan", "kind": "group", "opacity": keys((8, 0.0), (18, 1.0), (80, 1.0), (88, 0.0))},
+        *ghosts,
+        {"id": "world", "name": "Quay loses colour", "kind": "glaze", "opacity": keys((6, 0.0), (34, 1.0)),
+         "treatments": [step("grade", "grade1", saturation=8.0, exposure=-0.7, contrast=10.0, temperature=-10.0)]},
+        {**PLATE, "name": "Plate, slowed", "time": slow},
+    ]  # fmt: skip
+
+
 def key_pull(ident: str, kind: str, join: str = "add", **more: Any) -> Doc:
     """A pull that needs no marks."""
     return {"id": ident, "kind": kind, "join": join, **more}
@@ -137,6 +162,18 @@ SHOTS: dict[str, tuple[str, str, Any]] = {
     "take-a": ("take A, coil", "Coil", take),
     "take-b": ("take B, gull", "Gull", take),
 }
+
+
+def fan_document(document: Doc, spray: Doc) -> Doc:
+    """The signaller's shot once more, with what time and placement can do. spray: the document's entry of it."""
+    matte = document["mattes"][0]["id"]
+    return {
+        **document,
+        "name": "Shot 09 · three more signallers",
+        "footage": [*document["footage"], spray],
+        "mattes": document["mattes"][:1],
+        "planes": fan(matte, spray["id"]),
+    }
 
 
 def demo_document(plate: Doc, marks: list[Mark], clip: str = "signaller") -> Doc:

@@ -16,7 +16,7 @@ from cuvrel.core.media.writer import png_bytes
 from cuvrel.core.recipe.models import Mark
 from cuvrel.demo import followed
 from cuvrel.demo.elements import MOVING, STILLS
-from cuvrel.demo.looks import SHOTS, demo_document
+from cuvrel.demo.looks import SHOTS, demo_document, fan_document
 from cuvrel.store import shots
 from cuvrel.store.blobs import Blobs
 from cuvrel.store.db import Database
@@ -51,8 +51,7 @@ def install(
         wanted = names or NAMES
         rows = {name: _footage(session, project.id, blobs, CLIPS / f"{name}.mp4") for name in wanted}
         if names is None:
-            for name in MOVING:
-                _footage(session, project.id, blobs, CLIPS / f"{name}.mp4")
+            moving = {name: _footage(session, project.id, blobs, CLIPS / f"{name}.mp4") for name in MOVING}
             for name in STILLS:
                 _footage(session, project.id, blobs, CLIPS / f"{name}.png")
         for number, name in enumerate(wanted, 1):
@@ -60,6 +59,12 @@ def install(
             shot = shots.create(session, project.id, demo_document(plate, clip_marks(name), name))
             session.add_all(_frame(blobs, shot.id, one) for one in followed.read(CLIPS, name))
             tell(f"demo project, shot {number} of {len(wanted)}: {name}")
+        if names is None:
+            plate, spray = (entry(row).model_dump(mode="json") for row in (rows["signaller"], moving["spray"]))
+            document = fan_document(demo_document(plate, clip_marks("signaller"), "signaller"), spray)
+            shot = shots.create(session, project.id, document)
+            session.add_all(_frame(blobs, shot.id, one) for one in followed.read(CLIPS, "signaller"))
+            tell("demo project: the signaller once more")
     return True
 
 

@@ -391,6 +391,7 @@ class FieldOut(BaseModel):
     unit: str = ""
     animatable: bool = False
     neutral: float | None = None
+    slide: tuple[float, float] | None = None
 
 
 class DeclaredOut(BaseModel):

@@ -23,7 +23,7 @@ class TimeParams(Params):
     """The defaults leave time as it is."""
 
     offset: float = number(
-        0.0, "Offset", -100_000, 100_000, step=1, unit="fr", neutral=0, animatable=False,
+        0.0, "Offset", -100_000, 100_000, step=1, unit="fr", slide=(-100, 100), neutral=0, animatable=False,
         hint="begins so many frames later; before 0 it begins earlier",
     )  # fmt: skip
     speed: Scalar = number(
@@ -48,7 +48,16 @@ class TimeParams(Params):
         hint="frames left out at the start",
     )
     drop: float = number(
-        0.0, "Trim end", 0, 1_000_000, step=1, unit="fr", neutral=0, animatable=False, hint="frames left out at the end"
+        0.0,
+        "Trim end",
+        0,
+        1_000_000,
+        step=1,
+        unit="fr",
+        slide=(0, 200),
+        neutral=0,
+        animatable=False,
+        hint="frames left out at the end",
     )
     reverse: bool = switch(False, "Reverse", hint="from its last frame to its first")
     ends: Literal["hold", "nothing", "loop", "there and back"] = choice(

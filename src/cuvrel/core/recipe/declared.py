@@ -29,15 +29,19 @@ def number(
     animatable: bool = True,
     hint: str = "",
     neutral: float | None = None,
+    slide: tuple[float, float] | None = None,
 ) -> Any:
-    """A number's field: `low` and `high` are bounds, `neutral` the value that changes nothing."""
+    """A number's field: `low` and `high` are bounds, `neutral` the value that changes nothing.
+
+    slide: what a slider spans, where the bounds are too far apart for a hand.
+    """
     return Field(
         default,
         title=label,
         description=hint,
         json_schema_extra={
             "control": "number", "low": low, "high": high, "step": step, "unit": unit,
-            "animatable": animatable, "neutral": neutral,
+            "animatable": animatable, "neutral": neutral, "slide": list(slide) if slide else None,
         },
     )  # fmt: skip
 

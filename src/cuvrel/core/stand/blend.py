@@ -9,7 +9,7 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
-from cuvrel.core.media.colour import linear_to_srgb
+from cuvrel.core.media.colour import to_display, to_light
 from cuvrel.core.media.rows import in_rows, kernel
 
 F32 = NDArray[np.float32]
@@ -22,54 +22,49 @@ MODES = {
     ))
 }  # fmt: skip
 
-# display encoding by 4,096 steps of the square root, read with interpolation; decoding by 4,096 steps
-_STEPS = 4096
-_ENCODE: F32 = linear_to_srgb((np.arange(_STEPS + 2) / _STEPS) ** 2)
-
 
 @kernel
-def _encoded(v, lut):  # type: ignore[no-untyped-def]
-    v = min(max(v, np.float32(0.0)), np.float32(1.0))
-    at = np.sqrt(v) * np.float32(4096.0)
-    i = int(at)
-    return lut[i] + (lut[i + 1] - lut[i]) * (at - np.float32(i))
-
-
-@kernel
-def _decoded(v):  # type: ignore[no-untyped-def]
-    if v <= np.float32(0.04045):
-        return v / np.float32(12.92)
-    return ((v + np.float32(0.055)) / np.float32(1.055)) ** np.float32(2.4)
-
-
-@kernel
-def _mode(mode, s, d):  # type: ignore[no-untyped-def]
-    """B(Cb, Cs) of the separable modes for one channel; s: the source, d: the backdrop, display-encoded."""
-    zero, half, one, two = np.float32(0.0), np.float32(0.5), np.float32(1.0), np.float32(2.0)
-    if mode == 5:  # overlay is hard light with the layers swapped
-        mode, s, d = 10, d, s
+def _separable(mode, s, d):  # type: ignore[no-untyped-def]
+    """B(Cb, Cs) of a separable mode in place of s, for a row; s: the source, d: the backdrop, display-encoded."""
+    zero, quarter, half, one, two = np.float32(0), np.float32(0.25), np.float32(0.5), np.float32(1), np.float32(2)
+    # one loop a mode: a choice within the loop would keep it from running on vector instructions
     if mode == 3:
-        return s * d
-    if mode == 4:
-        return s + d - s * d
-    if mode == 6:
-        return min(s, d)
-    if mode == 7:
-        return max(s, d)
-    if mode == 8:
-        return zero if d <= zero else one if s >= one else min(one, d / (one - s))
-    if mode == 9:
-        return one if d >= one else zero if s <= zero else one - min(one, (one - d) / s)
-    if mode == 10:
-        return two * s * d if s <= half else one - two * (one - s) * (one - d)
-    if mode == 11:
-        if s <= half:
-            return d - (one - two * s) * d * (one - d)
-        root = ((np.float32(16) * d - np.float32(12)) * d + np.float32(4)) * d if d <= np.float32(0.25) else np.sqrt(d)
-        return d + (two * s - one) * (root - d)
-    if mode == 12:
-        return abs(s - d)
-    return s + d - two * s * d
+        for i in range(s.size):
+            s[i] = s[i] * d[i]
+    elif mode == 4:
+        for i in range(s.size):
+            s[i] = s[i] + d[i] - s[i] * d[i]
+    elif mode == 6:
+        for i in range(s.size):
+            s[i] = min(s[i], d[i])
+    elif mode == 7:
+        for i in range(s.size):
+            s[i] = max(s[i], d[i])
+    elif mode == 8:
+        for i in range(s.size):
+            full = one if s[i] >= one else min(one, d[i] / max(one - s[i], np.float32(1e-9)))
+            s[i] = zero if d[i] <= zero else full
+    elif mode == 9:
+        for i in range(s.size):
+            full = zero if s[i] <= zero else one - min(one, (one - d[i]) / max(s[i], np.float32(1e-9)))
+            s[i] = one if d[i] >= one else full
+    elif mode == 5 or mode == 10:
+        # overlay is hard light with the layers swapped
+        for i in range(s.size):
+            top, base = (s[i], d[i]) if mode == 10 else (d[i], s[i])
+            s[i] = two * top * base if top <= half else one - two * (one - top) * (one - base)
+    elif mode == 11:
+        for i in range(s.size):
+            e = d[i]
+            root = ((np.float32(16) * e - np.float32(12)) * e + np.float32(4)) * e if e <= quarter else np.sqrt(e)
+            dark = e - (one - two * s[i]) * e * (one - e)
+            s[i] = dark if s[i] <= half else e + (two * s[i] - one) * (root - e)
+    elif mode == 12:
+        for i in range(s.size):
+            s[i] = abs(s[i] - d[i])
+    else:
+        for i in range(s.size):
+            s[i] = s[i] + d[i] - two * s[i] * d[i]
 
 
 @kernel
@@ -132,45 +127,61 @@ def _over(y0, y1, below, above, mask, opacity, out):  # type: ignore[no-untyped-
 
 
 @kernel
-def _blend(y0, y1, below, above, mask, opacity, mode, lut, out):  # type: ignore[no-untyped-def]
+def _light(y0, y1, below, above, mask, opacity, takes, out):  # type: ignore[no-untyped-def]
+    """Adds light, or takes it away."""
     one, zero = np.float32(1.0), np.float32(0.0)
     masked = mask.shape[0] == below.shape[0]
+    sign = np.float32(-1.0) if takes else one
     for y in range(y0, y1):
         for x in range(below.shape[1]):
+            m = (opacity * mask[y, x] if masked else opacity) * sign
+            for k in range(3):
+                out[y, x, k] = max(below[y, x, k] + above[y, x, k] * m, zero)
+            alpha = below[y, x, 3]
+            out[y, x, 3] = alpha if takes else min(alpha + above[y, x, 3] * m, one)
+
+
+@kernel
+def _straight(picture, y, row):  # type: ignore[no-untyped-def]
+    """A row's colours, not multiplied by alpha and display-encoded, one after the other, (3 W,)."""
+    w = picture.shape[1]
+    for x in range(w):
+        over = np.float32(1.0) / max(picture[y, x, 3], np.float32(1e-6))
+        row[x], row[x + w], row[x + 2 * w] = picture[y, x, 0] * over, picture[y, x, 1] * over, picture[y, x, 2] * over
+    # apart, since a row in one piece runs on vector instructions
+    for i in range(row.size):
+        row[i] = to_display(row[i])
+
+
+@kernel
+def _blend(y0, y1, below, above, mask, opacity, mode, out):  # type: ignore[no-untyped-def]
+    one, zero = np.float32(1.0), np.float32(0.0)
+    masked = mask.shape[0] == below.shape[0]
+    w = below.shape[1]
+    source, backdrop = np.empty(3 * w, np.float32), np.empty(3 * w, np.float32)
+    for y in range(y0, y1):
+        _straight(above, y, source)
+        _straight(below, y, backdrop)
+        if mode < 14:
+            _separable(mode, source, backdrop)
+        else:
+            for x in range(w):
+                i, j = x + w, x + 2 * w
+                source[x], source[i], source[j] = _whole_colour(
+                    mode, source[x], source[i], source[j], backdrop[x], backdrop[i], backdrop[j]
+                )
+        for i in range(3 * w):
+            source[i] = to_light(source[i])
+        for x in range(w):
             m = opacity * mask[y, x] if masked else opacity
             a = above[y, x, 3] * m
             b = below[y, x, 3]
-            if mode == 1:
-                for k in range(3):
-                    out[y, x, k] = below[y, x, k] + above[y, x, k] * m
-                out[y, x, 3] = min(b + a, one)
-            elif mode == 2:
-                for k in range(3):
-                    out[y, x, k] = max(below[y, x, k] - above[y, x, k] * m, zero)
-                out[y, x, 3] = b
-            elif a <= zero or b <= zero:
-                # light without alpha (a halo) still adds, in every mode
-                for k in range(3):
-                    out[y, x, k] = above[y, x, k] * m + below[y, x, k] * (one - a)
-                out[y, x, 3] = a + b * (one - a)
-            else:
-                over, under = one / above[y, x, 3], one / b
-                s0 = _encoded(above[y, x, 0] * over, lut)
-                s1 = _encoded(above[y, x, 1] * over, lut)
-                s2 = _encoded(above[y, x, 2] * over, lut)
-                d0 = _encoded(below[y, x, 0] * under, lut)
-                d1 = _encoded(below[y, x, 1] * under, lut)
-                d2 = _encoded(below[y, x, 2] * under, lut)
-                if mode >= 14:
-                    r0, r1, r2 = _whole_colour(mode, s0, s1, s2, d0, d1, d2)
-                else:
-                    r0, r1, r2 = _mode(mode, s0, d0), _mode(mode, s1, d1), _mode(mode, s2, d2)
-                # (1 - b) a Cs + (1 - a) b Cb + a b B(Cb, Cs)
-                mine, yours, both = (one - b) * m, one - a, a * b
-                out[y, x, 0] = mine * above[y, x, 0] + yours * below[y, x, 0] + both * _decoded(r0)
-                out[y, x, 1] = mine * above[y, x, 1] + yours * below[y, x, 1] + both * _decoded(r1)
-                out[y, x, 2] = mine * above[y, x, 2] + yours * below[y, x, 2] + both * _decoded(r2)
-                out[y, x, 3] = a + b * (one - a)
+            # (1 - b) a Cs + (1 - a) b Cb + a b B(Cb, Cs); light without alpha (a halo) adds in every mode
+            mine = m if a <= zero else (one - b) * m
+            yours, both = one - a, a * b
+            for k in range(3):
+                out[y, x, k] = mine * above[y, x, k] + yours * below[y, x, k] + both * source[x + k * w]
+            out[y, x, 3] = a + b * yours
 
 
 _NONE = np.zeros((0, 0), np.float32)
@@ -185,8 +196,10 @@ def blend(below: F32, above: F32, mode: str, opacity: float = 1.0, mask: F32 | N
     mask = _NONE if mask is None else mask
     if mode == "normal":
         in_rows(_over, below.shape[0], below, above, mask, np.float32(opacity), out)
+    elif mode in ("add", "subtract"):
+        in_rows(_light, below.shape[0], below, above, mask, np.float32(opacity), mode == "subtract", out)
     else:
-        in_rows(_blend, below.shape[0], below, above, mask, np.float32(opacity), MODES[mode], _ENCODE, out)
+        in_rows(_blend, below.shape[0], below, above, mask, np.float32(opacity), MODES[mode], out)
     return out
 
 

@@ -12,6 +12,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from cuvrel.core.media.box import bounds
 from cuvrel.core.media.rows import in_rows, kernel
 from cuvrel.core.recipe.declared import Params, choice, declare, number, switch
 from cuvrel.core.recipe.values import Scalar
@@ -27,20 +28,37 @@ BORDERS = {
 class PlacementParams(Params):
     """The defaults leave the picture where it is."""
 
-    x: Scalar = number(0.0, "Across", -FAR, FAR, step=1, unit="px", neutral=0, hint="to the right of the middle")
-    y: Scalar = number(0.0, "Down", -FAR, FAR, step=1, unit="px", neutral=0, hint="below the middle")
-    scale: Scalar = number(100.0, "Scale", 0.1, 10_000, step=1, unit="%", neutral=100)
-    stretch: Scalar = number(100.0, "Width", 1, 1000, step=1, unit="%", neutral=100, hint="of the width alone")
-    angle: Scalar = number(0.0, "Turn", -36_000, 36_000, step=0.5, unit="°", neutral=0, hint="clockwise")
+    x: Scalar = number(
+        0.0, "Across", -FAR, FAR, step=1, unit="px", slide=(-1000, 1000), neutral=0, hint="to the right of the middle"
+    )
+    y: Scalar = number(
+        0.0, "Down", -FAR, FAR, step=1, unit="px", slide=(-1000, 1000), neutral=0, hint="below the middle"
+    )
+    scale: Scalar = number(100.0, "Scale", 0.1, 10_000, step=1, unit="%", slide=(0.1, 400), neutral=100)
+    stretch: Scalar = number(
+        100.0, "Width", 1, 1000, step=1, unit="%", slide=(1, 300), neutral=100, hint="of the width alone"
+    )
+    angle: Scalar = number(
+        0.0, "Turn", -36_000, 36_000, step=0.5, unit="°", slide=(-180, 180), neutral=0, hint="clockwise"
+    )
     depth: Scalar = number(
-        0.0, "Push", -20, 100, step=0.05, neutral=0, hint="away from the camera, in frame widths; below 0 nearer"
+        0.0,
+        "Push",
+        -20,
+        100,
+        step=0.05,
+        slide=(-1, 4),
+        neutral=0,
+        hint="away from the camera, in frame widths; below 0 nearer",
     )
     tilt: Scalar = number(0.0, "Tilt", -85, 85, step=1, unit="°", neutral=0, hint="its top away from the camera")
     swing: Scalar = number(
         0.0, "Swing", -85, 85, step=1, unit="°", neutral=0, hint="its right side away from the camera"
     )
-    anchor_x: Scalar = number(0.0, "Anchor across", -FAR, FAR, step=1, unit="px", hint="what it scales and turns about")
-    anchor_y: Scalar = number(0.0, "Anchor down", -FAR, FAR, step=1, unit="px")
+    anchor_x: Scalar = number(
+        0.0, "Anchor across", -FAR, FAR, step=1, unit="px", slide=(-1000, 1000), hint="what it scales and turns about"
+    )
+    anchor_y: Scalar = number(0.0, "Anchor down", -FAR, FAR, step=1, unit="px", slide=(-1000, 1000))
     flip_x: bool = switch(False, "Flip across")
     flip_y: bool = switch(False, "Flip down")
     border: Literal["none", "clamp", "tile", "mirror"] = choice(
@@ -95,12 +113,13 @@ def is_neutral(values: dict[str, Any]) -> bool:
 
 
 def _pixels(
-    plate: F64, picture: tuple[int, int], frame: tuple[int, int], fit: tuple[float, float], scale: float
+    plate: F64, first: tuple[float, float], frame: tuple[int, int], fit: tuple[float, float], scale: float
 ) -> F64:
-    """A placement as a homography between pixel grids, whose points are the pixels' middles."""
-    into = np.array([
-        [fit[0], 0, fit[0] * (0.5 - picture[1] / 2)], [0, fit[1], fit[1] * (0.5 - picture[0] / 2)], [0, 0, 1.0],
-    ])  # fmt: skip
+    """A placement as a homography between pixel grids, whose points are the pixels' middles.
+
+    first: where the first pixel's middle lies from the picture's, in its own pixels.
+    """
+    into = np.array([[fit[0], 0, fit[0] * first[0]], [0, fit[1], fit[1] * first[1]], [0, 0, 1.0]])
     out = np.array([[scale, 0, frame[1] / 2 - 0.5], [0, scale, frame[0] / 2 - 0.5], [0, 0, 1.0]])
     return out @ plate @ into
 
@@ -120,28 +139,64 @@ def placed(
     frame's pixels over the plate's. Where it gets smaller, the picture is averaged down first (area), then read
     by cubic interpolation, so that nothing fine flickers; in linear light, so that it keeps its brightness.
     """
+    middle = 0.5 - picture.shape[1] / 2, 0.5 - picture.shape[0] / 2
+    if border == "none":
+        # what is empty of a picture (most of a cut-out) need not be moved
+        box = _used(picture)
+        if box is None:
+            return np.zeros((*size, 4), np.float32)
+        middle = middle[0] + box[1].start, middle[1] + box[0].start
+        picture = picture[box]
+    maps = [_pixels(plate, middle, size, fit, scale) for plate in plates]
+    part = _reached(maps, picture.shape[0], picture.shape[1], size) if border == "none" else (0, 0, size[1], size[0])
+    out = np.zeros((*size, 4), np.float32)
+    left, top, right, bottom = part
+    if left >= right or top >= bottom:
+        return out
+    shift = np.array([[1, 0, -left], [0, 1, -top], [0, 0, 1.0]])
     total: F32 | None = None
-    for plate in plates:
-        one = _warped(picture, plate, size, fit, scale, border)
-        total = one if total is None else total + one
+    for one in maps:
+        warped = _warped(picture, shift @ one, (bottom - top, right - left), border)
+        total = warped if total is None else total + warped
     assert total is not None
-    out = np.empty_like(total)
-    in_rows(_kept, len(out), total, np.float32(1 / len(plates)), out)
+    in_rows(_kept, len(total), total, np.float32(1 / len(plates)), out[top:bottom, left:right])
     return out
 
 
-def _warped(
-    picture: F32, plate: F64, size: tuple[int, int], fit: tuple[float, float], scale: float, border: str
-) -> F32:
+def _used(picture: F32) -> tuple[slice, slice] | None:
+    """The box outside of which a picture is nothing, with two pixels of nothing about it where there is room."""
+    flat = picture.reshape(picture.shape[0], -1)
+    rows = cv2.reduce(flat, 1, cv2.REDUCE_MAX)[:, 0] > 0
+    if not rows.any():
+        return None
+    cols = cv2.reduce(flat, 0, cv2.REDUCE_MAX).reshape(-1, 4).max(axis=1) > 0
+    return bounds(np.logical_and.outer(rows, cols), 2)
+
+
+def _reached(maps: Sequence[F64], h: int, w: int, size: tuple[int, int]) -> tuple[int, int, int, int]:
+    """The part of the frame, (left, top, right, bottom), in which a picture may be seen; all of it where one map
+    brings a corner behind the camera."""
+    places = []
+    for to in maps:
+        for x, y in ((-1, -1), (w, -1), (w, h), (-1, h)):
+            at = to @ (x, y, 1)
+            if at[2] <= 1e-6:
+                return 0, 0, size[1], size[0]
+            places.append(at[:2] / at[2])
+    low, high = np.floor(np.min(places, axis=0)) - 2, np.ceil(np.max(places, axis=0)) + 3
+    left, top = (int(v) for v in np.maximum(low, 0))
+    return left, top, int(min(high[0], size[1])), int(min(high[1], size[0]))
+
+
+def _warped(picture: F32, to: F64, size: tuple[int, int], border: str) -> F32:
     h, w = picture.shape[:2]
-    to = _pixels(plate, (h, w), size, fit, scale)
-    # how large the middle of the picture, and its corners, become: the largest tells how fine it is seen
+    # how large its middle and its corners become: the largest tells how fine it is seen
     wide, high = _growth(to, h, w)
-    small = min(w, max(2, round(w * min(1.0, wide)))), min(h, max(2, round(h * min(1.0, high))))
+    small = min(w, max(1, round(w * min(1.0, wide)))), min(h, max(1, round(h * min(1.0, high))))
     if small != (w, h):
         picture = cv2.resize(picture, small, interpolation=cv2.INTER_AREA)
-        fit = fit[0] * w / small[0], fit[1] * h / small[1]
-        to = _pixels(plate, (small[1], small[0]), size, fit, scale)
+        fx, fy = w / small[0], h / small[1]
+        to = to @ np.array([[fx, 0, (fx - 1) / 2], [0, fy, (fy - 1) / 2], [0, 0, 1.0]])
     return np.asarray(
         cv2.warpPerspective(picture, to, (size[1], size[0]), flags=cv2.INTER_CUBIC, borderMode=BORDERS[border]),
         np.float32,
