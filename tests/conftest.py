@@ -13,6 +13,7 @@ from typing import Any
 import numpy as np
 import psycopg
 import pytest
+from hypothesis import settings
 
 from cuvrel.core import catalogue
 from cuvrel.core.media.probe import MediaInfo, probe
@@ -25,6 +26,10 @@ from cuvrel.store.config import Config
 from cuvrel.store.db import Database
 
 catalogue.load()
+
+# a first example may wait for a kernel to be compiled, which says nothing about it
+settings.register_profile("compiles", deadline=None)
+settings.load_profile("compiles")
 
 
 class Clip:
