@@ -1,0 +1,220 @@
+"""The stand: planes laid, placed, timed and moved as a person does it."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import pytest
+from playwright.sync_api import expect
+
+from tests.stack import Stack, wait_for
+from tests.ui.conftest import Desk
+
+
+def planes(desk: Desk, stack: Stack, shot: int) -> list[dict[str, Any]]:
+    desk.saved()
+    return stack.ask(f"/api/shots/{shot}")["document"]["planes"]
+
+
+def named(found: list[dict[str, Any]], name: str) -> dict[str, Any]:
+    return next(plane for plane in found if plane["name"] == name)
+
+
+def test_an_element_is_laid_in_tried_out_and_placed(desk: Desk, stack: Stack, demo: int) -> None:
+    desk.open(demo)
+    desk.add_plane("Element")
+    desk.page.get_by_label("Element: Footage", exact=True).select_option(index=1)
+    # each way to lay it over has a picture of its own; a press takes it
+    tries = desk.page.get_by_role("group", name="How it lies over what is behind")
+    expect(tries.locator("img")).to_have_count(5)
+    before = desk.key()
+    tries.get_by_role("button", name="drop black").click()
+    desk.new_picture(before)
+    made = named(planes(desk, stack, demo), "Element")
+    assert (made["blend"], made["params"]["see_through"]) == ("normal", "black")
+    # it is dragged over the picture, nudged by keys, scaled by a corner and turned by its handle
+    line = desk.page.get_by_role("button", name="Element: drag")
+    desk.stroke([(600, 300), (640, 330)])
+    line.press("ArrowRight")
+    line.press("Shift+ArrowDown")
+    line.press("Alt+ArrowLeft")
+    placement = named(planes(desk, stack, demo), "Element")["placement"]
+    assert placement["x"] == pytest.approx(40.9, abs=2)
+    assert placement["y"] == pytest.approx(40, abs=2)
+    desk.page.get_by_role("button", name="Scale of Element").first.press("ArrowLeft")
+    desk.page.get_by_role("button", name="Turn of Element").press("Shift+ArrowRight")
+    placement = named(planes(desk, stack, demo), "Element")["placement"]
+    assert (placement["scale"], placement["angle"]) == (99, 10)
+    # it slides in time, and is there on some frames only
+    desk.page.get_by_label("Time: Offset, value").fill("3")
+    desk.page.keyboard.press("Enter")
+    desk.go(4)
+    desk.button("Element: last frame is here").click()
+    made = named(planes(desk, stack, demo), "Element")
+    assert (made["time"]["offset"], made["last"]) == (3, 4)
+    on_it = desk.key()
+    desk.go(5)
+    desk.new_picture(on_it)
+
+
+def test_a_plane_arrives_and_its_keys_are_dragged_on_the_sheet(desk: Desk, stack: Stack, demo: int) -> None:
+    desk.open(demo)
+    desk.add_plane("Fill")
+    desk.page.get_by_label("Placement: Across, value").fill("-200")
+    desk.page.keyboard.press("Enter")
+    desk.saved()
+    desk.button("More for Placement").click()
+    desk.page.get_by_role("menuitem", name="Arrive").click()
+    dialog = desk.page.get_by_role("dialog")
+    dialog.get_by_label("From frame").fill("1003")
+    dialog.get_by_label("To frame").fill("1009")
+    dialog.get_by_role("button", name="Arrive").click()
+    expect(dialog).to_be_hidden()
+
+    def keys() -> list[tuple[int, float]]:
+        value = named(planes(desk, stack, demo), "Fill")["placement"]["x"]
+        return [(k["frame"], k["value"]) for k in value["keys"]]
+
+    assert keys() == [(2, 0.0), (8, -200.0)]
+    # the ring of the last key goes four frames down
+    sheet = desk.page.get_by_role("slider", name="Frame", exact=True)
+    box = sheet.bounding_box()
+    assert box is not None
+    count = int(str(sheet.get_attribute("aria-valuemax"))) - 1000
+    row = box["height"] / count
+    x = box["x"] + 132
+    desk.page.mouse.move(x, box["y"] + 8.5 * row)
+    desk.page.mouse.down()
+    desk.page.mouse.move(x, box["y"] + 12.5 * row, steps=5)
+    desk.page.mouse.up()
+    wait_for(lambda: keys() == [(2, 0.0), (12, -200.0)], what="the key on its new frame")
+    # a set of both, chosen with Shift, is stretched by its last key
+    desk.page.keyboard.down("Shift")
+    desk.page.mouse.move(x, box["y"] + 0.5 * row)
+    desk.page.mouse.down()
+    desk.page.mouse.move(x, box["y"] + 13.5 * row, steps=5)
+    desk.page.mouse.up()
+    desk.page.keyboard.up("Shift")
+    desk.page.mouse.move(x, box["y"] + 12.5 * row)
+    desk.page.mouse.down()
+    desk.page.mouse.move(x, box["y"] + 22.5 * row, steps=5)
+    desk.page.mouse.up()
+    wait_for(lambda: keys() == [(2, 0.0), (22, -200.0)], what="the stretched set")
+    # reversed, copied to another plane, and taken back step by step
+    desk.page.keyboard.press("Escape")
+    desk.page.keyboard.press("r")
+    wait_for(lambda: keys() == [(2, -200.0), (22, 0.0)], what="the reversed keys")
+    desk.page.keyboard.press("Control+c")
+    expect(desk.page.get_by_text("2 keyframes copied.")).to_be_visible()
+    desk.plane("Signaller lifted")
+    desk.go(5)
+    desk.page.keyboard.press("Control+v")
+    wait_for(lambda: "x" in named(planes(desk, stack, demo), "Signaller lifted")["placement"], what="the pasted keys")
+    pasted = named(planes(desk, stack, demo), "Signaller lifted")["placement"]["x"]["keys"]
+    assert [k["frame"] for k in pasted] == [5, 25]
+    desk.button("Undo").click()
+    wait_for(
+        lambda: named(planes(desk, stack, demo), "Signaller lifted")["placement"] == {}, what="the paste taken back"
+    )
+
+
+def test_values_are_driven_baked_and_bent_as_curves(desk: Desk, stack: Stack, demo: int) -> None:
+    desk.open(demo)
+    desk.plane("Signaller lifted")
+    label = desk.page.get_by_role("button", name="Placement: Turn: more")
+    label.click()
+    desk.page.get_by_role("menuitem", name="Wander").click()
+    amount = desk.page.get_by_label("Placement: Turn, wander: up to")
+    amount.fill("6")
+    amount.press("Enter")
+    desk.saved()
+
+    def turn() -> Any:
+        return named(planes(desk, stack, demo), "Signaller lifted")["placement"]["angle"]
+
+    assert (turn()["drive"], turn()["amount"]) == ("wander", 6)
+    before = desk.key()
+    desk.go(6)
+    desk.new_picture(before)
+    label.click()
+    desk.page.get_by_role("menuitem", name="Bake").click()
+    wait_for(lambda: "keys" in turn(), what="baked keys")
+    assert max(abs(k["value"]) for k in turn()["keys"]) <= 6
+    label.click()
+    desk.page.get_by_role("menuitem", name="Remove all keyframes").click()
+    wait_for(lambda: isinstance(turn(), float), what="a plain value")
+    # two keys, bent by the handles of a free ease
+    desk.go(0)
+    ring = desk.page.get_by_role("button", name="Placement: Across: ").last
+    ring.click()
+    desk.go(10)
+    desk.page.get_by_label("Placement: Across, value").fill("100")
+    desk.page.keyboard.press("Enter")
+    desk.go(0)
+    for _ in range(3):
+        desk.page.get_by_role("button", name="Placement: Across: ease is").click()
+    desk.saved()
+    desk.button("Curves").click()
+    expect(desk.page.get_by_role("checkbox", name="Placement: Across")).to_be_checked()
+    handle = desk.page.get_by_role("button", name="Handle of Placement: Across, frame 1001").first
+    box = handle.bounding_box()
+    assert box is not None
+    desk.page.mouse.move(box["x"] + 4, box["y"] + 4)
+    desk.page.mouse.down()
+    desk.page.mouse.move(box["x"] + 4, box["y"] - 60, steps=4)
+    desk.page.mouse.up()
+
+    def across() -> list[dict[str, Any]]:
+        return named(planes(desk, stack, demo), "Signaller lifted")["placement"]["x"]["keys"]
+
+    wait_for(lambda: across()[0]["handles"][1] > 0.3, what="the handle pulled up")
+    key = desk.page.get_by_role("button", name="Placement: Across: key on frame 1011")
+    key.press("ArrowRight")
+    wait_for(lambda: across()[1]["frame"] == 11, what="the key a frame later")
+    desk.page.get_by_role("button", name="Placement: Across: key on frame 1012").press("Delete")
+    wait_for(lambda: len(across()) == 1, what="the key removed")
+    desk.button("Cards").click()
+    expect(desk.page.get_by_role("article", name="Placement")).to_be_visible()
+
+
+def test_planes_are_ordered_grouped_gated_and_shown_alone(desk: Desk, stack: Stack, demo: int) -> None:
+    desk.open(demo)
+
+    def order() -> list[tuple[str, bool]]:
+        return [(p["name"], p["group"] is not None) for p in planes(desk, stack, demo)]
+
+    stand = desk.page.get_by_role("region", name="Stand")
+    first = order()
+    desk.plane("Signaller lifted")
+    pick = stand.locator("button.pick").filter(has_text="Signaller lifted").first
+    pick.press("Alt+ArrowUp")
+    assert order()[0][0] == "Signaller lifted"
+    pick.press("Alt+ArrowDown")
+    assert order() == first
+    # a group takes in what is selected; another plane is dragged into it
+    desk.add_plane("Group")
+    assert ("Signaller lifted", True) in order()
+    rows = stand.locator("li")
+    outline = rows.filter(has_text="Outline").first
+    outline.drag_to(rows.filter(has_text="Group").first)
+    wait_for(lambda: ("Outline", True) in order(), what="the outline in the group")
+    stand.get_by_role("button", name="More for Group").click()
+    desk.page.get_by_role("menuitem", name="Dissolve").click()
+    wait_for(lambda: not any(held for _, held in order()), what="the group gone")
+    # a glaze on the rim of a matte, alone
+    desk.go(14)
+    desk.plane("Quay loses colour")
+    before = desk.key()
+    desk.page.get_by_label("Part").select_option("rim")
+    desk.page.get_by_label("Quay loses colour: Rim inside, value").fill("20")
+    desk.page.keyboard.press("Enter")
+    key = desk.new_picture(before)
+    assert named(planes(desk, stack, demo), "Quay loses colour")["gate"]["inner"] == 20
+    stand.get_by_role("button", name="More for Outline").click()
+    desk.page.get_by_role("menuitem", name="Solo").click()
+    desk.new_picture(key)
+    assert named(planes(desk, stack, demo), "Outline")["solo"] is True
+    # what a plane rests on is marked in both lists, and what it costs is told
+    desk.plane("Outline")
+    expect(desk.page.get_by_role("region", name="Mattes").locator("li.used")).to_have_count(1)
+    expect(desk.page.get_by_text("ms", exact=False).first).to_be_visible()
