@@ -1,11 +1,11 @@
-"""`python -m bench` prints the figures of speed; `… mattes [FOLDER ...]` and `… keys` those of quality."""
+"""`python -m bench speed` prints latencies; `… mattes` and `… keys` figures of quality, `… stand` those of planes."""
 
 from __future__ import annotations
 
 import argparse
 from pathlib import Path
 
-from bench import keys, mattes, speed
+from bench import keys, mattes, speed, stand
 from cuvrel.demo.project import CLIPS
 
 
@@ -15,6 +15,7 @@ def main() -> None:
     commands = parser.add_subparsers(dest="command")
     commands.add_parser("speed", help="latencies, frames per second and ratios to bare decoding and encoding")
     commands.add_parser("keys", help="keys, shapes and five pulls together: speed, and quality against the truth")
+    commands.add_parser("stand", help="blending, placing, in-betweens and whole stands")
     matte = commands.add_parser("mattes", help="mattes against their truth, with yardsticks")
     matte.add_argument("folders", nargs="*", type=Path, default=[CLIPS], help="clips in the benchmark's format")
     matte.add_argument("--clips", help="only these clips, names with commas between")
@@ -28,6 +29,8 @@ def main() -> None:
         mattes.run(given)
     elif given.command == "keys":
         keys.run()
+    elif given.command == "stand":
+        stand.run()
     else:
         speed.run()
 

@@ -188,3 +188,45 @@ def test_half_size_is_near_the_full_size_halved() -> None:
 def test_an_unsound_shape_is_refused(wrong: dict[str, Any]) -> None:
     with pytest.raises(ValidationError):
         Shape.model_validate({"id": "h", "name": "H", **wrong})
+
+
+def pinned() -> Shape:
+    """A square whose third point has a key of its own half-way."""
+
+    def key(frame: int, left: float, only: list[int] | None = None, **third: float) -> dict[str, object]:
+        corners = [(left, 0.0), (left + 10, 0.0), (left + 10, 10.0), (left, 10.0)]
+        points = [{"x": px, "y": py} for px, py in corners]
+        points[2] |= third
+        return {"frame": frame, "points": points, "only": only or []}
+
+    keys = [key(0, 0), key(5, 77, only=[2], x=40.0, y=40.0), key(10, 20)]
+    return Shape.model_validate({"id": "h", "name": "Square", "kind": "polygon", "keys": keys})
+
+
+def test_a_key_for_one_point_leaves_the_others_on_their_way() -> None:
+    shape = pinned()
+    middle = [(p.x, p.y) for p in shape.at(5).points]
+    assert middle[2] == (40, 40)
+    assert [middle[n] for n in (0, 1, 3)] == [(10, 0), (20, 0), (10, 10)]
+    # the point goes to its own key and on from there, in straight lines
+    assert (shape.at(2.5).points[2].x, shape.at(2.5).points[2].y) == pytest.approx((25, 25))
+    assert (shape.at(7.5).points[2].x, shape.at(7.5).points[2].y) == pytest.approx((35, 25))
+    assert shape.at(0).points == shape.keys[0].points
+    assert shape.at(99).points == shape.keys[2].points
+
+
+def test_keys_for_all_points_one_by_one_are_a_key_of_the_whole() -> None:
+    raw = pinned().model_dump()
+    raw["keys"][1]["only"] = [0, 1, 2, 3]
+    whole = pinned().model_dump()
+    whole["keys"][1]["only"] = []
+    for time in (0, 2.5, 5, 8):
+        one, other = (Shape.model_validate(r).at(time).points for r in (raw, whole))
+        assert np.allclose([(p.x, p.y) for p in one], [(p.x, p.y) for p in other])
+
+
+def test_a_key_for_a_point_that_is_not_there_is_refused() -> None:
+    raw = pinned().model_dump()
+    raw["keys"][1]["only"] = [4]
+    with pytest.raises(ValueError, match="does not have"):
+        Shape.model_validate(raw)

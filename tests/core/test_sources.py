@@ -12,7 +12,7 @@ import pytest
 from cuvrel.core.media.probe import pack_sequence, probe
 from cuvrel.core.media.reader import Reader
 from cuvrel.core.media.writer import png_bytes
-from cuvrel.core.pulls.clean_plate import joined_plate, median_plate, spaced
+from cuvrel.core.pulls.clean_plate import drawn_coverage, joined_plate, median_plate, spaced
 from cuvrel.core.pulls.colour_key import ColourKeyParams, colour_key, narrowed, sampled, spread_of, widened
 from cuvrel.core.pulls.context import PullContext
 from cuvrel.core.pulls.difference_key import DifferenceKeyParams, difference_key, matched, suggested
@@ -21,6 +21,7 @@ from cuvrel.core.recipe.check import read_shot
 from cuvrel.core.recipe.errors import RecipeError
 from cuvrel.core.stand.build import Stand
 from cuvrel.core.stand.nodes import Cache, work_out
+from cuvrel.core.stand.settle import settling_key
 from cuvrel.core.stand.views import view
 from tests.recipes import FakeSources, document, footage
 
@@ -269,3 +270,67 @@ def test_the_change_view_and_a_ground_of_any_colour() -> None:
     assert out[0, 0].tolist() == [0x2F, 0x6F, 0x4F]
     with pytest.raises(RecipeError):
         view(desk, "cutout:m1:#2f6f4", 0)
+
+
+def test_coverage_is_drawn_darker_where_less_was_seen_and_hatched_where_nothing_was() -> None:
+    plate = np.full((60, 100, 3), 200, np.uint8)
+    seen = np.full((60, 100), np.float32(1))
+    seen[:, 40:60] = 0.25
+    seen[:, 70:90] = 0
+    drawn = drawn_coverage(plate, seen)
+    assert drawn.shape == plate.shape
+    assert (drawn[:, :35] == 200).all()
+    assert drawn[:, 45:55].mean() < 150
+    red = drawn[:, 74:86].reshape(-1, 3).mean(axis=0)
+    assert red[0] > 2 * red[2]
+    assert drawn_coverage(np.repeat(plate, 20, 1), np.repeat(seen, 20, 1)).shape[1] == 640
+
+
+def confined(*pulls: dict[str, Any]) -> dict[str, Any]:
+    box = {
+        "id": "h1",
+        "name": "Box",
+        "kind": "box",
+        "keys": [{"frame": 0, "x": 20, "y": 24, "width": 20, "height": 20}],
+    }
+    left = {"id": "left", "name": "Left", "pulls": [{"id": "s1", "kind": "shape", "shapes": [box]}]}
+    return document(mattes=[{"id": "m1", "name": "Signaller", "pulls": list(pulls)}, left])
+
+
+def matte_of(raw: dict[str, Any], pulls: int | None = None) -> np.ndarray:
+    stand = Stand(read_shot(raw), FakeSources())
+    return work_out((stand if pulls is None else stand.bare(pulls)).matte("m1", 3), Cache(1 << 28))
+
+
+def test_a_pull_is_confined_to_another_matte_or_to_all_but_it() -> None:
+    trace = {"id": "t1", "kind": "trace"}
+    whole = FakeSources().box(3)
+    within = work_out(Stand(read_shot(confined(trace)), FakeSources()).matte("left", 3), Cache(1 << 28))
+    assert 0 < within.sum() < within.size / 2
+    inside = matte_of(confined({**trace, "region": "left"}))
+    outside = matte_of(confined({**trace, "region": "left", "beyond": True}))
+    assert np.allclose(inside, whole * within, atol=1e-6)
+    assert np.allclose(inside + outside, whole, atol=1e-6)
+    # inverted, it is so within its region alone
+    turned = matte_of(confined({**trace, "region": "left", "invert": True}))
+    assert np.allclose(turned, (1 - whole) * within, atol=1e-6)
+    # a region counts whole, however much of the confined matte is looked at
+    assert np.allclose(matte_of(confined({**trace, "region": "left"}), pulls=1), inside)
+
+
+def test_a_region_that_is_not_there_or_needs_the_matte_itself_is_refused() -> None:
+    with pytest.raises(RecipeError, match="confined"):
+        read_shot(confined({"id": "t1", "kind": "trace", "region": "nobody"}))
+    with pytest.raises(RecipeError, match="circle"):
+        read_shot(confined({"id": "t1", "kind": "trace", "region": "m1"}))
+    raw = confined({"id": "t1", "kind": "trace", "region": "left"})
+    raw["mattes"][1]["pulls"].append({"id": "t2", "kind": "trace", "region": "m1"})
+    with pytest.raises(RecipeError, match="circle"):
+        read_shot(raw)
+
+
+def test_a_settled_matte_is_out_of_date_when_its_region_changes() -> None:
+    raw = confined({"id": "t1", "kind": "trace", "region": "left"})
+    before = settling_key(read_shot(raw), "m1", [])
+    raw["mattes"][1]["pulls"][0]["shapes"][0]["keys"][0]["x"] = 30
+    assert settling_key(read_shot(raw), "m1", []) != before

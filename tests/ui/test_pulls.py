@@ -66,6 +66,28 @@ def test_shapes_are_drawn_dragged_keyed_and_named(desk: Desk, stack: Stack, demo
     assert [s["name"] for s in drawn()] == ["Left arm", "Curve"]
     desk.page.get_by_label("How Curve joins").select_option("subtract")
     assert drawn()[1]["join"] == "subtract"
+    # a single point gets a key of its own
+    desk.button("all frames").click()
+    desk.go(9)
+    desk.page.get_by_role("button", name="Point 2 of Curve").press("Shift+ArrowDown")
+    keys = drawn()[1]["keys"]
+    assert [(k["frame"], k["only"]) for k in keys] == [(6, []), (9, [1])]
+
+
+def test_a_pull_is_confined_to_another_matte(desk: Desk, stack: Stack, demo: int) -> None:
+    desk.open(demo)
+    new_matte(desk)
+    desk.matte("Signaller")
+    desk.page.keyboard.press("3")
+    before = desk.key()
+    region = desk.page.get_by_label("Trace: region")
+    region.select_option(label="Subject 2")
+    key = desk.new_picture(before)
+    assert document(stack, demo)["mattes"][0]["pulls"][0]["region"] == document(stack, demo)["mattes"][1]["id"]
+    # beyond a matte of nothing lies all of it
+    region.select_option(label="not Subject 2")
+    desk.new_picture(key)
+    assert document(stack, demo)["mattes"][0]["pulls"][0]["beyond"] is True
 
 
 def test_a_difference_key_with_a_clean_plate_built_from_the_shot(desk: Desk, stack: Stack, demo: int) -> None:

@@ -88,6 +88,8 @@
       join: matte.pulls.length ? "intersect" : "add",
       strength: 1,
       invert: false,
+      region: null,
+      beyond: false,
       marks: [],
       shapes: [],
     };

@@ -12,6 +12,8 @@
   let matte = $state("");
   let parts = $state<{ frame: number; matte: string }[]>([]);
   let building = $state<number | null>(null);
+  /** Where the last one that was built here was seen. */
+  let drawn = $state.raw<{ job: number; covered: number } | null>(null);
   const doc = $derived(desk.shot.doc!);
   const first = $derived(doc.first_number);
   const job = $derived(desk.shot.jobs.find((one) => one.id === building));
@@ -20,6 +22,7 @@
     const ended = job;
     if (!ended || ["waiting", "working"].includes(ended.state)) return;
     building = null;
+    drawn = ended.result.blob ? { job: ended.id, covered: Number(ended.result.covered) } : null;
     if (ended.state === "done")
       void take(Number(ended.result.footage), Number(ended.result.covered));
   });
@@ -72,6 +75,17 @@
 <button class="btn" disabled={building !== null} onclick={show}
   >{building === null ? "Build a clean plate …" : "Building the clean plate …"}</button
 >
+
+{#if drawn}
+  <figure>
+    <img src={`/api/jobs/${drawn.job}/file`} alt="Where the background was seen" />
+    <figcaption>
+      {drawn.covered < 1
+        ? `Hatched: no frame shows it (${((1 - drawn.covered) * 100).toFixed(1)} %).`
+        : "Seen everywhere; darker where fewer frames show it."}
+    </figcaption>
+  </figure>
+{/if}
 
 <Dialog.Root bind:open>
   <Dialog.Portal>
@@ -148,6 +162,18 @@
 </Dialog.Root>
 
 <style>
+  figure {
+    margin: 5px 0 0;
+  }
+  figure img {
+    display: block;
+    width: 100%;
+    border-radius: 3px;
+  }
+  figcaption {
+    font-size: 11px;
+    color: var(--quiet);
+  }
   :global(.dialog-title) {
     font-size: 17px;
     font-weight: 600;

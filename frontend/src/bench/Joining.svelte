@@ -21,6 +21,20 @@
     low: 0, high: 1, step: 0.01, unit: "", animatable: true, neutral: 1, slide: null, options: [],
   }; // prettier-ignore
 
+  const others = $derived(
+    desk.shot.doc!.mattes.filter((m) => !m.pulls.some((p) => p.id === pull.id)),
+  );
+
+  function confine(text: string) {
+    desk.shot.edit(
+      [
+        { op: "add", path: `${path}/region`, value: text ? text.slice(1) : null },
+        { op: "add", path: `${path}/beyond`, value: text.startsWith("-") },
+      ],
+      "region",
+    );
+  }
+
   function set(name: string, value: unknown, label: string) {
     desk.shot.edit([{ op: "replace", path: `${path}/${name}`, value }], label);
   }
@@ -37,6 +51,23 @@
         onchange={(e) => set("join", e.currentTarget.value, "join")}
       >
         {#each joins as [join, says] (join)}<option value={join} title={says}>{join}</option>{/each}
+      </select>
+    </div>
+  {/if}
+  {#if others.length}
+    <div class="row" title="Another matte that this pull is confined to">
+      <span>Only in</span>
+      <select
+        class="field"
+        aria-label={`${about}: region`}
+        value={pull.region === null ? "" : `${pull.beyond ? "-" : "+"}${pull.region}`}
+        onchange={(e) => confine(e.currentTarget.value)}
+      >
+        <option value="">all of the picture</option>
+        {#each others as other (other.id)}
+          <option value={`+${other.id}`}>{other.name}</option>
+          <option value={`-${other.id}`}>not {other.name}</option>
+        {/each}
       </select>
     </div>
   {/if}

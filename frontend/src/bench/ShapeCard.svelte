@@ -33,7 +33,7 @@
 
   function turn() {
     if (!shape || !key) return;
-    if (!here) return put(changed(shape, desk.frame, rounded(key), false), "keyframe");
+    if (!here) return put(changed(shape, desk.frame, rounded(key), "frame"), "keyframe");
     if (shape.keys.length > 1)
       put({ ...shape, keys: shape.keys.filter((k) => k !== here) }, "remove keyframe");
   }
@@ -67,7 +67,7 @@
           ),
         }
       : { ...key, [side]: value };
-    put(changed(shape, desk.frame, rounded(next), desk.allFrames), `${side} softness`, gesture);
+    put(changed(shape, desk.frame, rounded(next), desk.shapeWay), `${side} softness`, gesture);
     if (done) gesture = "";
   }
 
@@ -75,7 +75,7 @@
     if (!shape || !key) return;
     gesture ||= newGesture();
     const next = rounded({ ...key, round: value });
-    put(changed(shape, desk.frame, next, desk.allFrames), "round corners", gesture);
+    put(changed(shape, desk.frame, next, desk.shapeWay), "round corners", gesture);
     if (done) gesture = "";
   }
 

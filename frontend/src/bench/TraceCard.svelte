@@ -119,7 +119,7 @@
     {#if !found && solved}{@render finder("btn-bare")}{/if}
     {#if here.length}<button class="btn-bare" onclick={clear}>Clear marks</button>{/if}
   </div>
-  {#if matte.pulls.length > 1}
+  {#if matte.pulls.length > 1 || shot.doc!.mattes.length > 1}
     <Joining {desk} {pull} {path} about={declared.label} first={matte.pulls[0].id === pull.id} />
   {/if}
 </Card>

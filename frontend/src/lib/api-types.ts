@@ -332,6 +332,8 @@ export interface Matte {
 /**
  * One step of a matte's recipe and how it joins what came before.
  *
+ * region: another matte that the pull is confined to; with beyond, to all but that matte.
+ *
  * This interface was referenced by `Models`'s JSON-Schema
  * via the `definition` "Pull".
  */
@@ -345,6 +347,8 @@ export interface Pull {
   join: "add" | "subtract" | "intersect" | "difference";
   strength: number | Keys | Driver;
   invert: boolean;
+  region: string | null;
+  beyond: boolean;
   marks: Mark[];
   shapes: Shape[];
 }
@@ -372,7 +376,7 @@ export interface Mark {
   fill: boolean;
 }
 /**
- * A drawn shape, keyframed as a whole; between keys it moves, turns and grows without twisting.
+ * A drawn shape, keyframed as a whole or by point; between keys it moves, turns and grows without twisting.
  *
  * This interface was referenced by `Models`'s JSON-Schema
  * via the `definition` "Shape".
@@ -389,14 +393,16 @@ export interface Shape {
  * A shape at one frame: `points` of a polygon or a curve, the other numbers of an ellipse or a box.
  *
  * x, y: the middle. width, height: in its own axes. angle: degrees, clockwise on the screen. round: of a
- * box's corners, 0 to 1. `ease` says how the shape leaves this key towards the next one.
+ * box's corners, 0 to 1. `ease` says how the shape leaves this key towards the next one. only: the points that
+ * this key is for, by their index; where there are none it is for the whole shape.
  *
  * This interface was referenced by `Models`'s JSON-Schema
  * via the `definition` "ShapeKey".
  */
 export interface ShapeKey {
   frame: number;
-  ease: "hold" | "linear" | "smooth" | "free";
+  ease: "hold" | "linear" | "smooth";
+  only: number[];
   points: ShapePoint[];
   x: number;
   y: number;

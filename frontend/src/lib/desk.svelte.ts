@@ -3,6 +3,7 @@ import type { Clip, FootageOut, Plane, Pull, Shape } from "./api-types";
 import { Checks } from "./checks.svelte";
 import { Costs } from "./costs.svelte";
 import { Pictures } from "./pictures.svelte";
+import type { Way } from "./shapes";
 import { ShotStore } from "./shot.svelte";
 
 export type Mode = "result" | "veil" | "matte" | "cutout" | "unroll" | "onion" | "change";
@@ -29,8 +30,8 @@ export class Desk {
   shapeId = $state<string | null>(null);
   /** The point of the chosen shape that was touched last. */
   pointAt = $state<number | null>(null);
-  /** Whether a shape is changed on all frames at once, or gets a key on this one. */
-  allFrames = $state(false);
+  /** Whether a change of a shape sets a key on this frame, one for the changed points alone, or changes all keys. */
+  shapeWay = $state<Way>("frame");
   /** Keys of a shape that were copied. */
   copied = $state.raw<Shape["keys"] | null>(null);
   /** How far into the recipe the views look: after so many pulls; null for all of it. */
@@ -92,6 +93,11 @@ export class Desk {
       for (const matte of doc.mattes)
         if (matte.pulls.some((pull) => pull.params.plane === plane.id)) found.add(matte.id);
     } else if (id) {
+      for (const matte of doc.mattes)
+        for (const pull of matte.pulls) {
+          if (matte.id === id && pull.region) found.add(pull.region);
+          if (pull.region === id) found.add(matte.id);
+        }
       for (const other of doc.planes) if (mattesOf(other).includes(id)) found.add(other.id);
       for (const pull of this.shot.matte(id)?.pulls ?? [])
         if (typeof pull.params.plane === "string") found.add(pull.params.plane);

@@ -15,6 +15,26 @@ function eased(ease: ShapeKey["ease"], t: number): number {
 /** The shape at a frame, as a key of its own. */
 export function shapeAt(shape: Shape, frame: number): ShapeKey {
   const keys = shape.keys;
+  if (!keys.some((key) => key.only.length)) return among(keys, frame);
+  // points that have the same keys about them go together, as a shape of their own
+  const together = new Map<string, number[]>();
+  keys[0].points.forEach((_, n) => {
+    const mine = keys.flatMap((key, i) => (!key.only.length || key.only.includes(n) ? [i] : []));
+    const name = (mine.length ? mine : [0]).join();
+    together.set(name, [...(together.get(name) ?? []), n]);
+  });
+  const points: ShapePoint[] = [];
+  for (const [name, chosen] of together) {
+    const part = name
+      .split(",")
+      .map((i) => keys[Number(i)])
+      .map((key) => ({ ...key, points: chosen.map((n) => key.points[n]) }));
+    among(part, frame).points.forEach((point, i) => (points[chosen[i]] = point));
+  }
+  return { ...keys[0], points, only: [] };
+}
+
+function among(keys: ShapeKey[], frame: number): ShapeKey {
   if (frame <= keys[0].frame) return keys[0];
   for (let i = 0; i + 1 < keys.length; i++) {
     const [left, right] = [keys[i], keys[i + 1]];
@@ -172,13 +192,29 @@ export function own(key: ShapeKey, [x, y]: Point): Point {
   return [c * dx + s * dy, -s * dx + c * dy];
 }
 
+/** Whether a change sets a key on this frame, one for the changed points alone, or changes every key. */
+export type Way = "frame" | "point" | "all";
+
 /** The shape with `next` on this frame: as a key of it, or with every key changed by as much. */
-export function changed(shape: Shape, frame: number, next: ShapeKey, all: boolean): Shape {
+export function changed(shape: Shape, frame: number, next: ShapeKey, way: Way): Shape {
   const now = shapeAt(shape, frame);
-  if (all) return { ...shape, keys: shape.keys.map((key) => shifted(key, now, next)) };
+  if (way === "all") return { ...shape, keys: shape.keys.map((key) => shifted(key, now, next)) };
   const here = shape.keys.find((key) => key.frame === frame);
   const before = shape.keys.filter((key) => key.frame < frame).at(-1);
-  const key = { ...next, frame, ease: here?.ease ?? before?.ease ?? ("linear" as const) };
+  const key = {
+    ...next,
+    frame,
+    ease: here?.ease ?? before?.ease ?? ("linear" as const),
+    only: [] as number[],
+  };
+  // a key that is for the whole shape stays so
+  if (way === "point" && pointed(shape) && (!here || here.only.length)) {
+    const moved = next.points.flatMap((p, n) =>
+      JSON.stringify(p) === JSON.stringify(now.points[n]) ? [] : [n],
+    );
+    const only = [...new Set([...(here?.only ?? []), ...moved])].sort((a, b) => a - b);
+    if (only.length < next.points.length) key.only = only;
+  }
   const keys = [...shape.keys.filter((k) => k.frame !== frame), key];
   return { ...shape, keys: keys.sort((a, b) => a.frame - b.frame) };
 }
@@ -217,7 +253,8 @@ export function withPoint(shape: Shape, i: number): Shape {
         outer: (a.outer + b.outer) / 2,
         corner: false,
       };
-      return { ...key, points: [...key.points.slice(0, i + 1), point, ...key.points.slice(i + 1)] };
+      const points = [...key.points.slice(0, i + 1), point, ...key.points.slice(i + 1)];
+      return { ...key, points, only: key.only.map((k) => (k > i ? k + 1 : k)) };
     }),
   };
 }
@@ -227,13 +264,20 @@ export function withoutPoint(shape: Shape, i: number): Shape {
   if (shape.keys[0].points.length <= 3) return shape;
   return {
     ...shape,
-    keys: shape.keys.map((key) => ({ ...key, points: key.points.filter((_, n) => n !== i) })),
+    keys: shape.keys
+      // a key for this point alone goes with it
+      .filter((key) => key.only.length !== 1 || key.only[0] !== i)
+      .map((key) => ({
+        ...key,
+        points: key.points.filter((_, n) => n !== i),
+        only: key.only.filter((n) => n !== i).map((n) => (n > i ? n - 1 : n)),
+      })),
   };
 }
 
 export function blankKey(frame: number): ShapeKey {
   return {
-    frame, ease: "linear", points: [], x: 0, y: 0, width: 0, height: 0, angle: 0, round: 0, inner: 0, outer: 0,
+    frame, ease: "linear", points: [], x: 0, y: 0, width: 0, height: 0, angle: 0, round: 0, inner: 0, outer: 0, only: [],
   }; // prettier-ignore
 }
 

@@ -1,9 +1,27 @@
 <script lang="ts">
   import type { Desk, Tool } from "../lib/desk.svelte";
   import type { IconName } from "../lib/Icon.svelte";
+  import type { Way } from "../lib/shapes";
   import ToolColumn from "./ToolColumn.svelte";
 
   let { desk }: { desk: Desk } = $props();
+  const ways: Record<Way, { says: string; hint: string; next: Way }> = {
+    frame: {
+      says: "this frame",
+      hint: "A change sets a key of the whole shape on this frame",
+      next: "all",
+    },
+    all: {
+      says: "all frames",
+      hint: "A change moves every key of the shape by as much",
+      next: "point",
+    },
+    point: {
+      says: "this point",
+      hint: "A change sets a key on this frame for the moved points alone",
+      next: "frame",
+    },
+  };
   const tools: { tool: Tool & IconName; name: string }[] = [
     { tool: "arrow", name: "Change shapes: drag the line, its points or handles" },
     { tool: "ellipse", name: "Draw an ellipse" },
@@ -17,12 +35,9 @@
 <ToolColumn {desk} label="Shape tools" {tools}>
   <button
     class="all"
-    aria-pressed={desk.allFrames}
-    title={desk.allFrames
-      ? "A change moves every key of the shape by as much"
-      : "A change sets a key on this frame"}
-    onclick={() => (desk.allFrames = !desk.allFrames)}
-    >{desk.allFrames ? "all frames" : "this frame"}</button
+    aria-pressed={desk.shapeWay !== "frame"}
+    title={ways[desk.shapeWay].hint}
+    onclick={() => (desk.shapeWay = ways[desk.shapeWay].next)}>{ways[desk.shapeWay].says}</button
   >
 </ToolColumn>
 

@@ -99,7 +99,7 @@
   function move(event: PointerEvent) {
     if (!drag) return;
     const next = rounded(dragged(drag.key, drag.how, drag.from, at(event)));
-    moving = changed(drag.shape, desk.frame, next, desk.allFrames);
+    moving = changed(drag.shape, desk.frame, next, desk.shapeWay);
   }
 
   function up() {
@@ -128,7 +128,7 @@
     const corner = corners.find(([name]) => name === how);
     const from: Point = corner ? handleAt(key, how, corner[2]) : [0, 0];
     const next = dragged(key, how, from, [from[0] + step[0] * by, from[1] + step[1] * by]);
-    desk.putShape(changed(shape, desk.frame, rounded(next), desk.allFrames), "nudge shape");
+    desk.putShape(changed(shape, desk.frame, rounded(next), desk.shapeWay), "nudge shape");
   }
 
   function corner(shape: Shape, n: number) {

@@ -38,6 +38,8 @@
       join: "add",
       strength: 1,
       invert: false,
+      region: null,
+      beyond: false,
       marks: [],
       shapes: [],
     };
@@ -60,7 +62,10 @@
   }
 
   const used = $derived(
-    new Set(shot.doc!.planes.flatMap((p) => [p.matte, p.gate?.matte, ...(p.gate?.excluded ?? [])])),
+    new Set([
+      ...shot.doc!.planes.flatMap((p) => [p.matte, p.gate?.matte, ...(p.gate?.excluded ?? [])]),
+      ...shot.doc!.mattes.flatMap((m) => m.pulls.map((pull) => pull.region)),
+    ]),
   );
 </script>
 

@@ -9,6 +9,7 @@ import time
 from dataclasses import asdict
 from pathlib import Path
 
+import cv2
 import numpy as np
 from numpy.typing import NDArray
 from sqlalchemy import select
@@ -20,7 +21,7 @@ from cuvrel.core.follow.run import Settings, joined, span
 from cuvrel.core.media.probe import MediaInfo, pack_sequence
 from cuvrel.core.media.reader import Reader
 from cuvrel.core.media.writer import join_videos, png_bytes, zip_folder
-from cuvrel.core.pulls.clean_plate import MOST, joined_plate, median_plate, spaced
+from cuvrel.core.pulls.clean_plate import MOST, drawn_coverage, joined_plate, median_plate, spaced
 from cuvrel.core.recipe.check import read_shot
 from cuvrel.core.recipe.declared import declared
 from cuvrel.core.recipe.errors import CuvrelError, MediaError
@@ -250,11 +251,15 @@ class Works:
                     advance(session, row.id, n + 1, len(frames))
             plate, seen = median_plate(pictures, mattes if how == "free" else None)
         footage = self._bring_in(row, plate, f"Clean plate of {shot.name}.png"[-255:])
-        covered = 1.0 if seen is None else float((seen > 0).mean())
+        covered, drawn = 1.0, {}
+        if seen is not None:
+            covered = float((seen > 0).mean())
+            coded = cv2.imencode(".jpg", cv2.cvtColor(drawn_coverage(plate, seen), cv2.COLOR_RGB2BGR))[1].tobytes()
+            drawn = {"blob": self.blobs.put(coded), "filename": "coverage.jpg"}
         with self.database.session() as session:
             fresh = session.get(JobRow, row.id)
             if fresh is not None:
-                fresh.result = {"footage": footage, "covered": round(covered, 4)}
+                fresh.result = {"footage": footage, "covered": round(covered, 4), **drawn}
             notify(session, "footage", footage=footage, state="ready", project=row.project_id)
         if covered < 1:
             return f"Ready. No frame shows the background of {100 * (1 - covered):.1f} % of the picture."

@@ -63,6 +63,21 @@ def median_plate(frames: Sequence[U8], mattes: Sequence[F32] | None = None) -> t
     return out, (seen / len(stack)).astype(np.float32)
 
 
+def drawn_coverage(plate: U8, seen: F32, width: int = 640) -> U8:
+    """The clean plate, darker where fewer frames showed the background, hatched red where none did; at most `width`.
+
+    plate: (H, W, 3) uint8. seen: (H, W) float32, 0 to 1, as median_plate tells it.
+    """
+    size = min(width, plate.shape[1]), max(1, round(plate.shape[0] * min(1.0, width / plate.shape[1])))
+    small = cv2.resize(plate, size, interpolation=cv2.INTER_AREA).astype(np.float32)
+    share = cv2.resize(seen, size, interpolation=cv2.INTER_AREA)[..., None]
+    never = cv2.resize((seen <= 0).astype(np.float32), size, interpolation=cv2.INTER_AREA)[..., None]
+    stripes = (np.add.outer(np.arange(size[1]), np.arange(size[0])) // 4 % 2)[..., None]
+    out = small * (0.35 + 0.65 * np.sqrt(share))
+    red = np.array([207, 63, 43], np.float32) * (0.6 + 0.4 * stripes)
+    return np.asarray(np.clip(out + (red - out) * np.minimum(never * 1.5, 1) * 0.85, 0, 255) + 0.5, np.uint8)
+
+
 def joined_plate(base: U8, parts: Sequence[tuple[U8, F32]]) -> U8:
     """A held frame with parts of others laid over it, (H, W, 3) uint8.
 

@@ -36,6 +36,7 @@ def read_shot(raw: Any) -> Shot:
     _unique("treatments", (step.id for p in shot.planes for step in p.treatments))
     _references(shot)
     _parameters(shot)
+    _regions(shot)
     _groups(shot)
     _circles(shot)
     return shot
@@ -82,6 +83,17 @@ def _mattes_of(plane: Plane) -> list[str]:
     return [*([plane.matte] if plane.matte else []), *gate]
 
 
+def _regions(shot: Shot) -> None:
+    mattes = {matte.id for matte in shot.mattes}
+    for matte in shot.mattes:
+        for pull in matte.pulls:
+            if pull.region is not None and pull.region not in mattes:
+                label = declared("pull", pull.kind).label
+                raise RecipeError(
+                    f"{label} of '{matte.name}' is confined to the matte '{pull.region}', which is not there."
+                )
+
+
 def _groups(shot: Shot) -> None:
     planes = {plane.id: plane for plane in shot.planes}
     for plane in shot.planes:
@@ -107,7 +119,8 @@ def _circles(shot: Shot) -> None:
         names[f"p{plane.id}"] = f"the plane '{plane.name}'"
     for matte in shot.mattes:
         planes = [declared("pull", pull.kind).read(pull.params).names("plane") for pull in matte.pulls]
-        uses[f"m{matte.id}"] = [f"p{plane}" for found in planes for plane in found.values()]
+        regions = [f"m{pull.region}" for pull in matte.pulls if pull.region]
+        uses[f"m{matte.id}"] = [*(f"p{plane}" for found in planes for plane in found.values()), *regions]
         names[f"m{matte.id}"] = f"the matte '{matte.name}'"
     clear: set[str] = set()
     for start in uses:

@@ -54,11 +54,16 @@ class Step(Strict):
 
 
 class Pull(Step):
-    """One step of a matte's recipe and how it joins what came before."""
+    """One step of a matte's recipe and how it joins what came before.
+
+    region: another matte that the pull is confined to; with beyond, to all but that matte.
+    """
 
     join: Join = "add"
     strength: Scalar = 1.0
     invert: bool = False
+    region: str | None = Field(None, max_length=40)
+    beyond: bool = False
     marks: list[Mark] = Field(default_factory=list, max_length=100_000)
     shapes: list[Shape] = Field(default_factory=list, max_length=200)
 

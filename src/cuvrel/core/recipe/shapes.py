@@ -7,16 +7,17 @@ between two.
 from __future__ import annotations
 
 import itertools
-from typing import Literal
+from typing import Annotated, Literal
 
 import numpy as np
 from numpy.typing import NDArray
 from pydantic import Field, model_validator
 
-from cuvrel.core.recipe.values import Ease, Strict, eased
+from cuvrel.core.recipe.values import Strict, eased
 
 F64 = NDArray[np.float64]
 ShapeKind = Literal["ellipse", "box", "polygon", "curve"]
+ShapeEase = Literal["hold", "linear", "smooth"]
 ShapeJoin = Literal["add", "subtract", "intersect"]
 FAR = 1e6  # plate pixels
 FRAMED = ("x", "y", "width", "height", "angle", "round", "inner", "outer")
@@ -36,11 +37,13 @@ class ShapeKey(Strict):
     """A shape at one frame: `points` of a polygon or a curve, the other numbers of an ellipse or a box.
 
     x, y: the middle. width, height: in its own axes. angle: degrees, clockwise on the screen. round: of a
-    box's corners, 0 to 1. `ease` says how the shape leaves this key towards the next one.
+    box's corners, 0 to 1. `ease` says how the shape leaves this key towards the next one. only: the points that
+    this key is for, by their index; where there are none it is for the whole shape.
     """
 
     frame: int = Field(ge=0)
-    ease: Ease = "linear"
+    ease: ShapeEase = "linear"
+    only: list[Annotated[int, Field(ge=0)]] = Field(default_factory=list, max_length=500)
     points: list[ShapePoint] = Field(default_factory=list, max_length=500)
     x: float = Field(0.0, ge=-FAR, le=FAR)
     y: float = Field(0.0, ge=-FAR, le=FAR)
@@ -53,7 +56,7 @@ class ShapeKey(Strict):
 
 
 class Shape(Strict):
-    """A drawn shape, keyframed as a whole; between keys it moves, turns and grows without twisting."""
+    """A drawn shape, keyframed as a whole or by point; between keys it moves, turns and grows without twisting."""
 
     id: str = Field(min_length=1, max_length=40, pattern=r"^[A-Za-z0-9_-]+$")
     name: str = Field(min_length=1, max_length=120)
@@ -72,18 +75,34 @@ class Shape(Strict):
                 raise ValueError(f"an {self.kind} has no points" if self.kind == "ellipse" else "a box has no points")
         elif len({len(key.points) for key in self.keys}) != 1 or len(self.keys[0].points) < 3:
             raise ValueError("a drawn outline has the same points on every key, three at least")
+        if any(n >= len(key.points) for key in self.keys for n in key.only):
+            raise ValueError("a key is for points that the shape does not have")
         return self
 
     def at(self, time: float) -> ShapeKey:
         """The shape at a time, as a key of its own."""
-        keys = self.keys
-        if time <= keys[0].frame:
-            return keys[0]
-        for left, right in itertools.pairwise(keys):
-            if time < right.frame:
-                share = eased(left.ease, (time - left.frame) / (right.frame - left.frame))
-                return between(left, right, share)
-        return keys[-1]
+        if not any(key.only for key in self.keys):
+            return _among(self.keys, time)
+        # points that have the same keys about them go together, as a shape of their own
+        together: dict[tuple[int, ...], list[int]] = {}
+        for n in range(len(self.keys[0].points)):
+            mine = tuple(i for i, key in enumerate(self.keys) if not key.only or n in key.only) or (0,)
+            together.setdefault(mine, []).append(n)
+        points: list[ShapePoint | None] = [None] * len(self.keys[0].points)
+        for mine, chosen in together.items():
+            part = [self.keys[i].model_copy(update={"points": [self.keys[i].points[n] for n in chosen]}) for i in mine]
+            for n, point in zip(chosen, _among(part, time).points, strict=True):
+                points[n] = point
+        return self.keys[0].model_copy(update={"points": points, "only": []})
+
+
+def _among(keys: list[ShapeKey], time: float) -> ShapeKey:
+    if time <= keys[0].frame:
+        return keys[0]
+    for left, right in itertools.pairwise(keys):
+        if time < right.frame:
+            return between(left, right, eased(left.ease, (time - left.frame) / (right.frame - left.frame)))
+    return keys[-1]
 
 
 def between(left: ShapeKey, right: ShapeKey, share: float) -> ShapeKey:

@@ -49,6 +49,8 @@ class Mattes:
         self.frames, self.fps = plate.frames, plate.fps
         self.size = max(2, round(plate.height * scale)), max(2, round(plate.width * scale))
         self._mattes: dict[tuple[str, int], Node] = {}
+        # regions are other mattes, with all their pulls and their edge step, however much of this one is looked at
+        self._whole = self if edged and pulls is None else type(self)(shot, sources, scale)
 
     def alone(self, plane: Plane, frame: int) -> Node:
         """A plane's own picture, (H, W, 4) float32 premultiplied linear RGBA: a matte may be taken from it."""
@@ -114,8 +116,11 @@ class Mattes:
         for pull in matte.pulls[: self._most]:
             found = self._pull(pull, frame) if pull.on else None
             if found is not None:
+                if pull.region is not None:
+                    found = self._confined(found, pull.region, pull.invert, pull.beyond, frame)
                 inputs.append(found)
-                joins.append((pull.join, float(at(pull.strength, frame, self.fps)), pull.invert))
+                # what is confined is inverted within its region, not beyond it
+                joins.append((pull.join, float(at(pull.strength, frame, self.fps)), pull.invert and not pull.region))
         size = self.size
 
         def joined(*pulls: F32) -> F32:
@@ -127,6 +132,12 @@ class Mattes:
         if len(inputs) == 1 and joins[0] == ("add", 1.0, False):
             return inputs[0]
         return node("pulls", [joins, size], inputs, joined, keep=len(inputs) != 1)
+
+    def _confined(self, pulled: Node, region: str, invert: bool, beyond: bool, frame: int) -> Node:
+        def run(cover: F32, within: F32) -> F32:
+            return np.asarray((1 - cover if invert else cover) * (1 - within if beyond else within), np.float32)
+
+        return node("confined", [invert, beyond], [pulled, self._whole.matte(region, frame)], run)
 
     def _pull(self, pull: Pull, frame: int) -> Node | None:
         """One pull's own coverage, (H, W) float32; None where a trace has not reached this frame."""

@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
+from typing import Any
 
 from cuvrel.core.recipe.hashing import key_of
-from cuvrel.core.recipe.models import Matte, Shot
+from cuvrel.core.recipe.models import Matte, Pull, Shot
 
 
 def settling_key(shot: Shot, matte_id: str, frames: Iterable[tuple[str, int, str | None]]) -> str:
@@ -13,11 +14,25 @@ def settling_key(shot: Shot, matte_id: str, frames: Iterable[tuple[str, int, str
 
     frames: pull, frame and blob of all stored matte frames. Raises KeyError.
     """
-    matte = shot.matte(matte_id)
-    pulls = {pull.id for pull in matte.pulls}
+    mattes, waiting = [], [matte_id]
+    while waiting:
+        one = shot.matte(waiting.pop())
+        if one in mattes:
+            continue
+        mattes.append(one)
+        # a pull may be confined to another matte, whose change changes this one
+        waiting += [pull.region for pull in one.pulls if pull.region]
+    pulls = {pull.id for one in mattes for pull in one.pulls}
     stored = sorted((pull, frame, blob) for pull, frame, blob in frames if pull in pulls and blob)
-    recipe = [[pull.model_dump(mode="json") for pull in matte.pulls], matte.edge, shot.plate_footage().hash]
+    recipe = [[_dumped(pull) for one in mattes for pull in one.pulls], *(one.edge for one in mattes),
+              shot.plate_footage().hash]  # fmt: skip
     return key_of("settled", [recipe, [list(one) for one in stored]], [])
+
+
+def _dumped(pull: Pull) -> dict[str, Any]:
+    """The pull as it counts for the key; a region that is not there leaves the keys of older documents as they were."""
+    raw = pull.model_dump(mode="json")
+    return raw if pull.region else {name: value for name, value in raw.items() if name not in ("region", "beyond")}
 
 
 def live(shot: Shot, matte_id: str) -> Shot:
