@@ -378,7 +378,7 @@
     background: none;
     font-weight: 600;
     font-size: 13.5px;
-    width: 150px;
+    width: auto;
     field-sizing: content;
     min-width: 90px;
     max-width: 260px;

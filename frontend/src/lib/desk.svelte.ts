@@ -8,7 +8,8 @@ import { ShotStore } from "./shot.svelte";
 
 export type Mode = "result" | "veil" | "matte" | "cutout" | "unroll" | "onion" | "change";
 export type Drawn = "ellipse" | "box" | "polygon" | "curve";
-export type Tool = "in" | "out" | "lasso" | "near" | "erase" | "hand" | "sample" | "arrow" | Drawn;
+export type Tool =
+  "in" | "out" | "lasso" | "near" | "erase" | "hand" | "sample" | "arrow" | "place" | Drawn;
 /** A name of a ground, or a colour as #rrggbb. */
 export type Ground = string;
 export type Selection = { kind: "matte" | "plane"; id: string };
@@ -114,11 +115,19 @@ export class Desk {
     return s.kind === "plane" ? this.shot.planePath(s.id) : this.shot.mattePath(s.id);
   }
 
-  /** The plane whose placement can be changed on the picture now. */
-  get placing(): Plane | undefined {
+  /** The plane that could be placed on the picture now. */
+  get placeable(): Plane | undefined {
     if (this.selected?.kind !== "plane" || this.mode !== "result" || this.split) return undefined;
     const plane = this.shot.plane(this.selected.id);
     return plane && plane.kind !== "glaze" ? plane : undefined;
+  }
+
+  /** The plane that a drag over the picture places: one that has been placed, an element, or with the tool at hand. */
+  get placing(): Plane | undefined {
+    const plane = this.placeable;
+    if (!plane || this.tool === "place") return plane;
+    const placed = plane.kind === "element" || Object.keys(plane.placement).length > 0;
+    return placed && this.tool !== "hand" ? plane : undefined;
   }
 
   /** The matte that the views show: the selected one, or the one that the selected plane uses. */

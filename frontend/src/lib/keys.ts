@@ -228,6 +228,13 @@ export const KEYS: Key[] = [
     run: (d) => d.hovered?.(),
   },
   {
+    keys: "M",
+    says: "Place the selected plane on the picture",
+    group: "Values",
+    match: on("KeyM", false),
+    run: (d) => void (d.tool = "place"),
+  },
+  {
     keys: "C",
     says: "Curves of what moves, or cards",
     group: "Values",

@@ -7,6 +7,7 @@
   import Tools from "./Tools.svelte";
   import Overlay from "./Overlay.svelte";
   import Split from "./Split.svelte";
+  import PlaceTools from "./PlaceTools.svelte";
   import Placing from "./Placing.svelte";
   import Shapes from "./Shapes.svelte";
   import ShapeTools from "./ShapeTools.svelte";
@@ -385,7 +386,9 @@
     <Placing {desk} plane={desk.placing} {scale} {left} {top} {at} />
   {/if}
   {#if desk.shaping}<Shapes {desk} {scale} {left} {top} {at} />{/if}
-  {#if desk.marking}<Tools {desk} />{:else if desk.shaping}<ShapeTools {desk} />{/if}
+  {#if desk.marking}<Tools {desk} />{:else if desk.shaping}<ShapeTools
+      {desk}
+    />{:else if desk.placeable}<PlaceTools {desk} />{/if}
   <div class="zoom">
     <button class:on={zoom === 0} onclick={() => (zoom = 0)}>fit</button>
     <button

@@ -9,9 +9,11 @@
     desk: Desk;
     label: string;
     tools: { tool: Tool & IconName; name: string; keys?: string }[];
-    children: Snippet;
+    /** The tool that is in the hand, where that is not simply the desk's. */
+    chosen?: Tool;
+    children?: Snippet;
   };
-  let { desk, label, tools, children }: Props = $props();
+  let { desk, label, tools, chosen, children }: Props = $props();
 </script>
 
 <div class="tools">
@@ -22,7 +24,7 @@
           <button
             {...props}
             role="radio"
-            aria-checked={desk.tool === tool}
+            aria-checked={(chosen ?? desk.tool) === tool}
             aria-label={name}
             onclick={() => (desk.tool = tool)}><Icon name={tool} size={19} /></button
           >
@@ -30,7 +32,7 @@
       </Hint>
     {/each}
   </div>
-  {@render children()}
+  {@render children?.()}
 </div>
 
 <style>
