@@ -8,7 +8,9 @@ from hypothesis import given
 from hypothesis import strategies as st
 from pydantic import ValidationError
 
-from cuvrel.core.recipe.values import Key, Keys, at
+from cuvrel.core.motion.timing import TimeParams
+from cuvrel.core.recipe.values import Key, Keys, at, is_on
+from cuvrel.core.stand.placement import PlacementParams
 
 numbers = st.floats(-1e6, 1e6)
 eases = st.sampled_from(["hold", "linear", "smooth"])
@@ -75,3 +77,18 @@ def test_keys_out_of_order_or_twice_on_a_frame_are_refused(frames: list[int]) ->
 def test_values_that_are_no_numbers_are_refused(value: float) -> None:
     with pytest.raises(ValidationError):
         Key(frame=0, value=value)
+
+
+def test_a_keyed_switch_stays_as_its_last_key_says() -> None:
+    keyed = Keys(keys=[Key(frame=2, value=1.0), Key(frame=5, value=0.0, ease="smooth"), Key(frame=8, value=1.0)])
+    assert [is_on(keyed, f) for f in (0, 2, 4, 5, 7, 8, 99)] == [True, True, True, False, False, True, True]
+    assert is_on(True, 3) is True
+    params = PlacementParams.model_validate({"flip_x": keyed.model_dump()})
+    assert [params.at(f)["flip_x"] for f in (3, 6)] == [True, False]
+
+
+def test_a_switch_is_on_or_off_and_no_other_switch_can_be_keyed() -> None:
+    with pytest.raises(ValueError, match="at a keyframe"):
+        PlacementParams.model_validate({"flip_x": {"keys": [{"frame": 0, "value": 0.5}]}})
+    with pytest.raises(ValueError, match="bool"):
+        TimeParams.model_validate({"reverse": {"keys": [{"frame": 0, "value": 1}]}})

@@ -45,6 +45,12 @@ def test_an_element_is_laid_in_tried_out_and_placed(desk: Desk, stack: Stack, de
     desk.page.get_by_role("button", name="Turn of Element").press("Shift+ArrowRight")
     placement = named(planes(desk, stack, demo), "Element")["placement"]
     assert (placement["scale"], placement["angle"]) == (99, 10)
+    # a switch is keyed, too, and holds
+    desk.page.get_by_role("button", name="Placement: Flip across: no keyframe").click()
+    desk.go(3)
+    desk.page.get_by_role("switch", name="Placement: Flip across").click()
+    keys = named(planes(desk, stack, demo), "Element")["placement"]["flip_x"]["keys"]
+    assert [(k["frame"], k["value"], k["ease"]) for k in keys] == [(0, 0, "hold"), (3, 1, "hold")]
     # it slides in time, and is there on some frames only
     desk.page.get_by_label("Time: Offset, value").fill("3")
     desk.page.keyboard.press("Enter")

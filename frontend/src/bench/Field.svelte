@@ -9,6 +9,7 @@
   import {
     fromHex,
     isDriver,
+    isOn,
     keysOf,
     newGesture,
     ringOf,
@@ -26,13 +27,20 @@
   let { desk, field, value, path, about }: Props = $props();
 
   const stored = $derived(value === undefined ? field.default : value);
-  const now = $derived(valueAt(stored, desk.frame, desk.fps, field.low, field.high));
+  const switches = $derived(field.control === "switch");
+  const now = $derived(
+    switches
+      ? isOn(stored, desk.frame)
+      : valueAt(stored, desk.frame, desk.fps, field.low, field.high),
+  );
   const driver = $derived(isDriver(stored) ? stored : null);
   /** What the slider sets: the value itself, or what a driver moves. */
   const base = $derived(driver ? valueAt(driver.base, desk.frame) : now);
   const ring = $derived(ringOf(stored, desk.frame));
   const name = $derived(`${about}: ${field.label}`);
-  const ease = $derived(keysOf(stored).find((k) => k.frame === desk.frame)?.ease);
+  const ease = $derived(
+    switches ? undefined : keysOf(stored).find((k) => k.frame === desk.frame)?.ease,
+  );
   /** What the slider spans: a typed value may lie beyond. */
   const reach = $derived(field.slide ?? [field.low, field.high]);
   let gesture = "";
@@ -66,7 +74,21 @@
     set(Math.max(field.low, Math.min(field.high, number)));
   }
 
+  /** A switch is keyed as 1 and 0, and holds; without a key left it is on or off again. */
+  function toggledSwitch(on: boolean, toggles: boolean): unknown {
+    if (!toggles && !keysOf(stored).length) return on;
+    const rest = keysOf(stored).filter((k) => k.frame !== desk.frame);
+    if (toggles && ring === "here") return rest.length ? { keys: rest } : on;
+    const key = { frame: desk.frame, value: on ? 1 : 0, ease: "hold" as const, handles: null };
+    return { keys: [...rest, key].sort((a, b) => a.frame - b.frame) };
+  }
+
   function keyed() {
+    if (switches && field.animatable)
+      return put(
+        toggledSwitch(now === true, true),
+        ring === "here" ? "remove keyframe" : "keyframe",
+      );
     if (field.animatable)
       put(toggledKey(stored, desk.frame), ring === "here" ? "remove keyframe" : "keyframe");
   }
@@ -235,7 +257,8 @@
       role="switch"
       aria-checked={now === true}
       aria-label={name}
-      onclick={() => set(!now)}>{now ? "on" : "off"}</button
+      onclick={() => put(toggledSwitch(!now, false), field.label.toLowerCase())}
+      >{now ? "on" : "off"}</button
     >
     <span></span>
   {/if}

@@ -44,6 +44,13 @@ export function valueAt(
   return keys[keys.length - 1].value as Plain;
 }
 
+/** Whether a switch is on at a frame: keyed, it stays as its last key says. */
+export function isOn(value: unknown, frame: number): boolean {
+  if (!isKeys(value)) return value === true;
+  const last = value.keys.filter((k) => k.frame <= frame).at(-1) ?? value.keys[0];
+  return last.value === 1;
+}
+
 export function eased(ease: Ease, t: number, handles: Handles | null = null): number {
   if (ease === "hold") return 0;
   if (ease === "linear") return t;

@@ -12,7 +12,7 @@ from cuvrel.core.media.rows import in_rows, kernel
 from cuvrel.core.pulls.context import PullContext
 from cuvrel.core.pulls.luma_key import blurred
 from cuvrel.core.recipe.declared import Params, declare, number, switch
-from cuvrel.core.recipe.values import Scalar
+from cuvrel.core.recipe.values import Scalar, Switch
 
 F32 = NDArray[np.float32]
 U8 = NDArray[np.uint8]
@@ -25,8 +25,10 @@ class ContourParams(Params):
     width: Scalar = number(2.0, "Width", 0.5, 60, step=0.5, unit="px")
     length: Scalar = number(30.0, "Clean-up", 0, 500, step=1, unit="px", hint="lines shorter than this are left out")
     blur: Scalar = number(1.5, "Blur before", 0, 40, step=0.5, unit="px", hint="hides grain and fine texture")
-    colour: bool = switch(True, "Colour counts", hint="edges between colours of one brightness, too")
-    thin: bool = switch(True, "Thin", hint="one line an edge; otherwise the edge's own steepness is drawn")
+    colour: Switch = switch(True, "Colour counts", hint="edges between colours of one brightness, too", animatable=True)
+    thin: Switch = switch(
+        True, "Thin", hint="one line an edge; otherwise the edge's own steepness is drawn", animatable=True
+    )
 
 
 @kernel

@@ -12,7 +12,7 @@ from cuvrel.core.media.rows import in_rows, kernel
 from cuvrel.core.pulls.context import PullContext
 from cuvrel.core.pulls.luma_key import blurred
 from cuvrel.core.recipe.declared import Params, declare, number, reference, switch
-from cuvrel.core.recipe.values import Scalar
+from cuvrel.core.recipe.values import Scalar, Switch
 
 F32 = NDArray[np.float32]
 U8 = NDArray[np.uint8]
@@ -31,8 +31,10 @@ class DifferenceKeyParams(Params):
     cast: Scalar = number(
         0.0, "Drop cast light", 0, 1, hint="what is only lit more than on the clean plate counts less"
     )
-    exposure: bool = switch(True, "Match light", hint="the clean plate is brought to each frame's exposure and tint")
-    shift: bool = switch(True, "Match shift", hint="the clean plate is moved to fit each frame")
+    exposure: Switch = switch(
+        True, "Match light", hint="the clean plate is brought to each frame's exposure and tint", animatable=True
+    )
+    shift: Switch = switch(True, "Match shift", hint="the clean plate is moved to fit each frame", animatable=True)
 
 
 def matched(rgb: U8, clean: U8, exposure: bool, shift: bool) -> tuple[U8, F32]:

@@ -13,7 +13,7 @@ from typing import Any, Literal
 from pydantic import Field, ValidationError, model_validator
 
 from cuvrel.core.recipe.errors import RecipeError
-from cuvrel.core.recipe.values import Driver, Keys, Strict, at
+from cuvrel.core.recipe.values import Driver, Keys, Strict, at, is_on
 
 Family = Literal["pull", "edge", "treatment", "plane", "placement", "time"]
 
@@ -56,9 +56,14 @@ def colour(default: tuple[float, float, float], label: str, *, hint: str = "") -
     )
 
 
-def switch(default: bool, label: str, *, hint: str = "") -> Any:
-    """An on/off field."""
-    return Field(default, title=label, description=hint, json_schema_extra={"control": "switch"})
+def switch(default: bool, label: str, *, hint: str = "", animatable: bool = False) -> Any:
+    """An on/off field; one that is animatable has the type Switch."""
+    return Field(
+        default,
+        title=label,
+        description=hint,
+        json_schema_extra={"control": "switch", "animatable": animatable, "low": 0.0, "high": 1.0, "step": 1.0},
+    )
 
 
 def reference(label: str, of: Literal["footage", "plane"], *, hint: str = "") -> Any:
@@ -81,6 +86,11 @@ class Params(Strict):
         for name, field in type(self).model_fields.items():
             extra = field.json_schema_extra
             if not isinstance(extra, dict) or "low" not in extra:
+                continue
+            if extra["control"] == "switch":
+                keyed = getattr(self, name)
+                if isinstance(keyed, Keys) and any(key.value not in (0, 1) for key in keyed.keys):
+                    raise ValueError(f"{field.title} is on (1) or off (0) at a keyframe")
                 continue
             low, high = float(extra["low"]), float(extra["high"])  # type: ignore[arg-type]
             value = getattr(self, name)
@@ -116,12 +126,14 @@ class Params(Strict):
 
         What a driver would bring out of a field's range stops at its end. fps: the shot's rate.
         """
-        out = {}
+        out: dict[str, Any] = {}
         for name, field in type(self).model_fields.items():
-            value = getattr(self, name)
+            value, extra = getattr(self, name), field.json_schema_extra
+            if isinstance(extra, dict) and extra.get("control") == "switch":
+                out[name] = is_on(value, time)
+                continue
             out[name] = at(value, time, fps)
             if isinstance(value, Driver):
-                extra = field.json_schema_extra
                 assert isinstance(extra, dict)
                 out[name] = min(max(out[name], float(extra["low"])), float(extra["high"]))  # type: ignore[arg-type]
         return out

@@ -39,7 +39,9 @@ def _fields(entry: Declared, raw: Doc, path: str, about: str) -> Iterator[Moving
         extra = field.json_schema_extra
         if not isinstance(extra, dict) or not extra.get("animatable"):
             continue
-        neutral = extra.get("neutral")
+        neutral, raw_value = extra.get("neutral"), raw.get(name, field.default)
+        if isinstance(raw_value, bool):
+            raw_value = float(raw_value)
         yield Moving(
             f"{path}/{name}",
             f"{about}: {field.title}",
@@ -47,7 +49,7 @@ def _fields(entry: Declared, raw: Doc, path: str, about: str) -> Iterator[Moving
             float(extra["high"]),  # type: ignore[arg-type]
             None if neutral is None else float(neutral),  # type: ignore[arg-type]
             extra["control"] == "colour",
-            raw.get(name, field.default),
+            raw_value,
         )
 
 

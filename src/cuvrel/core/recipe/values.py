@@ -81,6 +81,7 @@ class Driver(Strict):
 
 
 Scalar = float | Keys | Driver
+Switch = bool | Keys
 Colour = Annotated[Rgb | Keys, Field(description="display-encoded sRGB, 0 to 1 each")]
 
 
@@ -101,6 +102,18 @@ def at(value: Scalar | Colour | Any, time: float, fps: float = 24.0) -> Any:
         if left.frame <= time < right.frame:
             return _between(left, right, (time - left.frame) / (right.frame - left.frame))
     return keys[-1].value
+
+
+def is_on(value: Switch, time: float) -> bool:
+    """Whether a switch is on at a time: keyed, it stays as its last key says (1 is on), whatever that key's ease."""
+    if not isinstance(value, Keys):
+        return value
+    last = value.keys[0]
+    for key in value.keys:
+        if key.frame > time:
+            break
+        last = key
+    return last.value == 1
 
 
 def eased(ease: Ease, t: float, handles: Handles | None = None) -> float:

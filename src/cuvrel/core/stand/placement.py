@@ -15,7 +15,7 @@ from numpy.typing import NDArray
 from cuvrel.core.media.box import bounds
 from cuvrel.core.media.rows import in_rows, kernel
 from cuvrel.core.recipe.declared import Params, choice, declare, number, switch
-from cuvrel.core.recipe.values import Scalar
+from cuvrel.core.recipe.values import Scalar, Switch
 
 F32 = NDArray[np.float32]
 F64 = NDArray[np.float64]
@@ -59,8 +59,8 @@ class PlacementParams(Params):
         0.0, "Anchor across", -FAR, FAR, step=1, unit="px", slide=(-1000, 1000), hint="what it scales and turns about"
     )
     anchor_y: Scalar = number(0.0, "Anchor down", -FAR, FAR, step=1, unit="px", slide=(-1000, 1000))
-    flip_x: bool = switch(False, "Flip across")
-    flip_y: bool = switch(False, "Flip down")
+    flip_x: Switch = switch(False, "Flip across", animatable=True)
+    flip_y: Switch = switch(False, "Flip down", animatable=True)
     border: Literal["none", "clamp", "tile", "mirror"] = choice(
         "none", "Beyond it", ["none", "clamp", "tile", "mirror"], hint="what is seen beyond the picture's own border"
     )
