@@ -172,8 +172,11 @@
   .pair .body {
     grid-template: auto / minmax(0, 1fr) minmax(0, 1fr);
   }
+  .free {
+    width: 470px;
+  }
   .free .body {
-    grid-template: none / minmax(0, 1fr) minmax(0, 1.15fr);
+    grid-template: none / minmax(0, 1.06fr) minmax(0, 1fr);
     grid-auto-flow: row;
   }
   .off .body {
