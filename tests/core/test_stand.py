@@ -106,6 +106,23 @@ def test_the_cache_stays_within_its_room_and_drops_the_oldest() -> None:
     assert cache.get("9") is not None
 
 
+def test_light_never_pushes_out_what_is_shown_and_the_other_way_round_only_to_a_third() -> None:
+    cache = Cache(3000)
+    for index in range(6):
+        cache.put(f"shown {index}", np.zeros(150, np.uint8))
+    for index in range(40):
+        cache.put(f"light {index}", np.zeros(100, np.float32))
+    assert all(cache.get(f"shown {index}") is not None for index in range(6))
+    assert cache.get("light 39") is not None
+    assert cache.get("light 0") is None
+    for index in range(40):
+        cache.put(f"more {index}", np.zeros(150, np.uint8))
+    assert cache.size <= 3000
+    # the newest of both are there
+    assert cache.get("more 39") is not None
+    assert cache.get("light 39") is not None
+
+
 def test_what_is_too_large_is_not_kept_and_what_is_kept_can_not_be_changed() -> None:
     cache = Cache(1000)
     cache.put("big", np.zeros(400, np.uint8))

@@ -40,12 +40,18 @@ def node(kind: str, params: Any, inputs: Sequence[Node], run: Callable[..., NDAr
 
 
 class Cache:
-    """Arrays under their keys, the least recently used ones dropped beyond `room` bytes. Safe to share."""
+    """Arrays under their keys, the least recently used ones dropped beyond `room` bytes. Safe to share.
+
+    Pictures in bytes (what was decoded, and what is shown) are dropped after all else as long as they fill no more
+    than a third of the room: one frame's light in floats would push out what twenty frames show.
+    """
 
     def __init__(self, room: int) -> None:
         self.room = room
         self.size = 0
-        self._items: OrderedDict[str, NDArray[Any]] = OrderedDict()
+        self._bytes = 0
+        self._light: OrderedDict[str, NDArray[Any]] = OrderedDict()
+        self._shown: OrderedDict[str, NDArray[Any]] = OrderedDict()
         self._lock = threading.Lock()
         self._busy: dict[str, threading.Event] = {}
         self._spent: OrderedDict[str, float] = OrderedDict()
@@ -53,9 +59,11 @@ class Cache:
     def get(self, key: str) -> NDArray[Any] | None:
         """The array, which must not be written to, or None."""
         with self._lock:
-            if key in self._items:
-                self._items.move_to_end(key)
-            return self._items.get(key)
+            for shelf in (self._light, self._shown):
+                if key in shelf:
+                    shelf.move_to_end(key)
+                    return shelf[key]
+            return None
 
     def put(self, key: str, value: NDArray[Any]) -> None:
         """Keeps an array, unless it is larger than a quarter of the room."""
@@ -63,12 +71,19 @@ class Cache:
             return
         value.flags.writeable = False
         with self._lock:
-            if key in self._items:
+            if key in self._light or key in self._shown:
                 return
-            self._items[key] = value
+            shown = value.dtype == np.uint8
+            (self._shown if shown else self._light)[key] = value
             self.size += value.nbytes
+            self._bytes += value.nbytes if shown else 0
             while self.size > self.room:
-                self.size -= self._items.popitem(last=False)[1].nbytes
+                if self._light and (not self._shown or self._bytes * 3 <= self.room):
+                    self.size -= self._light.popitem(last=False)[1].nbytes
+                else:
+                    dropped = self._shown.popitem(last=False)[1].nbytes
+                    self.size -= dropped
+                    self._bytes -= dropped
 
     def spend(self, key: str, seconds: float) -> None:
         """Notes what a node took by itself."""
