@@ -2,7 +2,7 @@
 
 import numpy as np
 import pytest
-from hypothesis import given
+from hypothesis import assume, example, given
 from hypothesis import strategies as st
 
 from cuvrel.core.media.colour import linear_to_srgb, srgb_to_linear
@@ -85,10 +85,14 @@ def test_all_modes_of_the_standard_are_there() -> None:
 
 
 @pytest.mark.parametrize("mode", STANDARD)
+@example(source=(0.0, 0.0, 0.0), backdrop=(0.0, 0.5, 1.0), alpha=1.0, below=0.953125)
+@example(source=(1.0, 1.0, 1.0), backdrop=(0.0, 0.5, 1.0), alpha=0.3, below=0.7)
 @given(source=colour, backdrop=colour, alpha=st.floats(0.05, 1), below=st.floats(0.05, 1))
 def test_a_mode_is_the_standards_formula(
     mode: str, source: tuple[float, ...], backdrop: tuple[float, ...], alpha: float, below: float
 ) -> None:
+    # burn steps from black to white at a white backdrop: what is white but for a rounding may be taken for white
+    assume(mode != "color-burn" or not any(0.9999 < d < 1 for d in backdrop))
     got = blend(pixel(backdrop, below), pixel(source, alpha), mode)[0, 0]
     s, d = np.asarray(source, np.float64), np.asarray(backdrop, np.float64)
     mixed = srgb_to_linear(np.clip(FORMULAS[mode](s, d), 0, 1)).astype(np.float64)

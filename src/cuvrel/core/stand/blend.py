@@ -47,7 +47,8 @@ def _separable(mode, s, d):  # type: ignore[no-untyped-def]
     elif mode == 9:
         for i in range(s.size):
             full = zero if s[i] <= zero else one - min(one, (one - d[i]) / max(s[i], np.float32(1e-9)))
-            s[i] = one if d[i] >= one else full
+            # white that was multiplied by an alpha and divided again is white still
+            s[i] = one if d[i] >= np.float32(0.99999) else full
     elif mode == 5 or mode == 10:
         # overlay is hard light with the layers swapped
         for i in range(s.size):
