@@ -79,14 +79,18 @@ def test_a_pull_is_confined_to_another_matte(desk: Desk, stack: Stack, demo: int
     new_matte(desk)
     desk.matte("Signaller")
     desk.page.keyboard.press("3")
+    expect(desk.page.get_by_role("region", name="Picture")).to_have_attribute("data-view", re.compile("^matte:"))
+    desk.saved()
     before = desk.key()
     region = desk.page.get_by_label("Trace: region")
     region.select_option(label="Subject 2")
     key = desk.new_picture(before)
+    desk.saved()
     assert document(stack, demo)["mattes"][0]["pulls"][0]["region"] == document(stack, demo)["mattes"][1]["id"]
     # beyond a matte of nothing lies all of it
     region.select_option(label="not Subject 2")
     desk.new_picture(key)
+    desk.saved()
     assert document(stack, demo)["mattes"][0]["pulls"][0]["beyond"] is True
 
 

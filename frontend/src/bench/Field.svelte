@@ -288,18 +288,21 @@
 {#if driver}<Driving {field} {driver} {name} onput={put} />{/if}
 
 <style>
+  .label,
   :global(.field-label) {
-    border: 0;
-    background: none;
-    padding: 0;
-    min-height: 24px;
-    text-align: left;
     color: var(--quiet);
     font-size: 12px;
     line-height: 1.1;
     overflow: hidden;
     text-overflow: ellipsis;
     white-space: nowrap;
+  }
+  :global(.field-label) {
+    border: 0;
+    background: none;
+    padding: 0;
+    min-height: 24px;
+    text-align: left;
   }
   :global(.field-label:hover) {
     color: var(--ink);
@@ -311,14 +314,6 @@
     align-items: center;
     gap: 4px;
     min-height: 24px;
-  }
-  .label {
-    color: var(--quiet);
-    font-size: 12px;
-    line-height: 1.1;
-    overflow: hidden;
-    text-overflow: ellipsis;
-    white-space: nowrap;
   }
   .slider {
     appearance: none;

@@ -22,6 +22,11 @@
     else [from, to] = [desk.frame, Math.min(last, desk.frame + long)];
   });
 
+  const bounds = $derived([
+    { says: "from", label: "From frame", frame: from, put: (frame: number) => (from = frame) },
+    { says: "to", label: "To frame", frame: to, put: (frame: number) => (to = frame) },
+  ]);
+
   async function go() {
     const wanted = desk.arriving;
     if (!wanted) return;
@@ -47,28 +52,20 @@
           void go();
         }}
       >
-        <label>
-          from <input
-            class="field"
-            type="number"
-            aria-label="From frame"
-            min={first}
-            max={first + shot.count - 1}
-            value={first + from}
-            onchange={(e) => (from = Math.max(0, e.currentTarget.valueAsNumber - first))}
-          />
-        </label>
-        <label>
-          to <input
-            class="field"
-            type="number"
-            aria-label="To frame"
-            min={first}
-            max={first + shot.count - 1}
-            value={first + to}
-            onchange={(e) => (to = Math.max(0, e.currentTarget.valueAsNumber - first))}
-          />
-        </label>
+        {#each bounds as { says, label, frame, put } (says)}
+          <label>
+            {says}
+            <input
+              class="field"
+              type="number"
+              aria-label={label}
+              min={first}
+              max={first + shot.count - 1}
+              value={first + frame}
+              onchange={(e) => put(Math.max(0, e.currentTarget.valueAsNumber - first))}
+            />
+          </label>
+        {/each}
         <label>
           ease <select class="field" bind:value={ease} aria-label="Ease">
             {#each ["smooth", "linear", "free", "hold"] as one (one)}<option>{one}</option>{/each}

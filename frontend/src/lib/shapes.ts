@@ -4,6 +4,20 @@ import type { Shape, ShapeKey, ShapePoint } from "./api-types";
 export type Point = [number, number];
 const FRAMED = ["x", "y", "width", "height", "angle", "round", "inner", "outer"] as const;
 
+const ARROWS: Record<string, Point> = {
+  ArrowLeft: [-1, 0], ArrowRight: [1, 0], ArrowUp: [0, -1], ArrowDown: [0, 1],
+}; // prettier-ignore
+
+/** How far an arrow key moves what is focused: a pixel, with Shift ten, with Alt a tenth; the event is used up. */
+export function nudge(event: KeyboardEvent): Point | null {
+  const step = ARROWS[event.key];
+  if (!step) return null;
+  event.preventDefault();
+  event.stopPropagation();
+  const by = event.shiftKey ? 10 : event.altKey ? 0.1 : 1;
+  return [step[0] * by, step[1] * by];
+}
+
 export function pointed(shape: Shape): boolean {
   return shape.kind === "polygon" || shape.kind === "curve";
 }

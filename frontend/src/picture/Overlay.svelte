@@ -29,7 +29,7 @@
   ]);
 </script>
 
-<svg aria-hidden="true" data-marks={marks.length}>
+<svg class="over-picture" aria-hidden="true" data-marks={marks.length}>
   <g transform={`translate(${left} ${top}) scale(${scale})`}>
     {#each lines as line (line.id)}
       {@const wide = Math.max(2 * line.radius, 5 / scale)}
@@ -112,13 +112,6 @@
 </svg>
 
 <style>
-  svg {
-    position: absolute;
-    inset: 0;
-    width: 100%;
-    height: 100%;
-    pointer-events: none;
-  }
   path {
     fill: none;
     stroke-linecap: round;

@@ -3,7 +3,7 @@
   import type { Op } from "../lib/api";
   import type { Desk } from "../lib/desk.svelte";
   import { ownSize, placedAt, placeOf, type Placed } from "../lib/placement";
-  import type { Point } from "../lib/shapes";
+  import { nudge, type Point } from "../lib/shapes";
   import { newGesture, withValue } from "../lib/values";
 
   /** The placement of the selected plane, drawn over the picture, with handles. */
@@ -115,24 +115,17 @@
     drag = null;
   }
 
-  const arrows: Record<string, Point> = {
-    ArrowLeft: [-1, 0], ArrowRight: [1, 0], ArrowUp: [0, -1], ArrowDown: [0, 1],
-  }; // prettier-ignore
-
   function nudged(event: KeyboardEvent, how: string) {
-    const step = arrows[event.key];
-    if (!step) return;
-    event.preventDefault();
-    event.stopPropagation();
-    const by = event.shiftKey ? 10 : event.altKey ? 0.1 : 1;
-    const [dx, dy] = [step[0] * by, step[1] * by];
+    const by = nudge(event);
+    if (!by) return;
+    const [dx, dy] = by;
     if (how === "scale") put({ scale: Math.max(0.1, placed.scale + dx - dy) }, "scale plane", null);
     else if (how === "turn") put({ angle: placed.angle + dx + dy }, "turn plane", null);
     else put({ x: placed.x + dx, y: placed.y + dy }, "nudge plane", null);
   }
 </script>
 
-<svg data-placing={plane.id}>
+<svg class="over-picture" data-placing={plane.id}>
   <g transform={`translate(${left} ${top}) scale(${scale})`}>
     <path d={line} class="under" stroke-width={3 / scale} />
     <path
@@ -209,13 +202,6 @@
 </svg>
 
 <style>
-  svg {
-    position: absolute;
-    inset: 0;
-    width: 100%;
-    height: 100%;
-    pointer-events: none;
-  }
   path {
     fill: none;
     stroke-linejoin: round;

@@ -3,6 +3,7 @@
   import type { Desk } from "../lib/desk.svelte";
   import {
     changed,
+    nudge,
     outlines,
     own,
     place,
@@ -116,18 +117,12 @@
       else desk.removeShape(shape.id);
       return;
     }
-    const steps: Record<string, Point> = {
-      ArrowLeft: [-1, 0], ArrowRight: [1, 0], ArrowUp: [0, -1], ArrowDown: [0, 1],
-    }; // prettier-ignore
-    const step = steps[event.key];
-    if (!step) return;
-    event.preventDefault();
-    event.stopPropagation();
-    const by = event.shiftKey ? 10 : event.altKey ? 0.1 : 1;
+    const by = nudge(event);
+    if (!by) return;
     const key = shapeAt(shape, desk.frame);
     const corner = corners.find(([name]) => name === how);
     const from: Point = corner ? handleAt(key, how, corner[2]) : [0, 0];
-    const next = dragged(key, how, from, [from[0] + step[0] * by, from[1] + step[1] * by]);
+    const next = dragged(key, how, from, [from[0] + by[0], from[1] + by[1]]);
     desk.putShape(changed(shape, desk.frame, rounded(next), desk.shapeWay), "nudge shape");
   }
 
@@ -163,7 +158,7 @@
   }
 </script>
 
-<svg class:idle={desk.tool !== "arrow"} data-shapes={shown.length}>
+<svg class="over-picture" class:idle={desk.tool !== "arrow"} data-shapes={shown.length}>
   <g transform={`translate(${left} ${top}) scale(${scale})`}>
     {#each shown as { shape, key } (shape.id)}
       {@const drawn = outlines(shape, key)}
@@ -251,13 +246,6 @@
 </svg>
 
 <style>
-  svg {
-    position: absolute;
-    inset: 0;
-    width: 100%;
-    height: 100%;
-    pointer-events: none;
-  }
   path {
     fill: none;
     stroke-linejoin: round;

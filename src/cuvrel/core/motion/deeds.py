@@ -8,7 +8,7 @@ from pydantic import Field
 
 from cuvrel.core.motion import keyframes
 from cuvrel.core.recipe.errors import RecipeError
-from cuvrel.core.recipe.moving import Moving, within
+from cuvrel.core.recipe.moving import Moving, name_under, within
 from cuvrel.core.recipe.values import Ease, Key, Strict
 
 Doc = dict[str, Any]
@@ -52,8 +52,7 @@ def copied(document: Doc, places: list[str], first: int, last: int) -> list[Clip
         keys = keyframes.keys_of(one.value())
         chosen = [key for key in keys.keys if first <= key.frame <= last] if keys else []
         if chosen:
-            place = max((p for p in places if one.path.startswith(p)), key=len)
-            clips.append(Clip(name=one.path[len(place) :], keys=chosen))
+            clips.append(Clip(name=name_under(one.path, places) or "", keys=chosen))
     if not clips:
         raise RecipeError("There are no keyframes here to copy.")
     return clips
@@ -93,7 +92,7 @@ def _new(one: Moving, deed: Deed, fps: float) -> Any:
     if deed.kind == "reverse":
         return keyframes.reversed_within(value, deed.first, deed.last)
     if deed.kind == "remove":
-        return keyframes.without_keys(value, deed.first, deed.last, fps)
+        return keyframes.without_keys(value, deed.first, deed.last)
     if deed.kind == "bake":
         return keyframes.baked(value, deed.first, deed.last, fps, one.low, one.high)
     if one.neutral is None or one.colour:
@@ -111,8 +110,7 @@ def _pasted(found: list[Moving], deed: Deed) -> list[tuple[Moving, Any]]:
     out = []
     for clip in deed.clips:
         for one in found:
-            place = max((p for p in deed.places if one.path.startswith(p)), key=len)
-            if one is not single and one.path[len(place) :] != clip.name:
+            if one is not single and name_under(one.path, deed.places) != clip.name:
                 continue
             if any(isinstance(key.value, tuple) != one.colour for key in clip.keys):
                 raise RecipeError(f"{one.label} takes other keyframes: a colour is no number.")

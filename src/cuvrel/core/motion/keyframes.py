@@ -98,7 +98,7 @@ def reversed_within(value: Value, first: int, last: int) -> Value:
     return _with_keys(value, _joined(rest, turned))
 
 
-def without_keys(value: Value, first: int, last: int, fps: float = 24.0) -> Value:
+def without_keys(value: Value, first: int, last: int) -> Value:
     """The value without the set; when no key is left, the plain value that the first key of the set held."""
     keys = keys_of(value)
     if keys is None:

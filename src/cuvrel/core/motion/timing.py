@@ -11,7 +11,7 @@ from dataclasses import dataclass
 from fractions import Fraction
 from functools import lru_cache
 from itertools import pairwise
-from typing import Any, Literal
+from typing import Literal
 
 from cuvrel.core.recipe.declared import Params, choice, declare, number, switch
 from cuvrel.core.recipe.values import Scalar
@@ -183,9 +183,3 @@ def frame_of(params: TimeParams, wanted: Fraction, fps: float, first: int, last:
         if low <= wanted <= high:
             return Fraction(a) if high == low else a + (wanted - low) / (high - low)
     raise ValueError("this moment is not reached")
-
-
-def values_of(params: TimeParams, frame: int, fps: float) -> dict[str, Any]:
-    """What is asked for besides the moment itself: how in-betweens are made, and the shutter's angle."""
-    values = params.at(frame, fps)
-    return {"between": values["between"], "shutter": float(values["shutter"])}

@@ -80,9 +80,15 @@ def moving(document: Doc) -> Iterator[Moving]:
             yield from _fields(entry, step.get("params", {}), f"{path}/treatments/{k}/params", entry.label)
 
 
-def within(document: Doc, prefixes: list[str]) -> list[Moving]:
+def name_under(path: str, places: list[str]) -> str | None:
+    """Where a value lies under the nearest of some places, "" being the place itself; None where it lies elsewhere."""
+    above = [place for place in places if path == place or path.startswith(f"{place}/")]
+    return path[len(max(above, key=len)) :] if above else None
+
+
+def within(document: Doc, places: list[str]) -> list[Moving]:
     """The values at or under any of these places. Raises RecipeError where there is none."""
-    found = [m for m in moving(document) if any(m.path == p or m.path.startswith(f"{p}/") for p in prefixes)]
+    found = [one for one in moving(document) if name_under(one.path, places) is not None]
     if not found:
         raise RecipeError("There is no value here that can move.")
     return found

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
+from functools import cached_property
 
 import cv2
 import numpy as np
@@ -70,7 +71,7 @@ class Stand(Mattes):
         if plane.kind == "glaze":
             return self._light(frame), None, self.matte(plane.matte, frame) if plane.matte else gate
         if plane.kind == "fill":
-            values = declared("plane", "fill").read(plane.params).at(frame, self.fps)
+            values = self._values("plane", "fill", plane.params, frame)
             if not values["footage"]:
                 size, run = self.size, declared("plane", "fill").run
                 return node("fill", [values, size], [], lambda: run(size, values, 1.0)), None, gate
@@ -96,7 +97,7 @@ class Stand(Mattes):
         if plane.kind == "line":
             assert plane.matte is not None
             matte_id, entry, scale = plane.matte, declared("plane", "line"), self.scale
-            values = entry.read(plane.params).at(frame, self.fps)
+            values = self._values("plane", "line", plane.params, frame)
 
             def drawn(f: int) -> Node:
                 return node("line", [values, scale], [self.matte(matte_id, f)], lambda m: entry.run(m, values, scale))
@@ -115,7 +116,7 @@ class Stand(Mattes):
 
     def _own(self, matte_id: str, frame: int, light: Node) -> Node:
         """The plate's light, in soft edges with the subject's own colours as far as the edge step asks for them."""
-        values = declared("edge", "edge").read(self.shot.matte(matte_id).edge).at(frame, self.fps)
+        values = self._values("edge", "edge", self.shot.matte(matte_id).edge, frame)
         share = float(values["own_colour"])
         if share <= 0:
             return light
@@ -131,7 +132,7 @@ class Stand(Mattes):
 
     def _element(self, plane: Plane, frame: int) -> tuple[_Film, tuple[float, float] | None]:
         entry = declared("plane", plane.kind)
-        values = entry.read(plane.params).at(frame, self.fps)
+        values = self._values("plane", plane.kind, plane.params, frame)
         if not values["footage"]:
             return _Film(lambda f: self._nothing(), self.plate, self.frames), None
         footage = self.shot.footage_by_id(str(values["footage"]))
@@ -193,7 +194,7 @@ class Stand(Mattes):
 
     def _step(self, picture: Node, step: Step, frame: int, matte: Node | None) -> Node:
         entry = declared("treatment", step.kind)
-        values = entry.read(step.params).at(frame, self.fps)
+        values = self._values("treatment", step.kind, step.params, frame)
         uses = [picture] if matte is None or not entry.needs_matte else [picture, matte]
         scale, fps = self.scale, self.fps
 
@@ -210,14 +211,14 @@ class Stand(Mattes):
         """The picture laid into the frame. own: its size (height, width) in plate pixels, if it has one of its own."""
         if own is None and not plane.placement:
             return picture
-        entry = placement.PlacementParams.model_validate(plane.placement)
-        values = entry.at(frame, self.fps)
+        values = self._values("placement", "placement", plane.placement, frame)
         plate = self.shot.plate_footage()
         times = [float(frame)]
         if values["shutter"] > 0:
             count, half = round(float(values["samples"])), float(values["shutter"]) / 720
             times = [frame + half * (2 * n / (count - 1) - 1) for n in range(count)]
-        maps = [placement.matrix(entry.at(time, self.fps), plate.width) for time in times]
+        at_times = (self._values("placement", "placement", plane.placement, time) for time in times)
+        maps = [placement.matrix(there, plate.width) for there in at_times]
         if all(np.array_equal(one, maps[0]) for one in maps):
             maps = maps[:1]
             if own is None and placement.is_neutral(values):
@@ -269,8 +270,11 @@ class Stand(Mattes):
             return False
         if plane.last is not None and frame > plane.last:
             return False
-        alone = self.shot.solo()
-        return not alone or plane.id in alone
+        return not self._soloed or plane.id in self._soloed
+
+    @cached_property
+    def _soloed(self) -> set[str]:
+        return self.shot.solo()
 
     def plane(self, plane: Plane, frame: int, below: Node | None) -> Node | None:
         """`below` with this plane laid over it, (H, W, 4) float32 premultiplied linear RGBA; None is nothing."""

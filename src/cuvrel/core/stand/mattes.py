@@ -14,7 +14,7 @@ from cuvrel.core.pulls.context import PullContext
 from cuvrel.core.pulls.footage import channel_of
 from cuvrel.core.pulls.join import join_pull
 from cuvrel.core.pulls.shape import shaped
-from cuvrel.core.recipe.declared import declared
+from cuvrel.core.recipe.declared import Family, Params, declared
 from cuvrel.core.recipe.models import Matte, Plane, Pull, Shot
 from cuvrel.core.recipe.shapes import Shape
 from cuvrel.core.recipe.values import at
@@ -49,8 +49,16 @@ class Mattes:
         self.frames, self.fps = plate.frames, plate.fps
         self.size = max(2, round(plate.height * scale)), max(2, round(plate.width * scale))
         self._mattes: dict[tuple[str, int], Node] = {}
+        self._params: dict[tuple[str, str, int], Params] = {}
         # regions are other mattes, with all their pulls and their edge step, however much of this one is looked at
         self._whole = self if edged and pulls is None else type(self)(shot, sources, scale)
+
+    def _values(self, family: Family, kind: str, raw: dict[str, Any], time: float) -> dict[str, Any]:
+        """The plain values of something declared at a time; `raw`, a part of the shot, is read once for all frames."""
+        key = family, kind, id(raw)
+        if key not in self._params:
+            self._params[key] = declared(family, kind).read(raw)
+        return self._params[key].at(time, self.fps)
 
     def alone(self, plane: Plane, frame: int) -> Node:
         """A plane's own picture, (H, W, 4) float32 premultiplied linear RGBA: a matte may be taken from it."""
@@ -78,8 +86,7 @@ class Mattes:
             if stored is not None:
                 return stored
         entry = declared("edge", "edge")
-        params = entry.read(matte.edge)
-        values = params.at(frame, self.fps)
+        values = self._values("edge", "edge", matte.edge, frame)
         base = self._pulled(matte, frame)
         if values["steady"] > 0:
             base = self._steadied(matte, frame, base, int(values["steady"]))
@@ -90,7 +97,7 @@ class Mattes:
                 "fine", fine, [base, self.plate(frame)], lambda cover, rgb: fine_detail(rgb, cover, fine[1], fine[0])
             )
         # what is done here or elsewhere is not the edge step's any more
-        neutral = type(params)().at(frame, self.fps)
+        neutral = entry.params().at(frame, self.fps)
         for name in ("steady", "fine", "reach", "own_colour"):
             values[name] = neutral[name]
         if values == neutral:
@@ -144,8 +151,7 @@ class Mattes:
         if pull.kind == "trace":
             return self.sources.traced(pull, frame, self.size)
         entry = declared("pull", pull.kind)
-        params = entry.read(pull.params)
-        values = params.at(frame, self.fps)
+        values = self._values("pull", pull.kind, pull.params, frame)
         if pull.kind == "shape":
             return self._shapes(pull.shapes, frame, float(values["shutter"]))
         context = PullContext(frame, self.scale, self.fps)
