@@ -15,6 +15,7 @@ from bench.mattes import Case, cases
 from cuvrel.core import catalogue
 from cuvrel.core.checks.quality import overlap
 from cuvrel.core.pulls.clean_plate import median_plate, spaced
+from cuvrel.core.pulls.colour_fit import fitted
 from cuvrel.core.pulls.colour_key import sampled
 from cuvrel.core.pulls.context import PullContext
 from cuvrel.core.pulls.difference_key import suggested
@@ -90,37 +91,52 @@ def _edged(cover: F32, **values: Any) -> F32:
     return np.asarray(entry.run(cover, {**entry.params().at(0), **values}, HERE.scale), np.float32)
 
 
+def _box(case: Case, rows: tuple[float, float], cols: tuple[float, float]) -> tuple[int, int, int, int]:
+    """A box in the subject of the marked frame, by hundredths of its height and width."""
+    ys, xs = np.nonzero(case.truths[case.key] > 0.5)
+    (y0, y1), (x0, x1) = np.percentile(ys, rows), np.percentile(xs, cols)
+    return int(x0), int(y0), int(x1), int(y1)
+
+
+def _picked(case: Case, box: tuple[int, int, int, int]) -> tuple[dict[str, Any], dict[str, Any], dict[str, float]]:
+    """A colour key's values as sampled and as fitted, and what the fit asks of the edge step, in plate pixels."""
+    marked = case.pictures[case.key]
+    once = _values("colour_key", **sampled(marked, box))
+    ranges, edge = fitted(marked, once)
+    return once, {**once, **ranges}, {name: value / HERE.scale for name, value in edge.items()}
+
+
 def colour(case: Case) -> None:
-    """The flag by its red: picked once, and with what a person adds."""
-    truth = case.truths[case.key] > 0.5
-    ys, xs = np.nonzero(truth)
+    """The flag: picked once, fitted, and with its hem picked and fitted, too."""
     key = declared("pull", "colour_key").run
-    rows, cols = np.percentile(ys, (25, 40)), np.percentile(xs, (10, 25))
-    box = int(cols[0]), int(rows[0]), int(cols[1]), int(rows[1])
-    values = _values("colour_key", **sampled(case.pictures[case.key], box))
-    once = _mean(case, lambda n: key(case.pictures[n], values, HERE))
-    _say("colour key on flag-drill, J, picked once", once, "", "0.9")
-    wide = {"hue_width": 50.0, "chroma_low": 0.28, "chroma_high": 1.0, "light_low": 0.3, "light_high": 0.9}
-    best = values | wide
-    # the flag's white signs are holes of the red, and its blue hem lies outside of it
-    found = _mean(case, lambda n: _edged(key(case.pictures[n], best, HERE), holes=200, specks=12, grow=4))
-    _say("the same with wider ranges, holes filled, specks dropped, grown", found, "", "0.95")
+    once, cloth, edge = _picked(case, _box(case, (25, 40), (10, 25)))
+    found = _mean(case, lambda n: key(case.pictures[n], once, HERE))
+    _say("colour key on flag-drill, J, picked once", found, "", "-")
+    found = _mean(case, lambda n: _edged(key(case.pictures[n], cloth, HERE), **edge))
+    _say("the same, fitted by one press", found, "", "0.9")
+    _, hem, more = _picked(case, _box(case, (96.5, 98.5), (10, 35)))
+    both = {name: max(edge[name], more[name]) for name in edge}
+    found = _mean(
+        case,
+        lambda n: _edged(np.maximum(key(case.pictures[n], cloth, HERE), key(case.pictures[n], hem, HERE)), **both),
+    )
+    _say("the hem picked and fitted as a second key", found, "", "0.95")
 
 
 def difference(case: Case, clean: U8) -> None:
-    """The watchman by a median of the shot: by the one press, and with what a person finds."""
+    """The watchman by a median of the shot: by the one press, with its threshold alone, and with an edge step."""
     key = declared("pull", "difference_key").run
     marked = case.pictures[case.key]
     values = _values("difference_key")
     values |= suggested(marked, clean, values, HERE.scale)
+    plain = _values("difference_key", blur=3.0, shadow=0.8, cast=0.9)
+    plain |= suggested(marked, clean, plain, HERE.scale) | {"solve": 0.0}
+    found = _mean(case, lambda n: key(case.pictures[n], plain, HERE, clean))
+    _say("difference key on night-watch, J, by its threshold alone", found, "", "-")
     once = _mean(case, lambda n: key(case.pictures[n], values, HERE, clean))
-    _say("difference key on night-watch, J, set by one press", once, "", "0.9")
-    best = _values("difference_key", blur=3.0, shadow=0.8, cast=0.9)
-    best |= suggested(marked, clean, best, HERE.scale)
-    found = _mean(case, lambda n: key(case.pictures[n], best, HERE, clean))
-    _say("the same, shadows and cast light dropped", found, "", "-")
-    found = _mean(case, lambda n: _edged(key(case.pictures[n], best, HERE, clean), holes=12, specks=14, smooth=2))
-    _say("the same, holes filled, specks dropped, outline smoothed", found, "", "0.95")
+    _say("set by one press", once, "", "0.9")
+    found = _mean(case, lambda n: _edged(key(case.pictures[n], values, HERE, clean), holes=12, specks=14))
+    _say("the same, holes filled, specks dropped", found, "", "0.95")
 
 
 def speed(case: Case, clean: U8) -> None:
@@ -131,6 +147,8 @@ def speed(case: Case, clean: U8) -> None:
     run, values = declared("pull", "difference_key").run, _values("difference_key")
     took = _timed(lambda n: run(case.pictures[n], values, HERE, clean))
     _say("difference_key with matching, median", took, "ms", "40")
+    took = _timed(lambda n: run(case.pictures[n], {**values, "solve": 1.0}, HERE, clean))
+    _say("the same with whole things", took, "ms", "-")
 
     def stand(*pulls: dict[str, Any], **edge: Any) -> Stand:
         about = {"width": 1280, "height": 720, "frames": case.count, "fps": 24, "hash": "0" * 40}

@@ -13,6 +13,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from training.before import fence, leaves, strands
 from training.textures import noise, palette, scenery, texture
 
 F32 = NDArray[np.float32]
@@ -32,6 +33,7 @@ class Part:
     pace: float
     phase: float
     squeeze: float = 0.0  # how far it foreshortens while it swings
+    wave: float = 0.0  # how far it ripples, in pixels
 
 
 @dataclass
@@ -61,9 +63,14 @@ def _ragged(rng: np.random.Generator, mask: F32, amount: float) -> F32:
 
 
 def _surface(rng: np.random.Generator, mask: F32, colours: F32, ragged: float) -> F32:
-    """A mask dressed in a texture with a little roundness, premultiplied (h, w, 4)."""
+    """A mask dressed in a texture with a little roundness, premultiplied (h, w, 4).
+
+    ragged: how uneven its outline is; below 0 how long the hairs on it are.
+    """
     h, w = mask.shape
-    cover = _ragged(rng, mask, ragged)
+    cover = _ragged(rng, mask, max(0.0, ragged))
+    if ragged < 0:
+        cover = np.minimum(1, cv2.GaussianBlur(strands(rng, cover, -ragged), (0, 0), 0.5))
     colour = texture(rng, h, w, colours)
     depth = cv2.distanceTransform((mask > 0.5).astype(np.uint8), cv2.DIST_L2, 3)
     round_ = np.clip(depth / max(1.0, float(depth.max())), 0, 1)
@@ -74,7 +81,7 @@ def _surface(rng: np.random.Generator, mask: F32, colours: F32, ragged: float) -
 
 def limb(rng: np.random.Generator, length: float, wide: float, colours: F32, ragged: float) -> tuple[F32, F32]:
     """A capsule that narrows, hanging from its joint; returns its picture and its two ends."""
-    pad = wide + 4
+    pad = wide + 4 + max(0.0, -ragged)
     h, w = int(length + 2 * pad), int(2 * pad + wide)
     mask = np.zeros((h, w), np.float32)
     x = w / 2
@@ -86,7 +93,7 @@ def limb(rng: np.random.Generator, length: float, wide: float, colours: F32, rag
 
 def blob(rng: np.random.Generator, size: float, colours: F32, ragged: float) -> tuple[F32, F32]:
     """A closed curve of some waves, or a polygon; returns its picture and its middle."""
-    side = int(size * 1.5) + 12
+    side = int(size * 1.5 + 2 * max(0.0, -ragged)) + 12
     turn = np.linspace(0, 2 * np.pi, 60, endpoint=False)
     radius = np.ones(60)
     for wave in range(2, 7):
@@ -101,9 +108,10 @@ def blob(rng: np.random.Generator, size: float, colours: F32, ragged: float) -> 
 
 def figure(rng: np.random.Generator, tall: float, base: F32) -> list[Part]:
     """Something with limbs, about `tall` pixels high."""
-    ragged = float(rng.choice([0, 0, 1, 3]))
+    ragged = float(rng.choice([0, 0, 1, 3, -rng.uniform(0.02, 0.12) * tall], p=[0.25, 0.2, 0.2, 0.15, 0.2]))
     colours = [palette(rng, base), palette(rng), palette(rng, base if rng.uniform() < 0.5 else None)]
     fast = rng.uniform(0.02, 0.5)
+    wave = float(rng.uniform(0, 0.06) * tall * (rng.uniform() < 0.5))
 
     def swing(most: float) -> tuple[float, float, float]:
         return float(rng.uniform(0.05, most)), float(fast * rng.uniform(0.6, 1.4)), float(rng.uniform(0, 6))
@@ -111,17 +119,17 @@ def figure(rng: np.random.Generator, tall: float, base: F32) -> list[Part]:
     kind = rng.choice(["person", "blob", "bird", "tree"], p=[0.45, 0.25, 0.15, 0.15])
     if kind == "blob":
         picture, middle = blob(rng, tall * rng.uniform(0.5, 1), colours[0], ragged)
-        return [Part(picture, (middle[0], middle[1]), -1, (0, 0), 0, *swing(0.5), squeeze=float(rng.uniform(0, 0.4)))]
+        return [Part(picture, (middle[0], middle[1]), -1, (0, 0), 0, *swing(0.5), float(rng.uniform(0, 0.4)), wave)]
     if kind == "bird":
         picture, ends = limb(rng, tall * 0.5, tall * 0.2, colours[0], ragged)
         middle = ends.mean(0)
         parts = [Part(picture, (middle[0], middle[1]), -1, (0, 0), float(rng.uniform(1, 2)), *swing(0.2))]
         amount, pace, phase = rng.uniform(0.4, 1.1), rng.uniform(0.2, 1.2), rng.uniform(0, 6)
         for side in (-1, 1):
-            picture, ends = limb(rng, tall * rng.uniform(0.5, 0.8), tall * 0.18, colours[1], ragged + 1)
+            picture, ends = limb(rng, tall * rng.uniform(0.5, 0.8), tall * 0.18, colours[1], max(0, ragged) + 1)
             pivot = (float(ends[0, 0]), float(ends[0, 1]))
             parts.append(
-                Part(picture, pivot, 0, (middle[0], middle[1]), side * 1.5, side * amount, pace, phase, squeeze=0.5)
+                Part(picture, pivot, 0, (middle[0], middle[1]), side * 1.5, side * amount, pace, phase, 0.5)
             )
         return parts
     picture, ends = limb(rng, tall * 0.36, tall * rng.uniform(0.14, 0.26), colours[0], ragged)
@@ -155,11 +163,11 @@ def figure(rng: np.random.Generator, tall: float, base: F32) -> list[Part]:
         picture, middle = blob(rng, tall * rng.uniform(0.15, 0.35), palette(rng), 0)
         held = len(parts) - 2
         at = parts[held].pivot
-        parts.append(Part(picture, (middle[0], middle[1] * 0.3), held, (at[0], at[1] + tall * 0.15), 0, *swing(1.0)))
+        parts.append(Part(picture, (middle[0], middle[1] * 0.3), held, (at[0], at[1] + tall * 0.15), 0, *swing(1.0), 0.0, wave))
     return parts
 
 
-def _turned(angle: float, scale_x: float, scale_y: float) -> NDArray[np.float64]:
+def turned(angle: float, scale_x: float, scale_y: float) -> NDArray[np.float64]:
     c, s = np.cos(angle), np.sin(angle)
     return np.array([[c * scale_x, -s * scale_y], [s * scale_x, c * scale_y]])
 
@@ -185,27 +193,39 @@ def _draw(canvas: F32, cover: F32 | None, part: F32, matrix: NDArray[np.float64]
             cover[y0:y1, x0:x1] += piece[..., 3]
 
 
-def _lay(canvas: F32, cover: F32 | None, parts: list[Part], path: Path, t: float, hides: bool, camera: NDArray) -> None:
+def _rippled(picture: F32, amount: float, t: float) -> F32:
+    """A picture with waves running over it, as cloth or a flank has them."""
+    h, w = picture.shape[:2]
+    y, x = np.mgrid[0:h, 0:w].astype(np.float32)
+    turn = 2 * np.pi / max(24.0, 0.6 * max(h, w))
+    fall = np.float32(amount) * np.float32(0.5)
+    dx = fall * np.sin(turn * y + np.float32(0.37 * t)) + fall * np.sin(np.float32(1.7) * turn * x - np.float32(0.23 * t))
+    dy = fall * np.sin(turn * x + np.float32(0.29 * t) + 1)
+    return cv2.remap(picture, x + dx, y + dy, cv2.INTER_LINEAR)
+
+
+def lay(canvas: F32, cover: F32 | None, parts: list[Part], path: Path, t: float, hides: bool, camera: NDArray) -> None:
     x, y, angle, scale = path.at(t)
     placed: list[NDArray[np.float64]] = []
     for part in parts:
         swung = part.angle + part.swing * np.sin(part.pace * t + part.phase)
         flat = 1 - part.squeeze * (0.5 + 0.5 * np.sin(part.pace * t * 0.7 + part.phase))
         if part.parent < 0:
-            turn = _turned(angle + swung, scale * flat, scale)
+            turn = turned(angle + swung, scale * flat, scale)
             joint = np.array([x, y])
         else:
             over = placed[part.parent]
-            turn = over[:, :2] @ _turned(swung, flat, 1.0)
+            turn = over[:, :2] @ turned(swung, flat, 1.0)
             joint = over[:, :2] @ part.at + over[:, 2]
         matrix = np.column_stack([turn, joint - turn @ np.asarray(part.pivot)])
         placed.append(matrix)
     for matrix, part in sorted(zip(placed, parts, strict=True), key=lambda both: both[1].phase % 2 < 1):
         moved = np.column_stack([camera[:, :2] @ matrix[:, :2], camera[:, :2] @ matrix[:, 2] + camera[:, 2]])
-        _draw(canvas, cover, part.picture, moved, hides)
+        picture = _rippled(part.picture, part.wave, t) if part.wave > 0 else part.picture
+        _draw(canvas, cover, picture, moved, hides)
 
 
-def _path(rng: np.random.Generator, size: tuple[int, int], frames: int, quick: float) -> Path:
+def wandering(rng: np.random.Generator, size: tuple[int, int], frames: int, quick: float) -> Path:
     w, h = size
     middle = np.array([rng.uniform(0.25, 0.75) * w, rng.uniform(0.3, 0.7) * h])
     speed = rng.normal(0, quick, 2) * (1, 0.4)
@@ -215,50 +235,74 @@ def _path(rng: np.random.Generator, size: tuple[int, int], frames: int, quick: f
     )  # fmt: skip
 
 
+def _before(
+    rng: np.random.Generator, size: tuple[int, int], frames: int, quick: float, tall: float, base: F32
+) -> list[tuple[list[Part], Path]]:
+    """What passes or stands before the subject: nothing, bars, a fence, leaves, or another figure."""
+    w, h = size
+    kind = rng.choice(["nothing", "bars", "fence", "leaves", "figure"], p=[0.52, 0.14, 0.12, 0.07, 0.15])
+    colours = palette(rng, base if rng.uniform() < 0.6 else None)
+    still = rng.uniform() < 0.5
+    if kind == "nothing":
+        return []
+    if kind == "figure":
+        return [(figure(rng, tall * rng.uniform(0.4, 1), colours), wandering(rng, size, frames, quick * 1.5))]
+    if kind in ("fence", "leaves"):
+        bh, bw = int(h * 1.5), int(w * 1.5)
+        picture = (fence if kind == "fence" else leaves)(rng, bh, bw, colours)
+        place = Path(np.array([w / 2, h / 2]), np.zeros(2), np.zeros(2), 0.1, 0.0, 0.0)
+        place.speed = np.array([0.0 if still else rng.normal(0, 3), 0.0])
+        wave = float(rng.uniform(0, 6)) if kind == "leaves" else 0.0
+        return [([Part(picture, (bw / 2, bh / 2), -1, (0, 0), rng.normal(0, 0.1), 0, 0, 0, 0, wave)], place)]
+    out = []
+    for n in range(int(rng.integers(1, 6))):
+        bar, ends = limb(rng, h * 1.3, rng.uniform(2, 40), colours, 0)
+        place = Path(np.array([w * (0.2 + 0.13 * n), h / 2]), np.zeros(2), np.zeros(2), 0.1, 0.0, 0.0)
+        place.speed = np.array([0.0 if still else rng.normal(0, 6), 0.0])
+        out.append(([Part(bar, tuple(ends.mean(0)), -1, (0, 0), rng.normal(0, 0.1), 0, 0, 0)], place))
+    return out
+
+
 def clip(seed: int, size: tuple[int, int] = (640, 360), frames: int = 18) -> tuple[list[U8], list[F32]]:
     """Pictures, (H, W, 3) uint8, and true coverage, (H, W) float32, of a made-up clip; the same for a seed."""
     rng = np.random.default_rng(seed)
     w, h = size
     base = palette(rng)
-    margin = 60
+    margin = 100
     back = scenery(rng, h + 2 * margin, w + 2 * margin, base)
-    near = rng.uniform() < 0.4
-    quick = float(np.exp(rng.uniform(np.log(0.3), np.log(14))))
-    tall = rng.uniform(0.3, 1.4) * h
+    near = rng.uniform() < 0.45
+    quick = float(np.exp(rng.uniform(np.log(0.3), np.log(22))))
+    tall = float(np.exp(rng.uniform(np.log(0.22), np.log(1.4)))) * h
     subject = figure(rng, tall, base if near else palette(rng))
-    path = _path(rng, size, frames, quick)
+    path = wandering(rng, size, frames, quick)
     others: list[tuple[list[Part], Path]] = []
-    if rng.uniform() < 0.35:  # what looks like the subject and is not
-        others += [(subject if rng.uniform() < 0.5 else figure(rng, tall, base), _path(rng, size, frames, quick))]
+    if rng.uniform() < 0.4:  # what looks like the subject and is not
+        others += [(subject if rng.uniform() < 0.5 else figure(rng, tall, base), wandering(rng, size, frames, quick))]
         others[0][1].start[0] += rng.choice([-1, 1]) * w * rng.uniform(0.2, 0.4)
-    before: list[tuple[list[Part], Path]] = []
-    if rng.uniform() < 0.4:  # what passes before it
-        colours = palette(rng, base if rng.uniform() < 0.6 else None)
-        still = rng.uniform() < 0.5
-        if rng.uniform() < 0.5:
-            for n in range(int(rng.integers(1, 6))):
-                bar, ends = limb(rng, h * 1.3, rng.uniform(3, 40), colours, 0)
-                place = Path(np.array([w * (0.2 + 0.13 * n), h / 2]), np.zeros(2), np.zeros(2), 0.1, 0.0, 0.0)
-                place.speed = np.array([0.0 if still else rng.normal(0, 6), 0.0])
-                before.append(([Part(bar, tuple(ends.mean(0)), -1, (0, 0), rng.normal(0, 0.1), 0, 0, 0)], place))
-        else:
-            before.append((figure(rng, tall * rng.uniform(0.4, 1), colours), _path(rng, size, frames, quick * 1.5)))
-    shaky, drift = float(rng.choice([0, 0, 0.5, 2, 6])), rng.normal(0, 1.5, 2) * (rng.uniform() < 0.3)
+    before = _before(rng, size, frames, quick, tall, base)
+    shaky, drift = float(rng.choice([0, 0, 0.5, 2, 6])), rng.normal(0, 3, 2) * (rng.uniform() < 0.35)
+    zoom = float(rng.normal(0, 0.006)) * (rng.uniform() < 0.3)
     shadow = rng.uniform() < 0.3
     fade, flicker = rng.normal(0, 0.012) * (rng.uniform() < 0.4), rng.uniform(0, 0.03) * (rng.uniform() < 0.3)
     grain, quality = rng.uniform(0.5, 9), int(rng.integers(35, 96))
     open_ = float(rng.uniform(0.2, 0.9))  # of a frame's time
     jitter = rng.normal(0, 1, (3, 2))
+    lit = None  # light that wanders over all of it
+    if rng.uniform() < 0.3:
+        lit = np.exp(noise(rng, h // 4, w // 2, 2, 2) * rng.uniform(0.1, 0.7))
+    swiftest = max([quick, *(0.25 * tall * abs(part.swing * part.pace) for part in subject)])
     pictures, truths = [], []
     for number in range(frames):
-        count = int(np.clip(quick * open_ * 0.8 + 1, 1, 6))
+        count = int(np.clip(swiftest * open_ * 0.6 + 1, 1, 8))
         total, cover = np.zeros((h, w, 3), np.float32), np.zeros((h, w), np.float32)
         for n in range(count):
             t = number + open_ * (n + 0.5) / count
             shake = shaky * (np.sin(t * 0.9 + jitter[0]) + 0.5 * np.sin(t * 2.3 + jitter[1])) + drift * (t - frames / 2)
             shake = np.clip(shake, -margin + 2, margin - 2)
-            camera = np.column_stack([_turned(0.002 * shaky * np.sin(t * 0.7 + jitter[2, 0]), 1, 1), shake])
-            whole = np.column_stack([camera[:, :2], camera[:, :2] @ [-margin, -margin] + shake])
+            scale = float(np.exp(zoom * (t - frames / 2)))
+            turn = turned(0.002 * shaky * np.sin(t * 0.7 + jitter[2, 0]), scale, scale)
+            camera = np.column_stack([turn, shake + (np.eye(2) - turn) @ [w / 2, h / 2]])
+            whole = np.column_stack([camera[:, :2], camera[:, :2] @ [-margin, -margin] + camera[:, 2]])
             canvas = cv2.warpAffine(back, whole, (w, h), flags=cv2.INTER_LINEAR, borderMode=cv2.BORDER_REFLECT)
             if shadow:
                 x, y, _, scale = path.at(t)
@@ -270,12 +314,15 @@ def clip(seed: int, size: tuple[int, int] = (640, 360), frames: int = 18) -> tup
                 canvas *= 1 - cv2.resize(cv2.GaussianBlur(dark, (0, 0), 3), (w, h))[..., None]
             one = np.zeros((h, w), np.float32)
             for parts, where in others:
-                _lay(canvas, None, parts, where, t, False, camera)
-            _lay(canvas, one, subject, path, t, False, camera)
+                lay(canvas, None, parts, where, t, False, camera)
+            lay(canvas, one, subject, path, t, False, camera)
             for parts, where in before:
-                _lay(canvas, one, parts, where, t, True, camera)
+                lay(canvas, one, parts, where, t, True, camera)
             total += canvas
             cover += one
+        if lit is not None:
+            x = int(abs((number * 1.5) % (w // 2) - w // 4))
+            total *= cv2.resize(lit[:, x : x + w // 4], (w, h), interpolation=cv2.INTER_LINEAR)[..., None]
         picture = total / count * np.float32(np.exp(fade * number) * (1 + flicker * rng.normal()))
         picture = cv2.GaussianBlur(picture, (0, 0), 0.5) * 255 + rng.normal(0, grain, picture.shape).astype(np.float32)
         coded = cv2.imencode(".jpg", np.clip(picture, 0, 255).astype(np.uint8), [cv2.IMWRITE_JPEG_QUALITY, quality])[1]

@@ -1,4 +1,4 @@
-"""Trains a network on gathered samples: `python -m training.fit FOLDER OUT.onnx --minutes 30 [--start STATE]`."""
+"""Trains a network on gathered samples: `python -m training.fit FOLDER OUT.onnx --minutes 30 [--start NETWORK.onnx]`."""
 
 from __future__ import annotations
 
@@ -11,7 +11,7 @@ import torch
 from torch import Tensor
 from torch.nn import functional as F
 
-from training.net import Weigher, export
+from training.net import Weigher, export, resume
 
 WINDOW = (96, 128)  # at the planes' size
 SLOTS = 4 * 3  # planes that are the picture's
@@ -121,7 +121,8 @@ def main() -> None:
     planes = samples[0][0].shape[0]
     net = Weigher(planes).to(memory_format=torch.channels_last)
     if given.start:
-        net.load_state_dict(torch.load(given.start))
+        resume(net, given.start, batch(rng, samples, 48, given.quarters)[0])
+        print(f"as it is: held {score(net, held, given.quarters)}", flush=True)
     print(f"{len(samples)} samples, {planes} planes", flush=True)
     optimiser = torch.optim.AdamW(net.parameters(), lr=given.rate, weight_decay=1e-4)
     begun, step, running = time.time(), 0, 0.0
@@ -141,7 +142,6 @@ def main() -> None:
         if step % 100 == 0:
             print(f"{step} steps, {share:.0%}: loss {running:.4f}, held {score(net, held, given.quarters)}", flush=True)
     print(f"{step} steps; held {score(net, held, given.quarters)}", flush=True)
-    torch.save(net.state_dict(), given.out.with_suffix(".pt"))
     export(net, planes, given.out)
 
 

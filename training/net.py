@@ -2,13 +2,16 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from pathlib import Path
 
+import onnx
 import torch
+from onnx import numpy_helper
 from torch import Tensor, nn
 from torch.nn import functional as F
 
-WIDTHS = (20, 32, 48, 64)
+WIDTHS = (20, 32, 48, 64, 96)
 
 
 def _conv(inside: int, outside: int, stride: int = 1) -> nn.Sequential:
@@ -18,26 +21,33 @@ def _conv(inside: int, outside: int, stride: int = 1) -> nn.Sequential:
 
 
 class Weigher(nn.Module):
-    """Four sizes down, four up, skips by addition; four outputs a pixel are the four quarters of it."""
+    """Five sizes down, five up, skips by addition; four outputs a pixel are the four quarters of it."""
 
     def __init__(self, planes: int, widths: tuple[int, ...] = WIDTHS) -> None:
         super().__init__()
-        a, b, c, d = widths
+        a, b, c, d, e = widths
         self.first = _conv(planes, a)
         self.down1 = nn.Sequential(_conv(a, b, 2), _conv(b, b))
         self.down2 = nn.Sequential(_conv(b, c, 2), _conv(c, c))
         self.down3 = nn.Sequential(_conv(c, d, 2), _conv(d, d), _conv(d, d))
+        self.down4 = nn.Sequential(_conv(d, e, 2), _conv(e, e), _conv(e, e))
+        self.side4, self.up3 = nn.Conv2d(e, d, 1), nn.Sequential(_conv(d, d), nn.Conv2d(d, d, 1))
+        for part in (self.side4, self.up3[1]):  # the coarsest size begins by changing nothing
+            nn.init.zeros_(part.weight)
+            nn.init.zeros_(part.bias)
         self.side3, self.up2 = nn.Conv2d(d, c, 1), _conv(c, c)
         self.side2, self.up1 = nn.Conv2d(c, b, 1), _conv(b, b)
         self.side1, self.up0 = nn.Conv2d(b, a, 1), _conv(a, a)
         self.last = nn.Conv2d(a, 4, 1)
 
     def forward(self, x: Tensor) -> Tensor:
-        """(N, C, h, w) to (N, 4, h, w); h and w are multiples of 8."""
+        """(N, C, h, w) to (N, 4, h, w); h and w are multiples of 16."""
         one = self.first(x)
         two = self.down1(one)
         three = self.down2(two)
         four = self.down3(three)
+        four = four + _twice(self.side4(self.down4(four)))
+        four = four + self.up3(four)
         three = self.up2(three + _twice(self.side3(four)))
         two = self.up1(two + _twice(self.side2(three)))
         one = self.up0(one + _twice(self.side1(two)))
@@ -46,6 +56,51 @@ class Weigher(nn.Module):
 
 def _twice(x: Tensor) -> Tensor:
     return F.interpolate(x, scale_factor=2.0, mode="bilinear", align_corners=False)
+
+
+def resume(net: Weigher, path: Path, planes: Tensor) -> None:
+    """Takes over the weights of an exported network, whose normalisation is folded into its convolutions.
+
+    What the network has and the file has not keeps its first values. planes: some of what it will read,
+    (N, C, h, w), from which the normalisation is set so that it changes nothing.
+    """
+    graph = onnx.load(str(path)).graph
+    stored = {one.name: torch.from_numpy(numpy_helper.to_array(one).copy()) for one in graph.initializer}
+    folded: dict[str, Tensor] = {}
+    modules = dict(net.named_modules())
+    for node in graph.node:
+        if node.op_type != "Conv":
+            continue
+        name = node.name.split("/")[-2]
+        conv = modules[name]
+        assert isinstance(conv, nn.Conv2d)
+        weight, bias = stored[node.input[1]], stored[node.input[2]]
+        with torch.no_grad():
+            conv.weight[:, : weight.shape[1]] = weight
+            conv.weight[:, weight.shape[1] :] = 0
+            if conv.bias is None:
+                folded[name.rsplit(".", 1)[0] + ".1"] = bias
+            else:
+                conv.bias.copy_(bias)
+
+    def calm(name: str) -> Callable[[nn.Module, tuple[Tensor, ...]], None]:
+        def seen(module: nn.Module, given: tuple[Tensor, ...]) -> None:
+            assert isinstance(module, nn.BatchNorm2d)
+            mean, var = given[0].mean((0, 2, 3)), given[0].var((0, 2, 3), unbiased=False)
+            with torch.no_grad():
+                module.running_mean.copy_(mean)
+                module.running_var.copy_(var)
+                if name in folded:
+                    module.weight.copy_((var + module.eps).sqrt())
+                    module.bias.copy_(mean + folded[name])
+
+        return seen
+
+    hooks = [m.register_forward_pre_hook(calm(n)) for n, m in modules.items() if isinstance(m, nn.BatchNorm2d)]
+    with torch.no_grad():
+        net.train()(planes)
+    for hook in hooks:
+        hook.remove()
 
 
 def export(net: Weigher, planes: int, path: Path) -> None:

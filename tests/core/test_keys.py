@@ -8,6 +8,8 @@ import cv2
 import numpy as np
 import pytest
 
+from cuvrel.core.edge.edge import without_islands
+from cuvrel.core.pulls.colour_fit import fitted
 from cuvrel.core.pulls.colour_key import ColourKeyParams, colour_key, sampled, to_lch
 from cuvrel.core.pulls.context import PullContext
 from cuvrel.core.pulls.contour import ContourParams, contour
@@ -131,3 +133,44 @@ def test_half_size_looks_like_half_of_full_size(kind: str) -> None:
     }[kind]
     full = cv2.resize(run(picture, values, HERE), (80, 60), interpolation=cv2.INTER_AREA)
     assert np.abs(run(small, values, half) - full).mean() < 0.05
+
+
+def sail(shade: float) -> tuple[np.ndarray, np.ndarray]:
+    """A shaded crimson sail with a white number before a dull red wall and a grey sky, and its coverage."""
+    h, w = 200, 300
+    y, x = np.mgrid[0:h, 0:w].astype(np.float32)
+    picture = np.full((h, w, 3), (150, 155, 165), np.float32)
+    picture[:, 180:] = (105, 70, 68)
+    truth = np.zeros((h, w), np.float32)
+    cv2.fillPoly(truth, [np.array([[60, 30], [240, 50], [225, 160], [70, 150]])], 1.0)
+    light = (0.9 + 0.2 * np.sin(x / 40 + shade))[..., None]
+    cloth = np.array([200, 22, 40], np.float32) * light
+    cloth[(np.hypot(x - 140, y - 95) < 22)] = (230, 228, 220)
+    picture = np.where(truth[..., None] > 0, cloth, picture)
+    noise = np.random.default_rng(4).normal(0, 4, picture.shape)
+    return cv2.GaussianBlur(picture + noise, (0, 0), 0.7).clip(0, 255).astype(np.uint8), truth
+
+
+def overlap(a: np.ndarray, b: np.ndarray) -> float:
+    return float(((a > 0.5) & (b > 0.5)).sum() / ((a > 0.5) | (b > 0.5)).sum())
+
+
+def test_a_key_is_fitted_to_the_thing_that_was_sampled_and_holds_under_other_shading() -> None:
+    picture, truth = sail(0.0)
+    once = colour(**sampled(picture, (90, 60, 100, 70)))
+    ranges, edge = fitted(picture, once)
+    for shade in (0.0, 1.2, 2.4):
+        picture, truth = sail(shade)
+        cover = without_islands(colour_key(picture, {**once, **ranges}, HERE), edge["holes"], edge["specks"])
+        assert overlap(colour_key(picture, once, HERE), truth) < 0.75
+        assert overlap(cover, truth) > 0.95
+    # ranges only grow
+    assert ranges["hue_width"] >= once["hue_width"]
+    for name in ("chroma", "light"):
+        assert ranges[f"{name}_low"] <= once[f"{name}_low"]
+        assert ranges[f"{name}_high"] >= once[f"{name}_high"]
+
+
+def test_a_key_that_finds_nothing_is_not_fitted() -> None:
+    picture, _ = sail(0.0)
+    assert fitted(picture, colour(hue=200.0, hue_width=5.0, chroma_low=0.5)) == ({}, {})

@@ -559,3 +559,15 @@ def test_how_a_frame_is_spread_and_a_range_that_grows(web: Web) -> None:
     assert web.get(box + "add").json["values"]["light_high"] > 0.2
     assert problem(web.get(box + "mix"), 422)
     assert problem(web.get(box.replace("u1", "t1") + "add"), 404)
+
+
+def test_a_colour_key_is_fitted_and_the_edge_step_with_it(web: Web) -> None:
+    shot = web.shot()
+    picked = web.get(f"/api/shots/{shot}/sample?frame=2&x0=100&y0=70&x1=110&y1=80").json["values"]
+    added(web, shot, ("/mattes/0/pulls/-", {"id": "u1", "kind": "colour_key", "params": picked}))
+    found = web.get(f"/api/shots/{shot}/suggest?pull=u1&frame=2").json
+    assert found["values"]["hue_width"] >= picked["hue_width"]
+    assert found["values"]["light_high"] >= picked["light_high"]
+    assert set(found["edge"]) == {"holes", "specks"}
+    added(web, shot, ("/mattes/0/pulls/1/params/light_low", 0.999), ("/mattes/0/pulls/1/params/light_high", 1.0))
+    assert "finds nothing" in problem(web.get(f"/api/shots/{shot}/suggest?pull=u1&frame=2"), 422)

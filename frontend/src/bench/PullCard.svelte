@@ -29,12 +29,14 @@
 
   async function suggest() {
     try {
-      const { values } = await api.suggest(desk.shot.id, pull.id, desk.frame);
-      const ops = Object.entries(values).map(([name, value]) => ({
-        op: "add",
-        path: `${path}/params/${name}`,
-        value,
-      }));
+      const { values, edge } = await api.suggest(desk.shot.id, pull.id, desk.frame);
+      const own = Object.entries(values).map(([name, value]) => [`${path}/params/${name}`, value]);
+      // what another key of this matte needed stays
+      const of = `${desk.shot.mattePath(matte.id)}/edge`;
+      const more = Object.entries(edge)
+        .filter(([name, value]) => value > Number(matte.edge[name] ?? 0))
+        .map(([name, value]) => [`${of}/${name}`, value]);
+      const ops = [...own, ...more].map(([to, value]) => ({ op: "add", path: String(to), value }));
       desk.shot.edit(ops, "set for this frame");
     } catch (error) {
       notes.fault(error);
@@ -60,9 +62,18 @@
 >
   <div>
     {#if pull.kind === "colour_key"}
-      <button class="btn" aria-pressed={picking} onclick={pick}
-        >{picking ? "Drag over the colour" : "Pick from the picture"}</button
-      >
+      <div class="deeds">
+        <button class="btn" aria-pressed={picking} onclick={pick}
+          >{picking ? "Drag over the colour" : "Pick from the picture"}</button
+        >
+        <button
+          class="btn"
+          disabled={desk.shot.saving}
+          onclick={suggest}
+          title="Widens the ranges to the edges of the thing that was picked; fills its holes, drops specks"
+          >Fit to the thing</button
+        >
+      </div>
     {/if}
     {#if pull.kind === "colour_key" || pull.kind === "luma_key"}
       <KeySpread {desk} {pull} {declared} {path} />

@@ -862,6 +862,20 @@ export interface SpreadOut {
   luma: number[];
 }
 /**
+ * Values for a pull, and for the edge step of its matte where that has a part in it, in plate pixels.
+ *
+ * This interface was referenced by `Models`'s JSON-Schema
+ * via the `definition` "SuggestOut".
+ */
+export interface SuggestOut {
+  values: {
+    [k: string]: number;
+  };
+  edge: {
+    [k: string]: number;
+  };
+}
+/**
  * A pull whose values are to be set for a frame.
  *
  * This interface was referenced by `Models`'s JSON-Schema

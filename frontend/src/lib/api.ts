@@ -16,6 +16,7 @@ import type {
   SettledOut,
   ShotOut,
   SpreadOut,
+  SuggestOut,
   Uploaded,
 } from "./api-types";
 
@@ -97,7 +98,7 @@ export const api = {
   spread: (id: number, frame: number) =>
     ask<SpreadOut>("GET", `/api/shots/${id}/spread?frame=${frame}`),
   suggest: (id: number, pull: string, frame: number) =>
-    ask<SampleOut>("GET", `/api/shots/${id}/suggest?pull=${pull}&frame=${frame}`),
+    ask<SuggestOut>("GET", `/api/shots/${id}/suggest?pull=${pull}&frame=${frame}`),
   cleanPlate: (id: number, wanted: CleanPlateRequest) =>
     ask<JobOut>("POST", `/api/shots/${id}/clean-plate`, wanted),
   picture: (id: number, key: string, view: string, frame: number, width: number) =>

@@ -294,6 +294,13 @@ class SampleOut(BaseModel):
     values: dict[str, float]
 
 
+class SuggestOut(BaseModel):
+    """Values for a pull, and for the edge step of its matte where that has a part in it, in plate pixels."""
+
+    values: dict[str, float]
+    edge: dict[str, float]
+
+
 class FrameQuery(BaseModel):
     """A frame."""
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from typing import Any
 
 import cv2
@@ -13,6 +14,7 @@ from sqlalchemy.orm import Session
 
 from cuvrel.core.checks.frames import verdicts
 from cuvrel.core.media.writer import png_bytes
+from cuvrel.core.pulls.colour_fit import fitted
 from cuvrel.core.pulls.colour_key import narrowed, sampled, spread_of, widened
 from cuvrel.core.pulls.difference_key import suggested
 from cuvrel.core.recipe.check import read_shot
@@ -38,6 +40,7 @@ from cuvrel.web.models import (
     SampleOut,
     SampleQuery,
     SpreadOut,
+    SuggestOut,
     SuggestQuery,
 )
 from cuvrel.web.present import answer
@@ -131,20 +134,30 @@ def spread(path: ById, query: FrameQuery) -> Response:
     return answer(SpreadOut(**spread_of(plate)))
 
 
-@api.get("/shots/<int:id>/suggest", responses={200: SampleOut})
+@api.get("/shots/<int:id>/suggest", responses={200: SuggestOut})
 def suggest(path: ById, query: SuggestQuery) -> Response:
-    """The values that a difference key would take for a frame."""
+    """The values that a difference key or a colour key would take for a frame, and its matte's edge step."""
     shared = services()
     with shared.database.session() as session:
         row = store.found(session, path.id)
         stand = stand_of(session, row, 960)
     frame_there(stand, query.frame)
+    try:
+        pull = stand.shot.pull(query.pull)[1]
+    except KeyError:
+        raise store.NotFound("There is no such pull in this shot.") from None
+    plate = work_out(stand.plate(query.frame), shared.cache)
+    if pull.kind == "colour_key":
+        values, edge = fitted(plate, _values(stand.shot, "colour_key", query.pull, query.frame))
+        if not values:
+            raise RecipeError("The colour key finds nothing on this frame.", "Pick a colour from the picture first.")
+        whole = {name: float(math.ceil(value / stand.scale)) for name, value in edge.items()}
+        return answer(SuggestOut(values=values, edge=whole))
     values = _values(stand.shot, "difference_key", query.pull, query.frame)
     if not values["plate"]:
         raise RecipeError("The difference key has no clean plate yet.", "Choose or build one first.")
-    plate, clean = (work_out(one, shared.cache) for one in
-                    (stand.plate(query.frame), stand.footage(values["plate"], query.frame)))  # fmt: skip
-    return answer(SampleOut(values=suggested(plate, clean, values, stand.scale)))
+    clean = work_out(stand.footage(values["plate"], query.frame), shared.cache)
+    return answer(SuggestOut(values=suggested(plate, clean, values, stand.scale), edge={}))
 
 
 @api.get("/shots/<int:id>/checks", responses={200: ChecksOut})

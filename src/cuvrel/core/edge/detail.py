@@ -17,6 +17,8 @@ from cuvrel.core.media.rows import in_rows, kernel
 
 F32 = NDArray[np.float32]
 U8 = NDArray[np.uint8]
+TRUST = 1.0  # what it costs fine detail to leave the matte that it begins with, where colours do not tell
+GRAIN = 1.0  # how many times the usual spread of colours counts as telling as much as not
 CALM = 1e-6  # keeps a window of one colour from dividing by nothing
 
 
@@ -105,11 +107,11 @@ class _Energy:
         return out
 
 
-def _solved(energy: _Energy, start: F32, rounds: int) -> F32:
-    """Conjugate gradient from `start`, whose values outside the band stay."""
+def _solved(energy: _Energy, start: F32, prior: F32, rounds: int, trust: F32) -> F32:
+    """Conjugate gradient from `start`, whose values outside the band stay. To leave `prior` costs `trust`."""
     at = energy.pixels[:, 0], energy.pixels[:, 1]
-    x = start[at]
-    rest = -energy.times(start)
+    x, trust = start[at], trust[at]
+    rest = trust * (prior[at] - x) - energy.times(start)
     way = rest.copy()
     whole = np.zeros_like(start)
     size = first = float(rest @ rest)
@@ -117,7 +119,7 @@ def _solved(energy: _Energy, start: F32, rounds: int) -> F32:
         if size <= 1e-9 * first or size < 1e-12:
             break
         whole[at] = way
-        along = energy.times(whole)
+        along = energy.times(whole) + trust * way
         step = np.float32(size / max(1e-20, float(way @ along)))
         x += step * way
         rest -= step * along
@@ -130,35 +132,53 @@ def _solved(energy: _Energy, start: F32, rounds: int) -> F32:
     return out
 
 
-def solve(linear: F32, known: F32, band: U8, rounds: int = 20, levels: int = 3) -> F32:
+def solve(linear: F32, known: F32, band: U8, rounds: int = 10, trust: float = 0.0) -> F32:
     """Coverage in the band from the picture's colours, (H, W) float32, 0 to 1; `known` elsewhere.
 
     linear: (H, W, 3) float32 linear light. known: (H, W) float32, which also is the start in the band.
     band: (H, W) uint8, not 0 where coverage is to be solved. rounds: steps at the full size; smaller sizes,
-    `levels` of them in all, bring what is far.
+    more of them the wider the band is, bring what is far. trust: what it costs to leave the start where the
+    picture's colours do not tell; 0 where the start says nothing. Few rounds are no loss: what the last ones would still bring is mostly grain.
     """
     box = bounds(band, 4)
     if box is None:
         return known
-    image, start, mask = linear[box], known[box].astype(np.float32), band[box]
+    widest = float(cv2.distanceTransform((band[box] > 0).astype(np.uint8), cv2.DIST_L2, 3).max())
+    levels = 2 + int(widest > 16) + int(widest > 32)
+    return _solve(linear, known, band, rounds, levels, trust)
+
+
+def _plain(image: F32) -> F32:
+    """How little the colours about each pixel tell, (h, w) float32, 0 to 1: 1 where there is only grain."""
+    mean = cv2.blur(image, (5, 5))
+    spread = (cv2.blur(image * image, (5, 5)) - mean * mean).sum(axis=2)
+    floor = np.float32(GRAIN * float(np.median(spread)) + 1e-6)
+    return np.asarray(floor / (floor + np.maximum(spread, 0)), np.float32)
+
+
+def _solve(linear: F32, known: F32, band: U8, rounds: int, levels: int, trust: float) -> F32:
+    box = bounds(band, 4)
+    if box is None:
+        return known
+    image, prior, mask = linear[box], known[box].astype(np.float32), band[box]
+    start = prior
     if levels > 1 and min(mask.shape) > 48:
         half = (image.shape[1] // 2, image.shape[0] // 2)
-        small = solve(
+        small = _solve(
             cv2.resize(image, half, interpolation=cv2.INTER_AREA),
-            cv2.resize(start, half, interpolation=cv2.INTER_AREA),
+            cv2.resize(prior, half, interpolation=cv2.INTER_AREA),
             (cv2.resize(mask.astype(np.float32), half, interpolation=cv2.INTER_AREA) > 0.01).astype(np.uint8),
             2 * rounds,
             levels - 1,
+            trust,
         )
         up = cv2.resize(small, (image.shape[1], image.shape[0]), interpolation=cv2.INTER_LINEAR)
-        start = np.where(mask > 0, up, start)
+        start = np.where(mask > 0, up, prior)
     ring = (1, 1, 1, 1)
-    image, start = (
-        cv2.copyMakeBorder(image, *ring, cv2.BORDER_REFLECT),
-        cv2.copyMakeBorder(start, *ring, cv2.BORDER_REFLECT),
-    )
+    image, start, prior = (cv2.copyMakeBorder(one, *ring, cv2.BORDER_REFLECT) for one in (image, start, prior))
+    faith = trust * _plain(image) if trust > 0 else np.zeros(image.shape[:2], np.float32)
     mask = cv2.copyMakeBorder(mask, *ring, cv2.BORDER_CONSTANT, value=0)
-    alpha = _solved(_Energy(image, mask), start, rounds)
+    alpha = _solved(_Energy(image, mask), start, prior, rounds, faith)
     out = known.astype(np.float32).copy()
     out[box] = np.where(band[box] > 0, np.clip(alpha[1:-1, 1:-1], 0, 1), out[box])
     return out
@@ -178,7 +198,7 @@ def fine_detail(rgb: U8, matte: F32, reach: float, share: float = 1.0) -> F32:
     band |= soft & cv2.dilate(band, kernel)
     known = np.where(band > 0, matte, hard).astype(np.float32)
     linear = np.power(rgb.astype(np.float32) / 255, np.float32(2.2))
-    solved = solve(linear, known, band)
+    solved = solve(linear, known, band, trust=TRUST)
     return np.asarray(matte + np.float32(share) * (solved - matte), np.float32)
 
 

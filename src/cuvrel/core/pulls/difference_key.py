@@ -9,6 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from cuvrel.core.media.rows import in_rows, kernel
+from cuvrel.core.pulls.compared import lit, weighed
 from cuvrel.core.pulls.context import PullContext
 from cuvrel.core.pulls.luma_key import blurred
 from cuvrel.core.recipe.declared import Params, declare, number, reference, switch
@@ -30,6 +31,9 @@ class DifferenceKeyParams(Params):
     shadow: Scalar = number(0.5, "Drop shadows", 0, 1, hint="what is only darker than the clean plate counts less")
     cast: Scalar = number(
         0.0, "Drop cast light", 0, 1, hint="what is only lit more than on the clean plate counts less"
+    )
+    solve: Scalar = number(
+        0.0, "Whole things", 0, 1, hint="weighs each place with its surroundings: whole limbs, no cast light or grain"
     )
     exposure: Switch = switch(
         True, "Match light", hint="the clean plate is brought to each frame's exposure and tint", animatable=True
@@ -109,13 +113,12 @@ def _apart(y0, y1, rgb, clean, gain, shadow, cast, out):  # type: ignore[no-unty
             out[y, x] = np.sqrt(light * light * counts * counts + 2 * tint * tint * (red * red + blue * blue))
 
 
-def apart(rgb: U8, clean: U8, values: dict[str, Any], scale: float) -> F32:
+def apart(rgb: U8, clean: U8, gain: F32, values: dict[str, Any], scale: float) -> F32:
     """How far each pixel is from the clean plate, (H, W) float32, about 0 to 1.
 
-    The difference of luma, and twice that of the two colour differences from it, of display-encoded values
+    clean, gain: as `matched` gives them. The difference of luma, and twice that of the two colour differences from it, of display-encoded values
     (BT.709 weights). What is darker without another tint is a shadow, and counts less as `shadow` says.
     """
-    clean, gain = matched(rgb, clean, bool(values["exposure"]), bool(values["shift"]))
     sigma = float(values["blur"]) * scale
     out = np.empty(rgb.shape[:2], np.float32)
     in_rows(_apart, len(rgb), blurred(rgb, sigma), blurred(clean, sigma), gain, np.float32(values["shadow"]),
@@ -132,20 +135,26 @@ def difference_key(rgb: U8, values: dict[str, Any], context: PullContext, clean:
     """
     if clean is None:
         return np.zeros(rgb.shape[:2], np.float32)
-    t = (apart(rgb, clean, values, context.scale) - np.float32(values["tolerance"])) * np.float32(
+    clean, gain = matched(rgb, clean, bool(values["exposure"]), bool(values["shift"]))
+    whole = float(values["solve"])
+    solved = weighed(rgb, lit(clean, gain)) if whole > 0 else None
+    if solved is not None and whole >= 1:
+        return solved
+    t = (apart(rgb, clean, gain, values, context.scale) - np.float32(values["tolerance"])) * np.float32(
         1 / max(1e-4, values["soft"])
     )
     t = np.clip(t, 0, 1)
-    return np.asarray(t * t * (3 - 2 * t), np.float32)
+    plain = np.asarray(t * t * (3 - 2 * t), np.float32)
+    return plain if solved is None else np.asarray(plain + np.float32(whole) * (solved - plain), np.float32)
 
 
 def suggested(rgb: U8, clean: U8, values: dict[str, Any], scale: float) -> dict[str, float]:
-    """Tolerance and softness for what a frame shows, as plain values.
+    """Tolerance and softness for what a frame shows, as plain values; whole things are asked for.
 
     The threshold lies where the differences part best (Otsu, 1979, on the logarithm), but above nearly all
     of what the background itself differs by (grain, flicker).
     """
-    found = apart(rgb, clean, values, scale)
+    found = apart(rgb, *matched(rgb, clean, bool(values["exposure"]), bool(values["shift"])), values, scale)
     logs = np.clip((np.log2(np.maximum(found, 2**-9)) + 9) * (255 / 9), 0, 255).astype(np.uint8)
     cut, _ = cv2.threshold(logs, 0, 255, cv2.THRESH_BINARY + cv2.THRESH_OTSU)
     parted = 2 ** (cut * 9 / 255 - 9)
@@ -153,4 +162,4 @@ def suggested(rgb: U8, clean: U8, values: dict[str, Any], scale: float) -> dict[
     spread = float(np.median(np.abs(found[found <= middle] - middle))) * 1.5
     noise = float(np.percentile(found[found < max(2 * parted, middle + 12 * spread)], 99.3))
     tolerance = float(np.clip(max(noise, parted), 0.005, 0.6))
-    return {"tolerance": round(tolerance, 3), "soft": round(0.5 * tolerance, 3)}
+    return {"tolerance": round(tolerance, 3), "soft": round(0.5 * tolerance, 3), "solve": 1.0}

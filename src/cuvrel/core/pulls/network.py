@@ -15,7 +15,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 F32 = NDArray[np.float32]
-STEP = 8  # sides of what a network reads are multiples of it
+STEP = 16  # sides of what a network reads are multiples of it
 SURELY = 9.0  # log odds beyond which it makes no difference
 
 

@@ -186,11 +186,11 @@ class Shot(Strict):
                 out.update(chain)
         return out
 
-    def pull(self, pull_id: str, kind: str) -> tuple[Matte, Pull]:
-        """The pull of a kind with this id and the matte it belongs to. Raises KeyError."""
+    def pull(self, pull_id: str, kind: str | None = None) -> tuple[Matte, Pull]:
+        """The pull with this id, of a kind if one is given, and the matte it belongs to. Raises KeyError."""
         for matte in self.mattes:
             for pull in matte.pulls:
-                if pull.id == pull_id and pull.kind == kind:
+                if pull.id == pull_id and kind in (None, pull.kind):
                     return matte, pull
         raise KeyError(pull_id)
 

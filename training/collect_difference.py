@@ -1,0 +1,121 @@
+"""Gathers samples for the difference key's network: `python -m training.collect_difference FOLDER --clips 800`.
+
+A made-up place is seen once without and once with things that move before it: other light, shadows, a
+lamp, rippling water, grain, compression, a camera that is not quite still. A sample is the stack that
+compares the two, and the true coverage of what stands before the place.
+"""
+
+from __future__ import annotations
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from cuvrel.core.pulls.compared import lit, planes
+from cuvrel.core.pulls.difference_key import matched
+from training.collect import collect, quantised
+from training.composites import Part, Path, figure, lay, wandering
+from training.textures import noise, palette, scenery
+
+F32 = NDArray[np.float32]
+U8 = NDArray[np.uint8]
+SIZE = (640, 360)
+STILL = np.eye(2, 3)
+
+
+def _shadow(rng: np.random.Generator, at: tuple[float, float], tall: float) -> F32:
+    """What is left of the light about a thing's feet, (h, w)."""
+    w, h = SIZE
+    dark = np.zeros((h // 2, w // 2), np.float32)
+    centre = int((at[0] + tall * rng.normal(0, 0.2)) / 2), int((at[1] + tall * rng.uniform(0.2, 0.5)) / 2)
+    axes = max(1, int(tall * rng.uniform(0.05, 0.25))), max(1, int(tall * rng.uniform(0.01, 0.06)))
+    cv2.ellipse(dark, centre, axes, rng.normal(0, 15), 0, 360, float(rng.uniform(0.2, 0.7)), -1)
+    return 1 - cv2.resize(cv2.GaussianBlur(dark, (0, 0), float(rng.uniform(0.5, 5))), (w, h))
+
+
+def _lamp(rng: np.random.Generator, at: tuple[float, float], tall: float) -> F32:
+    """Warm light about a place, (h, w, 3), 1 and more."""
+    w, h = SIZE
+    y, x = np.mgrid[0:h, 0:w].astype(np.float32)
+    cx, cy = at[0] + tall * rng.normal(0, 0.25), at[1] + tall * rng.normal(0.1, 0.25)
+    wide = tall * rng.uniform(0.15, 0.7)
+    glow = np.exp(-(np.square((x - cx) / (wide * rng.uniform(0.7, 1.8))) + np.square((y - cy) / wide)))
+    tint = np.array([1.0, rng.uniform(0.6, 1), rng.uniform(0.2, 1)], np.float32)
+    return 1 + glow[..., None] * tint * np.float32(rng.uniform(0.1, 1.6))
+
+
+def _rippled(rng: np.random.Generator, picture: F32) -> F32:
+    """A part of a place that never stands still, like water or leaves."""
+    h, w = picture.shape[:2]
+    y, x = np.mgrid[0:h, 0:w].astype(np.float32)
+    part = np.clip(noise(rng, h, w, 1, 2) * 4, 0, 1)
+    most = rng.uniform(0.5, 3)
+    dx, dy = (noise(rng, h, w, 24, 2) * np.float32(most) * part for _ in range(2))
+    return cv2.remap(picture, x + dx, y + dy, cv2.INTER_LINEAR)
+
+
+def seen(rng: np.random.Generator, picture: F32, grain: float, quality: int) -> U8:
+    """What a camera makes of it: grain, single colours of it coarser than others, and compression."""
+    wild = rng.normal(0, 1, picture.shape).astype(np.float32)
+    if rng.uniform() < 0.5:
+        wild = cv2.GaussianBlur(wild, (0, 0), 0.7) * 1.8
+    level = 1 + rng.uniform(0, 1) * (1 - picture)
+    out = cv2.GaussianBlur(picture, (0, 0), 0.5) * 255 + wild * np.float32(grain) * level
+    coded = cv2.imencode(".jpg", np.clip(out, 0, 255).astype(np.uint8), [cv2.IMWRITE_JPEG_QUALITY, quality])[1]
+    return np.asarray(cv2.imdecode(coded, cv2.IMREAD_COLOR), np.uint8)
+
+
+def pair(rng: np.random.Generator) -> tuple[U8, U8, F32]:
+    """A frame, its clean plate, (h, w, 3) uint8, and true coverage, (h, w) float32."""
+    w, h = SIZE
+    base = palette(rng)
+    back = scenery(rng, h, w, base)
+    quick = float(np.exp(rng.uniform(np.log(0.3), np.log(20))))
+    things: list[tuple[list[Part], Path, float]] = []
+    for _ in range(int(rng.choice([0, 1, 2], p=[0.04, 0.78, 0.18]))):
+        tall = float(np.exp(rng.uniform(np.log(0.2), np.log(1.3)))) * h
+        parts = figure(rng, tall, base if rng.uniform() < 0.45 else palette(rng))
+        things.append((parts, wandering(rng, SIZE, 18, quick), tall))
+    place = _rippled(rng, back) if rng.uniform() < 0.25 else back
+    time, open_ = float(rng.uniform(0, 18)), float(rng.uniform(0.2, 0.9))
+    light, lamp = np.ones((h, w, 1), np.float32), np.ones((h, w, 3), np.float32)
+    for _, path, tall in things:
+        x, y, _, scale = path.at(time)
+        if rng.uniform() < 0.5:
+            light *= _shadow(rng, (x, y), tall * scale)[..., None]
+        if rng.uniform() < 0.3:
+            lamp *= _lamp(rng, (x, y), tall * scale)
+    total, cover = np.zeros((h, w, 3), np.float32), np.zeros((h, w), np.float32)
+    count = int(np.clip(quick * open_ * 0.6 + 2, 2, 8))
+    for n in range(count):
+        canvas, one = place * light, np.zeros((h, w), np.float32)
+        for parts, path, _ in things:
+            lay(canvas, one, parts, path, time + open_ * (n + 0.5) / count, False, STILL)
+        total += canvas
+        cover += one
+    picture = total / count * lamp
+    dark = np.float32(rng.uniform(0.12, 1) if rng.uniform() < 0.4 else 1)
+    gain = np.exp(rng.normal(0, 0.08, 3) + rng.normal(0, 0.1)).astype(np.float32)
+    off = np.float32(rng.normal(0, 0.5, 2) * (rng.uniform() < 0.4))
+    moved = cv2.warpAffine(back, np.array([[1, 0, off[0]], [0, 1, off[1]]]), (w, h), borderMode=cv2.BORDER_REFLECT)
+    grain = float(np.exp(rng.uniform(np.log(0.5), np.log(14))))
+    frame = seen(rng, picture * dark * gain, grain, int(rng.integers(35, 96)))
+    clean = seen(rng, moved * dark, grain * float(rng.choice([0.1, 0.4, 1.0])), int(rng.integers(60, 97)))
+    return frame, clean, cv2.GaussianBlur(cover / count, (0, 0), 0.5)
+
+
+def gather(seed: int) -> list[tuple[NDArray[np.int8], U8]]:
+    """Two samples: stacks (C, h, w) and truths (2 h, 2 w)."""
+    cv2.setNumThreads(1)
+    rng = np.random.default_rng(seed + 3 * 10**6)
+    out = []
+    for _ in range(2):
+        frame, clean, truth = pair(rng)
+        behind, gain = matched(frame, clean, True, True)
+        stack = planes(frame, lit(behind, gain))
+        out.append((quantised(stack), np.round(np.clip(truth, 0, 1) * 255).astype(np.uint8)))
+    return out
+
+
+if __name__ == "__main__":
+    collect("Gather samples for the difference key's network.", gather, ("stack", "truth"))
