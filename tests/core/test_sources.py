@@ -13,6 +13,7 @@ from cuvrel.core.media.probe import pack_sequence, probe
 from cuvrel.core.media.reader import Reader
 from cuvrel.core.media.writer import png_bytes
 from cuvrel.core.pulls.clean_plate import drawn_coverage, joined_plate, median_plate, spaced
+from cuvrel.core.pulls.compared import grain
 from cuvrel.core.pulls.colour_key import ColourKeyParams, colour_key, narrowed, sampled, spread_of, widened
 from cuvrel.core.pulls.context import PullContext
 from cuvrel.core.pulls.difference_key import DifferenceKeyParams, difference_key, matched, suggested
@@ -100,6 +101,57 @@ def test_one_press_sets_a_difference_key() -> None:
     values |= suggested(pictures[3], clean, values, 1.0)
     for n in (1, 3, 6):
         assert overlap(difference_key(pictures[n], values, HERE, clean), mattes[n]) > 0.9
+
+
+def lamplit(seed: int = 11) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
+    """A dark place, the same with someone in its own colours who carries a lamp, grain over all of it; and coverage."""
+    rng = np.random.default_rng(seed)
+    clean = (cv2.resize(quay(), (480, 360), interpolation=cv2.INTER_CUBIC) * 0.5).astype(np.uint8)
+    h, w = clean.shape[:2]
+    matte = np.zeros((h, w), np.float32)
+    cv2.ellipse(matte, (240, 190), (42, 95), 0, 0, 360, 1, -1, cv2.LINE_AA)
+    cv2.circle(matte, (240, 80), 26, 1, -1, cv2.LINE_AA)
+    # a coat of the place's own colours from elsewhere in it: nothing but its texture tells it
+    coat = np.roll(clean, (70, 160), (0, 1)).astype(np.float32) * (1.15, 1.0, 0.85)
+    picture = clean + matte[..., None] * (coat - clean)
+    y, x = np.mgrid[0:h, 0:w]
+    lamp = np.exp(-(np.square((x - 330) / 70) + np.square((y - 200) / 60)))[..., None]
+    picture = picture * (1 + 0.9 * lamp * (1.0, 0.85, 0.6)) + rng.normal(0, 5, picture.shape)
+    return clean, picture.clip(0, 255).astype(np.uint8), matte
+
+
+def test_whole_things_are_told_from_the_light_they_throw() -> None:
+    clean, picture, matte = lamplit()
+    whole = difference_key(picture, key(solve=1.0), HERE, clean)
+    plain = max(
+        overlap(difference_key(picture, key(tolerance=t, cast=c, blur=3.0), HERE, clean), matte)
+        for t in (0.02, 0.04, 0.07, 0.1, 0.15)
+        for c in (0.0, 1.0)
+    )
+    assert overlap(whole, matte) > max(0.9, plain + 0.1)
+    half = difference_key(picture, key(solve=0.5), HERE, clean)
+    least, most = np.minimum(whole, difference_key(picture, key(), HERE, clean)), np.maximum(
+        whole, difference_key(picture, key(), HERE, clean)
+    )
+    assert ((half >= least - 1e-5) & (half <= most + 1e-5)).all()
+
+
+def test_grain_and_other_light_alone_are_no_thing() -> None:
+    clean, _, _ = lamplit()
+    noise = np.random.default_rng(3).normal(0, 6, clean.shape)
+    seen = (clean * np.array([1.15, 1.05, 0.9]) + noise).clip(0, 255).astype(np.uint8)
+    assert difference_key(seen, key(solve=1.0), HERE, clean).mean() < 0.002
+
+
+def test_grain_is_measured_at_each_level_of_light() -> None:
+    clean = np.repeat(np.linspace(20, 230, 320, dtype=np.float32)[None, :, None], 200, axis=0).repeat(3, axis=2)
+    rough = np.where(clean < 128, 9.0, 3.0)
+    seen = clean + np.random.default_rng(1).normal(0, 1, clean.shape) * rough
+    # a thing that fills a part of every level hardly counts as grain
+    seen[:20] = 255
+    found = grain(seen.astype(np.float32), clean)
+    assert found[100, 60, 0] == pytest.approx(9, rel=0.3)
+    assert found[100, 280, 0] == pytest.approx(3, rel=0.4)
 
 
 def test_a_clean_plate_is_what_most_frames_show() -> None:

@@ -115,6 +115,7 @@ def test_a_difference_key_with_a_clean_plate_built_from_the_shot(desk: Desk, sta
 
     wait_for(lambda: "tolerance" in values(), 15, "the values for this frame")
     assert values()["plate"] == document(stack, demo)["footage"][-1]["id"]
+    expect(key.get_by_role("slider", name="Whole things")).to_have_value("1")
 
 
 def test_the_picture_is_split_between_two_views(desk: Desk, demo: int) -> None:
@@ -152,6 +153,11 @@ def test_colours_are_added_to_a_key_and_views_stop_after_a_pull(desk: Desk, stac
 
     wait_for(lambda: values().get("hue_width", 0) > 0, 15, "the wider range")
     key.get_by_role("button", name="Drag over the colour").click()
+    before = values()["hue_width"]
+    key.get_by_role("button", name="Fit to the thing").click()
+    wait_for(lambda: values().get("hue_soft") == 12, 15, "the fitted ranges")
+    assert values()["hue_width"] >= before
+    assert {"holes", "specks"} & set(document(stack, demo)["mattes"][0]["edge"])
     desk.button("More for Trace").click()
     desk.page.get_by_role("menuitem", name="Look only up to here").click()
     picture = desk.page.get_by_role("region", name="Picture")
