@@ -27,8 +27,8 @@ def _shadow(rng: np.random.Generator, at: tuple[float, float], tall: float) -> F
     """What is left of the light about a thing's feet, (h, w)."""
     w, h = SIZE
     dark = np.zeros((h // 2, w // 2), np.float32)
-    centre = int((at[0] + tall * rng.normal(0, 0.2)) / 2), int((at[1] + tall * rng.uniform(0.2, 0.5)) / 2)
-    axes = max(1, int(tall * rng.uniform(0.05, 0.25))), max(1, int(tall * rng.uniform(0.01, 0.06)))
+    centre = int((at[0] + tall * rng.normal(0, 0.4)) / 2), int((at[1] + tall * rng.uniform(0.2, 0.6)) / 2)
+    axes = max(1, int(tall * rng.uniform(0.05, 0.5))), max(1, int(tall * rng.uniform(0.005, 0.06)))
     cv2.ellipse(dark, centre, axes, rng.normal(0, 15), 0, 360, float(rng.uniform(0.2, 0.7)), -1)
     return 1 - cv2.resize(cv2.GaussianBlur(dark, (0, 0), float(rng.uniform(0.5, 5))), (w, h))
 
@@ -42,6 +42,20 @@ def _lamp(rng: np.random.Generator, at: tuple[float, float], tall: float) -> F32
     glow = np.exp(-(np.square((x - cx) / (wide * rng.uniform(0.7, 1.8))) + np.square((y - cy) / wide)))
     tint = np.array([1.0, rng.uniform(0.6, 1), rng.uniform(0.2, 1)], np.float32)
     return 1 + glow[..., None] * tint * np.float32(rng.uniform(0.1, 1.6))
+
+
+def _bloom(rng: np.random.Generator, at: tuple[float, float], tall: float) -> tuple[F32, F32]:
+    """A burning lamp: its coverage, (h, w), and the light that it spreads in air and lens, (h, w, 3), to be added."""
+    w, h = SIZE
+    y, x = np.mgrid[0:h, 0:w].astype(np.float32)
+    cx, cy = at[0] + tall * rng.normal(0, 0.3), at[1] + tall * rng.normal(0, 0.25)
+    apart = np.hypot(x - cx, y - cy)
+    size = max(1.5, tall * rng.uniform(0.01, 0.05))
+    wide = size * rng.uniform(2, 9)
+    spread = np.exp(-np.square(apart / wide)) * rng.uniform(0.05, 0.6) + rng.uniform(0, 0.15) / (1 + np.square(apart / wide))
+    tint = np.array([1.0, rng.uniform(0.6, 1), rng.uniform(0.2, 1)], np.float32)
+    body = np.clip((size * rng.uniform(0.8, 1.2) - apart) + 0.5, 0, 1)
+    return body.astype(np.float32), (spread[..., None] * tint).astype(np.float32)
 
 
 def _rippled(rng: np.random.Generator, picture: F32) -> F32:
@@ -94,6 +108,14 @@ def pair(rng: np.random.Generator) -> tuple[U8, U8, F32]:
         total += canvas
         cover += one
     picture = total / count * lamp
+    cover /= count
+    for _, path, tall in things:
+        if rng.uniform() < 0.3:
+            x, y, _, scale = path.at(time)
+            body, spread = _bloom(rng, (x, y), tall * scale)
+            bright = np.array([1.0, rng.uniform(0.7, 1), rng.uniform(0.4, 1)], np.float32)
+            picture = picture * (1 - body[..., None]) + bright * body[..., None] + spread
+            cover = cover * (1 - body) + body
     dark = np.float32(rng.uniform(0.12, 1) if rng.uniform() < 0.4 else 1)
     gain = np.exp(rng.normal(0, 0.08, 3) + rng.normal(0, 0.1)).astype(np.float32)
     off = np.float32(rng.normal(0, 0.5, 2) * (rng.uniform() < 0.4))
@@ -101,7 +123,7 @@ def pair(rng: np.random.Generator) -> tuple[U8, U8, F32]:
     grain = float(np.exp(rng.uniform(np.log(0.5), np.log(14))))
     frame = seen(rng, picture * dark * gain, grain, int(rng.integers(35, 96)))
     clean = seen(rng, moved * dark, grain * float(rng.choice([0.1, 0.4, 1.0])), int(rng.integers(60, 97)))
-    return frame, clean, cv2.GaussianBlur(cover / count, (0, 0), 0.5)
+    return frame, clean, cv2.GaussianBlur(cover, (0, 0), 0.5)
 
 
 def gather(seed: int) -> list[tuple[NDArray[np.int8], U8]]:

@@ -16,7 +16,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from cuvrel.core.media.box import Box, blocks
-from cuvrel.core.media.rows import at_once
+from cuvrel.core.media.rows import at_once, in_rows, kernel
 from cuvrel.core.pulls.memory import to_lab
 from cuvrel.core.pulls.network import Network, quarters
 from cuvrel.core.pulls.soften import soften
@@ -34,41 +34,62 @@ def network() -> Network:
     return Network(Path(__file__).with_name("difference.onnx"))
 
 
-def grain(picture: F32, clean: F32) -> F32:
-    """How much a frame differs from its clean plate by grain alone, (h, w, 3) float32 levels of 255, at least 1.
+@kernel
+def _spread(picture, clean, counts):  # type: ignore[no-untyped-def]
+    """Counts every second pixel's absolute difference by level of light, channel and difference."""
+    for y in range(0, picture.shape[0], 2):
+        for x in range(0, picture.shape[1], 2):
+            total = np.int64(clean[y, x, 0]) + np.int64(clean[y, x, 1]) + np.int64(clean[y, x, 2])
+            level = total * BINS // 768
+            for k in range(3):
+                counts[level, k, abs(np.int64(picture[y, x, k]) - np.int64(clean[y, x, k]))] += 1
 
-    Measured as the median absolute difference at each level of light, so that the subject may fill up to
-    half of every level. picture, clean: (h, w, 3) float32 levels.
+
+def grain(picture: U8, clean: U8) -> F32:
+    """How much a frame differs from its clean plate by grain alone at each level of light, (BINS, 3) float32.
+
+    In levels of 255, at least 1: the median absolute difference, so that the subject may fill up to half of
+    every level. picture, clean: (h, w, 3) uint8.
     """
-    level = np.clip(clean.mean(axis=2) * (BINS / 256), 0, BINS - 1).astype(np.uint8)
-    few = np.abs(picture[::2, ::2] - clean[::2, ::2]).reshape(-1, 3)
-    bins = level[::2, ::2].ravel()
-    order = np.argsort(bins, kind="stable")
-    stops = np.searchsorted(bins[order], np.arange(BINS + 1))
-    table, seen = np.zeros((BINS, 3), np.float32), np.zeros(BINS, bool)
-    for k in range(BINS):
-        part = few[order[stops[k] : stops[k + 1]]]
-        if len(part) >= 50:
-            table[k], seen[k] = 1.48 * np.median(part, axis=0), True
+    counts = np.zeros((BINS, 3, 256), np.int64)
+    _spread(picture, clean, counts)
+    seen = counts.sum(axis=2)[:, 0] >= 50
+    if not seen.any():
+        return np.ones((BINS, 3), np.float32)
+    half = np.cumsum(counts, axis=2) * 2 >= counts.sum(axis=2, keepdims=True)
+    middle = np.argmax(half, axis=2) * 1.48
     known = np.flatnonzero(seen)
-    if not known.size:
-        return np.ones_like(picture)
-    for channel in range(3):
-        table[:, channel] = np.interp(np.arange(BINS), known, table[known, channel])
-    return np.maximum(table[level], np.float32(1))
+    table = np.stack([np.interp(np.arange(BINS), known, middle[known, k]) for k in range(3)], axis=1)
+    return np.maximum(table, 1).astype(np.float32)
 
 
-def _texture(picture: F32, clean: F32, noise: F32, side: int) -> F32:
-    """How far the clean plate's texture shows through, -1 to 1, 0 where it has none. All (h, w) float32."""
+@kernel
+def _told(y0, y1, picture, clean, table, told, grey, behind, noise):  # type: ignore[no-untyped-def]
+    """Differences of colour and of light in units of grain, limited to 12 of them; greys and grain of each pixel."""
+    third, most = np.float32(1 / 3), np.float32(12)
+    for y in range(y0, y1):
+        for x in range(picture.shape[1]):
+            a0, a1, a2 = np.float32(picture[y, x, 0]), np.float32(picture[y, x, 1]), np.float32(picture[y, x, 2])
+            b0, b1, b2 = np.float32(clean[y, x, 0]), np.float32(clean[y, x, 1]), np.float32(clean[y, x, 2])
+            level = int((b0 + b1 + b2) * np.float32(BINS / 768))
+            s0, s1, s2 = table[level, 0], table[level, 1], table[level, 2]
+            grey[y, x], behind[y, x] = (a0 + a1 + a2) * third, (b0 + b1 + b2) * third
+            noise[y, x] = (s0 + s1 + s2) * third * np.float32(0.6)
+            r0, r1, r2 = np.log((a0 + 6) / (b0 + 6)), np.log((a1 + 6) / (b1 + 6)), np.log((a2 + 6) / (b2 + 6))
+            n0, n1, n2 = s0 / (b0 + 6), s1 / (b1 + 6), s2 / (b2 + 6)
+            told[y, x, 0] = min(max((r0 - r1) / np.sqrt(n0 * n0 + n1 * n1), -most), most)
+            told[y, x, 1] = min(max((r2 - r1) / np.sqrt(n2 * n2 + n1 * n1), -most), most)
+            told[y, x, 2] = min(max((r0 + r1 + r2) / (n0 + n1 + n2), -most), most)
 
-    def mean(plane: F32) -> F32:
-        return np.asarray(cv2.blur(plane, (side, side)), np.float32)
 
-    a, b = mean(picture), mean(clean)
-    own, was = mean(picture * picture) - a * a, mean(clean * clean) - b * b
-    both = mean(picture * clean) - a * b
-    floor = mean(noise * noise)
-    like = both / np.sqrt(np.maximum(own, 1) * np.maximum(was, 1))
+def _texture(moments: F32, side: int) -> F32:
+    """How far the clean plate's texture shows through, (h, w) float32, -1 to 1, 0 where it has none.
+
+    moments: (h, w, 6) of both greys, their squares, their product, and the grain's square.
+    """
+    a, b, aa, bb, ab, floor = cv2.split(cv2.blur(moments, (side, side)))
+    own, was = np.maximum(aa - a * a, 1), np.maximum(bb - b * b, 0)
+    like = (ab - a * b) / np.sqrt(own * np.maximum(was, 1))
     return np.asarray(like * was / (was + floor + 1), np.float32)
 
 
@@ -77,28 +98,21 @@ def planes(rgb: U8, clean: U8) -> F32:
 
     rgb, clean: (2 h, 2 w, 3) uint8 sRGB, already of one light and one place.
     """
-    a, b = rgb.astype(np.float32), clean.astype(np.float32)
-    noise = grain(a, b)
-    ratio = np.log((a + 6) / (b + 6))
-    share = noise / (b + 6)
-    light, even = ratio.mean(axis=2), share.mean(axis=2)
-    sides = [
-        (ratio[..., k] - ratio[..., 1]) / np.sqrt(np.square(share[..., k]) + np.square(share[..., 1])) for k in (0, 2)
-    ]
-    told = np.dstack([*sides, light / even]).clip(-12, 12)
+    told = np.empty(rgb.shape, np.float32)
+    ga, gb, gn = np.empty((3, *rgb.shape[:2]), np.float32)
+    in_rows(_told, len(rgb), rgb, clean, grain(rgb, clean), told, ga, gb, gn)
     half = (rgb.shape[1] // 2, rgb.shape[0] // 2)
     # a mean of n pixels has a root of n less grain
     found: list[F32] = []
     for sigma in (1.0, 3.5):
         soft = cv2.resize(cv2.GaussianBlur(told, (0, 0), sigma), half, interpolation=cv2.INTER_AREA)
         found += [np.tanh(soft[..., k] * np.float32(0.6 * sigma / 3)) for k in range(3)]
-    ga, gb, gn = a.mean(axis=2), b.mean(axis=2), noise.mean(axis=2) * np.float32(0.6)
-    found += [
-        cv2.resize(one, half, interpolation=cv2.INTER_AREA)
-        for one in at_once(lambda: _texture(ga, gb, gn, 7), lambda: _texture(ga, gb, gn, 17))
-    ]
+    moments = cv2.merge([ga, gb, ga * ga, gb * gb, ga * gb, gn * gn])
+    shown = at_once(lambda: _texture(moments, 7), lambda: _texture(moments, 17))
+    found += [cv2.resize(one, half, interpolation=cv2.INTER_AREA) for one in shown]
     found.append(cv2.resize(np.tanh(np.log(gn) - 1.5), half, interpolation=cv2.INTER_AREA))
-    full = [to_lab(p).astype(np.float32)[..., k] / np.float32(128) - np.float32(1) for p in (rgb, clean) for k in (0, 1, 2)]
+    labs = [to_lab(one).astype(np.float32) * np.float32(1 / 128) - np.float32(1) for one in (rgb, clean)]
+    full = [lab[..., k] for lab in labs for k in range(3)]
     return np.concatenate([quarters(full), np.stack(found).astype(np.float32)])
 
 
@@ -117,7 +131,7 @@ def lit(clean: U8, gain: F32) -> U8:
 
 def area(stack: F32) -> Box:
     """Where anything may differ, at the planes' size; one cell when nothing does."""
-    differs = np.abs(stack[24:30]).max(axis=0) > 0.5
+    differs = np.abs(stack[27:30]).max(axis=0) > 0.7
     return blocks(differs, 16, 8) or (slice(0, 16), slice(0, 16))
 
 

@@ -23,7 +23,8 @@ def soften(u: F32, rgb: U8, detail: float = 1.0) -> F32:
     whole = u if u.shape == rgb.shape[:2] else cv2.resize(u, size, interpolation=cv2.INTER_CUBIC)
     radius = max(3, round(3 * ratio))
     out = np.zeros(rgb.shape[:2], np.float32)
-    around = bounds(whole > 0.02, 4 * radius)
+    # below a seventh nothing is left when the edge has been steepened
+    around = bounds(whole > 0.1, 4 * radius)
     if around is None:
         return out
     out[around] = _softened(np.ascontiguousarray(whole[around]), rgb[around], ratio, radius, detail)
