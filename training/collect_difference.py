@@ -52,7 +52,9 @@ def _bloom(rng: np.random.Generator, at: tuple[float, float], tall: float) -> tu
     apart = np.hypot(x - cx, y - cy)
     size = max(1.5, tall * rng.uniform(0.01, 0.05))
     wide = size * rng.uniform(2, 9)
-    spread = np.exp(-np.square(apart / wide)) * rng.uniform(0.05, 0.6) + rng.uniform(0, 0.15) / (1 + np.square(apart / wide))
+    spread = np.exp(-np.square(apart / wide)) * rng.uniform(0.05, 0.6) + rng.uniform(0, 0.15) / (
+        1 + np.square(apart / wide)
+    )
     tint = np.array([1.0, rng.uniform(0.6, 1), rng.uniform(0.2, 1)], np.float32)
     body = np.clip((size * rng.uniform(0.8, 1.2) - apart) + 0.5, 0, 1)
     return body.astype(np.float32), (spread[..., None] * tint).astype(np.float32)

@@ -128,9 +128,7 @@ def figure(rng: np.random.Generator, tall: float, base: F32) -> list[Part]:
         for side in (-1, 1):
             picture, ends = limb(rng, tall * rng.uniform(0.5, 0.8), tall * 0.18, colours[1], max(0, ragged) + 1)
             pivot = (float(ends[0, 0]), float(ends[0, 1]))
-            parts.append(
-                Part(picture, pivot, 0, (middle[0], middle[1]), side * 1.5, side * amount, pace, phase, 0.5)
-            )
+            parts.append(Part(picture, pivot, 0, (middle[0], middle[1]), side * 1.5, side * amount, pace, phase, 0.5))
         return parts
     picture, ends = limb(rng, tall * 0.36, tall * rng.uniform(0.14, 0.26), colours[0], ragged)
     middle = ends.mean(0)
@@ -163,7 +161,9 @@ def figure(rng: np.random.Generator, tall: float, base: F32) -> list[Part]:
         picture, middle = blob(rng, tall * rng.uniform(0.15, 0.35), palette(rng), 0)
         held = len(parts) - 2
         at = parts[held].pivot
-        parts.append(Part(picture, (middle[0], middle[1] * 0.3), held, (at[0], at[1] + tall * 0.15), 0, *swing(1.0), 0.0, wave))
+        parts.append(
+            Part(picture, (middle[0], middle[1] * 0.3), held, (at[0], at[1] + tall * 0.15), 0, *swing(1.0), 0.0, wave)
+        )
     return parts
 
 
@@ -199,7 +199,9 @@ def _rippled(picture: F32, amount: float, t: float) -> F32:
     y, x = np.mgrid[0:h, 0:w].astype(np.float32)
     turn = 2 * np.pi / max(24.0, 0.6 * max(h, w))
     fall = np.float32(amount) * np.float32(0.5)
-    dx = fall * np.sin(turn * y + np.float32(0.37 * t)) + fall * np.sin(np.float32(1.7) * turn * x - np.float32(0.23 * t))
+    dx = fall * np.sin(turn * y + np.float32(0.37 * t)) + fall * np.sin(
+        np.float32(1.7) * turn * x - np.float32(0.23 * t)
+    )
     dy = fall * np.sin(turn * x + np.float32(0.29 * t) + 1)
     return cv2.remap(picture, x + dx, y + dy, cv2.INTER_LINEAR)
 

@@ -1,4 +1,4 @@
-"""Trains a network on gathered samples: `python -m training.fit FOLDER OUT.onnx --minutes 30 [--start NETWORK.onnx]`."""
+"""Trains a network on gathered samples: `python -m training.fit FOLDER OUT.onnx --minutes 30 [--start FROM.onnx]`."""
 
 from __future__ import annotations
 

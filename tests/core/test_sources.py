@@ -13,8 +13,8 @@ from cuvrel.core.media.probe import pack_sequence, probe
 from cuvrel.core.media.reader import Reader
 from cuvrel.core.media.writer import png_bytes
 from cuvrel.core.pulls.clean_plate import drawn_coverage, joined_plate, median_plate, spaced
-from cuvrel.core.pulls.compared import grain
 from cuvrel.core.pulls.colour_key import ColourKeyParams, colour_key, narrowed, sampled, spread_of, widened
+from cuvrel.core.pulls.compared import grain
 from cuvrel.core.pulls.context import PullContext
 from cuvrel.core.pulls.difference_key import DifferenceKeyParams, difference_key, matched, suggested
 from cuvrel.core.pulls.footage import FootageParams, channel_of, fitted, footage_matte
@@ -130,8 +130,9 @@ def test_whole_things_are_told_from_the_light_they_throw() -> None:
     )
     assert overlap(whole, matte) > max(0.9, plain + 0.1)
     half = difference_key(picture, key(solve=0.5), HERE, clean)
-    least, most = np.minimum(whole, difference_key(picture, key(), HERE, clean)), np.maximum(
-        whole, difference_key(picture, key(), HERE, clean)
+    least, most = (
+        np.minimum(whole, difference_key(picture, key(), HERE, clean)),
+        np.maximum(whole, difference_key(picture, key(), HERE, clean)),
     )
     assert ((half >= least - 1e-5) & (half <= most + 1e-5)).all()
 

@@ -85,7 +85,8 @@
       kind,
       on: true,
       params: {},
-      join: matte.pulls.length ? "intersect" : "add",
+      // another kind narrows what is there; one more of a kind is for what the first one left out
+      join: matte.pulls.length && !matte.pulls.some((p) => p.kind === kind) ? "intersect" : "add",
       strength: 1,
       invert: false,
       region: null,

@@ -70,8 +70,9 @@
           class="btn"
           disabled={desk.shot.saving}
           onclick={suggest}
+          aria-label="Fit to the thing"
           title="Widens the ranges to the edges of the thing that was picked; fills its holes, drops specks"
-          >Fit to the thing</button
+          >Fit</button
         >
       </div>
     {/if}

@@ -148,11 +148,11 @@ def suggest(path: ById, query: SuggestQuery) -> Response:
         raise store.NotFound("There is no such pull in this shot.") from None
     plate = work_out(stand.plate(query.frame), shared.cache)
     if pull.kind == "colour_key":
-        values, edge = fitted(plate, _values(stand.shot, "colour_key", query.pull, query.frame))
-        if not values:
+        ranges, edge = fitted(plate, _values(stand.shot, "colour_key", query.pull, query.frame))
+        if not ranges:
             raise RecipeError("The colour key finds nothing on this frame.", "Pick a colour from the picture first.")
         whole = {name: float(math.ceil(value / stand.scale)) for name, value in edge.items()}
-        return answer(SuggestOut(values=values, edge=whole))
+        return answer(SuggestOut(values=ranges, edge=whole))
     values = _values(stand.shot, "difference_key", query.pull, query.frame)
     if not values["plate"]:
         raise RecipeError("The difference key has no clean plate yet.", "Choose or build one first.")

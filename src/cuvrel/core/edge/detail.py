@@ -138,7 +138,8 @@ def solve(linear: F32, known: F32, band: U8, rounds: int = 10, trust: float = 0.
     linear: (H, W, 3) float32 linear light. known: (H, W) float32, which also is the start in the band.
     band: (H, W) uint8, not 0 where coverage is to be solved. rounds: steps at the full size; smaller sizes,
     more of them the wider the band is, bring what is far. trust: what it costs to leave the start where the
-    picture's colours do not tell; 0 where the start says nothing. Few rounds are no loss: what the last ones would still bring is mostly grain.
+    picture's colours do not tell; 0 where the start says nothing. Few rounds are no loss: what the last
+    ones would still bring is mostly grain.
     """
     box = bounds(band, 4)
     if box is None:

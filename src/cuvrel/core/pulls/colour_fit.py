@@ -26,6 +26,7 @@ SIDES = ("hue", "chroma_low", "chroma_high", "light_low", "light_high")
 STEPS = {"hue": 6.0, "chroma_low": 0.025, "chroma_high": 0.05, "light_low": 0.035, "light_high": 0.035}
 EDGE = 0.04  # change of colour per pixel that is half an edge
 HOLDS = 0.05  # the power of the area that counts beside the outline's edges
+SOFT = {"hue": 12.0, "chroma": 0.04, "light": 0.04}
 TRIES = 9  # the most steps outwards at a time
 # highlights are lighter and paler, what lies in the shade is darker and paler
 WAYS = (*((side,) for side in SIDES), ("light_high", "chroma_low"), ("light_low", "chroma_low"))
@@ -84,7 +85,7 @@ class _View:
 def _of_one_piece(mask: Mask, core: Mask) -> Mask:
     """The parts of a mask that hold some of the core, their holes filled."""
     closed = cv2.morphologyEx(mask.astype(np.uint8), cv2.MORPH_CLOSE, np.ones((3, 3), np.uint8))
-    count, labels, stats, _ = cv2.connectedComponentsWithStats(closed, connectivity=4)
+    count, labels = cv2.connectedComponents(closed, connectivity=4)
     if count < 2:
         return np.zeros(mask.shape, bool)
     held = np.bincount(labels[core], minlength=count)
@@ -120,11 +121,12 @@ def fitted(rgb: U8, values: dict[str, Any]) -> tuple[dict[str, float], dict[str,
     """
     view = _View(rgb, float(values["hue"]))
     start = Ranges(
-        float(values["hue_width"]) / 2, *(float(values[name]) for name in ("chroma_low", "chroma_high", "light_low", "light_high"))
+        float(values["hue_width"]) / 2,
+        *(float(values[name]) for name in ("chroma_low", "chroma_high", "light_low", "light_high")),
     )
     # a sample's ranges are tight, and a key's softness takes the pixels just beyond them half
-    soft = Ranges(*(getattr(start.moved(side, STEPS[side]), side) for side in SIDES))
-    core = _largest(view.inside(soft))
+    near = _out(start, SIDES, 1)
+    core = _largest(view.inside(near))
     if core is None:
         return {}, {}
 
@@ -135,21 +137,31 @@ def fitted(rgb: U8, values: dict[str, Any]) -> tuple[dict[str, float], dict[str,
         mask = view.inside(at)
         return int((mask & ~_of_one_piece(mask, core)).sum())
 
-    best = _grown(worth, elsewhere, soft)
+    best = _grown(worth, elsewhere, near)
     found = view.inside(best)
     thing = _of_one_piece(found, core)
     scale = rgb.shape[1] / view.light.shape[1]
     holes, specks = _widest(thing & ~found), _widest(found & ~thing)
     main = float(np.sqrt(thing.sum()))
-    edge = {"holes": _rounded(1.25 * holes * scale, 400), "specks": _rounded(1.25 * min(specks, 0.6 * main) * scale, 400)}
+    edge = {
+        "holes": _rounded(1.25 * holes * scale, 400),
+        "specks": _rounded(1.25 * min(specks, 0.6 * main) * scale, 400),
+    }
+    # a key's softness lies outside of its ranges: half of it belongs to what was fitted
+    hard = Ranges(*(_inward(start, best, side, SOFT[side.split("_")[0]] / 2) for side in SIDES))
     ranges = {
-        "hue_width": round(2 * best.hue, 1),
-        "hue_soft": 12.0,
-        **{name: round(getattr(best, name), 3) for name in SIDES[1:]},
-        "chroma_soft": 0.04,
-        "light_soft": 0.04,
+        "hue_width": round(2 * hard.hue, 1),
+        **{name: round(getattr(hard, name), 3) for name in SIDES[1:]},
+        **{f"{name}_soft": soft for name, soft in SOFT.items()},
     }
     return ranges, edge
+
+
+def _inward(start: Ranges, best: Ranges, side: str, by: float) -> float:
+    """An end of the best ranges drawn in, but not beyond where it began."""
+    if side.endswith("_low"):
+        return float(min(getattr(start, side), getattr(best, side) + by))
+    return float(max(getattr(start, side), getattr(best, side) - by))
 
 
 def _largest(mask: Mask) -> Mask | None:

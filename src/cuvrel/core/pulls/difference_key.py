@@ -116,8 +116,9 @@ def _apart(y0, y1, rgb, clean, gain, shadow, cast, out):  # type: ignore[no-unty
 def apart(rgb: U8, clean: U8, gain: F32, values: dict[str, Any], scale: float) -> F32:
     """How far each pixel is from the clean plate, (H, W) float32, about 0 to 1.
 
-    clean, gain: as `matched` gives them. The difference of luma, and twice that of the two colour differences from it, of display-encoded values
-    (BT.709 weights). What is darker without another tint is a shadow, and counts less as `shadow` says.
+    clean, gain: as `matched` gives them. The difference of luma, and twice that of the two colour differences
+    from it, of display-encoded values (BT.709 weights). What is darker without another tint is a shadow, and
+    counts less as `shadow` says.
     """
     sigma = float(values["blur"]) * scale
     out = np.empty(rgb.shape[:2], np.float32)
