@@ -31,7 +31,7 @@ PLANES = 24 + 9
 @cache
 def network() -> Network:
     """What weighs the comparison."""
-    return Network(Path(__file__).with_name("difference.onnx"))
+    return Network(Path(__file__).with_name("difference.onnx"), step=16)
 
 
 @kernel

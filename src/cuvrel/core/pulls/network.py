@@ -15,7 +15,6 @@ import numpy as np
 from numpy.typing import NDArray
 
 F32 = NDArray[np.float32]
-STEP = 16  # sides of what a network reads are multiples of it
 SURELY = 9.0  # log odds beyond which it makes no difference
 
 
@@ -25,9 +24,13 @@ def quarters(planes: list[F32]) -> F32:
 
 
 class Network:
-    """One network, ready to run; safe for use by several threads, one after another."""
+    """One network, ready to run; safe for use by several threads, one after another.
 
-    def __init__(self, path: Path) -> None:
+    step: the sides of what it reads are multiples of it, as often as it halves them.
+    """
+
+    def __init__(self, path: Path, step: int = 8) -> None:
+        self._step = step
         # the classic engine has fast 3 x 3 convolutions; measured a quarter quicker than the new one here
         self._net: Any = cv2.dnn.readNetFromONNX(str(path), cv2.dnn.ENGINE_CLASSIC)
         self._net.enableWinograd(True)
@@ -36,7 +39,7 @@ class Network:
     def odds(self, stack: F32) -> F32:
         """(C, h, w) float32 of about -1 to 1 to log odds, (2h, 2w) float32."""
         _, h, w = stack.shape
-        padded = np.empty((1, len(stack), h + -h % STEP, w + -w % STEP), np.float32)
+        padded = np.empty((1, len(stack), h + -h % self._step, w + -w % self._step), np.float32)
         np.clip(stack, -1, 1, out=padded[0, :, :h, :w])
         padded[0, :, h:, :w] = padded[0, :, h - 1 : h, :w]
         padded[0, :, :, w:] = padded[0, :, :, w - 1 : w]
