@@ -11,7 +11,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from cuvrel.core.pulls.compared import lit, planes
+from cuvrel.core.pulls.compared import grain, lit, planes
 from cuvrel.core.pulls.difference_key import matched
 from training.collect import collect, quantised
 from training.composites import Part, Path, figure, lay, wandering
@@ -136,7 +136,8 @@ def gather(seed: int) -> list[tuple[NDArray[np.int8], U8]]:
     for _ in range(2):
         frame, clean, truth = pair(rng)
         behind, gain = matched(frame, clean, True, True)
-        stack = planes(frame, lit(behind, gain))
+        plate = lit(behind, gain)
+        stack = planes(frame, plate, grain(frame, plate))
         out.append((quantised(stack), np.round(np.clip(truth, 0, 1) * 255).astype(np.uint8)))
     return out
 

@@ -15,6 +15,7 @@ from cuvrel.core.follow.carry import Follower
 from cuvrel.core.media import colour
 from cuvrel.core.media.reader import resized
 from cuvrel.core.motion.flow import pieces
+from cuvrel.core.pulls.compared import weighed
 from cuvrel.core.pulls.context import PullContext
 from cuvrel.core.pulls.trace import trace
 from cuvrel.core.recipe.check import read_shot
@@ -47,6 +48,7 @@ def warm_up() -> None:
         if item.family == "pull" and item.kind != "trace":
             item.run(rgb, item.params().at(0), PullContext(0, 1.0, 24.0))
     _stand(rgb, matte)
+    weighed(rgb, np.ascontiguousarray(rgb[::-1]))
     fine_detail(rgb, cv2.GaussianBlur(matte, (0, 0), 2), 4)
     marks = [Mark(id="a", frame=0, kind="in", radius=3, points=[(50, 50), (80, 50)]),
              Mark(id="b", frame=0, kind="out", radius=3, points=[(10, 10), (110, 10)])]  # fmt: skip

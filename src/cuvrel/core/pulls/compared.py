@@ -15,7 +15,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from cuvrel.core.media.box import Box, blocks
+from cuvrel.core.media.box import blocks
 from cuvrel.core.media.rows import at_once, in_rows, kernel
 from cuvrel.core.pulls.memory import to_lab
 from cuvrel.core.pulls.network import Network, quarters
@@ -23,7 +23,9 @@ from cuvrel.core.pulls.soften import soften
 
 F32 = NDArray[np.float32]
 U8 = NDArray[np.uint8]
-LONG = 640  # the longer side at which the outline is decided
+SMALL = 480  # the longer side at which things are looked for,
+LONG = 960  # and at which their outline is decided
+MAYBE = 0.15  # how likely a place must be to be looked at
 BINS = 16  # levels of light at which grain is measured
 PLANES = 24 + 9
 
@@ -93,14 +95,14 @@ def _texture(moments: F32, side: int) -> F32:
     return np.asarray(like * was / (was + floor + 1), np.float32)
 
 
-def planes(rgb: U8, clean: U8) -> F32:
+def planes(rgb: U8, clean: U8, table: F32) -> F32:
     """What the network reads, (PLANES, h, w) float32 of about -1 to 1, at half of the pictures' size.
 
-    rgb, clean: (2 h, 2 w, 3) uint8 sRGB, already of one light and one place.
+    rgb, clean: (2 h, 2 w, 3) uint8 sRGB, already of one light and one place. table: their grain.
     """
     told = np.empty(rgb.shape, np.float32)
     ga, gb, gn = np.empty((3, *rgb.shape[:2]), np.float32)
-    in_rows(_told, len(rgb), rgb, clean, grain(rgb, clean), told, ga, gb, gn)
+    in_rows(_told, len(rgb), rgb, clean, table, told, ga, gb, gn)
     half = (rgb.shape[1] // 2, rgb.shape[0] // 2)
     # a mean of n pixels has a root of n less grain
     found: list[F32] = []
@@ -116,10 +118,10 @@ def planes(rgb: U8, clean: U8) -> F32:
     return np.concatenate([quarters(full), np.stack(found).astype(np.float32)])
 
 
-def working(picture: U8) -> U8:
-    """A picture at the size at which the outline is decided, both sides even."""
+def working(picture: U8, longest: int) -> U8:
+    """A picture no longer than that, both sides even."""
     h, w = picture.shape[:2]
-    ratio = min(1.0, LONG / max(h, w))
+    ratio = min(1.0, longest / max(h, w))
     size = max(2, round(w * ratio / 2) * 2), max(2, round(h * ratio / 2) * 2)
     return picture if size == (w, h) else np.ascontiguousarray(cv2.resize(picture, size, interpolation=cv2.INTER_AREA))
 
@@ -129,22 +131,30 @@ def lit(clean: U8, gain: F32) -> U8:
     return cv2.LUT(clean, np.clip(np.arange(256)[:, None] * gain[None], 0, 255).astype(np.uint8)[:, None])
 
 
-def area(stack: F32) -> Box:
-    """Where anything may differ, at the planes' size; one cell when nothing does."""
-    differs = np.abs(stack[27:30]).max(axis=0) > 0.7
-    return blocks(differs, 16, 8) or (slice(0, 16), slice(0, 16))
+def _decided(rgb: U8, clean: U8, table: F32) -> F32:
+    """How likely each pixel is before the clean plate, (h, w) float32, 0 to 1. Sides are even."""
+    odds = network().odds(planes(rgb, clean, table))
+    return np.asarray(1 / (1 + np.exp(-odds)), np.float32)
 
 
 def weighed(rgb: U8, clean: U8, detail: float = 1.0) -> F32:
     """Coverage of what is before the clean plate, (H, W) float32, 0 to 1.
 
-    rgb, clean: (H, W, 3) uint8 sRGB, already of one light and one place. detail: as for the trace.
+    Looked for at a small size, and decided at a larger one about what was found. rgb, clean: (H, W, 3) uint8
+    sRGB, already of one light and one place. detail: as for the trace.
     """
-    small, behind = at_once(lambda: working(rgb), lambda: working(clean))
-    stack = planes(small, behind)
-    rows, cols = area(stack)
-    u = np.zeros(small.shape[:2], np.float32)
-    odds = network().odds(np.ascontiguousarray(stack[:, rows, cols]))
-    h, w = odds.shape
-    u[2 * rows.start : 2 * rows.start + h, 2 * cols.start : 2 * cols.start + w] = 1 / (1 + np.exp(-odds))
+    small, behind = (working(one, SMALL) for one in (rgb, clean))
+    found = _decided(small, behind, grain(small, behind))
+    picture, plate = at_once(lambda: working(rgb, LONG), lambda: working(clean, LONG))
+    if picture.shape == small.shape:
+        return soften(found, rgb, detail)
+    u = np.zeros(picture.shape[:2], np.float32)
+    height, width = u.shape
+    # in cells of two pixels, since the network reads every second one
+    cells = cv2.resize(found, (width // 2, height // 2), interpolation=cv2.INTER_LINEAR) > MAYBE
+    box = blocks(cells, 12, 8)
+    if box is not None:
+        rows, cols = (slice(2 * part.start, 2 * part.stop) for part in box)
+        here, there = (np.ascontiguousarray(one[rows, cols]) for one in (picture, plate))
+        u[rows, cols] = _decided(here, there, grain(picture, plate))
     return soften(u, rgb, detail)
