@@ -19,7 +19,7 @@ from cuvrel.core import catalogue
 from cuvrel.core.checks.artist import next_mark
 from cuvrel.core.checks.chatter import chatter, grey_flow
 from cuvrel.core.checks.quality import contour_accuracy, dtssd, gradient_error, mse, overlap
-from cuvrel.core.edge.detail import solve
+from cuvrel.core.edge.detail import solve, to_linear
 from cuvrel.core.follow.run import Settings, clip, refollow
 from cuvrel.core.media.probe import probe
 from cuvrel.core.media.reader import Reader
@@ -233,7 +233,7 @@ def measure(case: Case, artist: bool, yards: bool) -> Row:
 
 def _fine(case: Case, number: int, band: NDArray[np.bool_]) -> F32:
     """Our fine detail in the same band as the closed form gets, from the same knowledge."""
-    linear = np.power(case.pictures[number].astype(np.float32) / 255, np.float32(2.2))
+    linear = to_linear(case.pictures[number])
     known = np.where(band, np.float32(0.5), case.truths[number] > 0.5).astype(np.float32)
     return solve(linear, known, band.astype(np.uint8))
 

@@ -19,6 +19,8 @@ F32 = NDArray[np.float32]
 U8 = NDArray[np.uint8]
 TRUST = 1.0  # what it costs fine detail to leave the matte that it begins with, where colours do not tell
 GRAIN = 1.0  # how many times the usual spread of colours counts as telling as much as not
+LINEAR = np.power(np.arange(256, dtype=np.float32) / 255, np.float32(2.2))
+MANY = 8000  # pixels from which it is worth sharing a step among cores
 CALM = 1e-6  # keeps a window of one colour from dividing by nothing
 
 
@@ -102,8 +104,8 @@ class _Energy:
     def times(self, p: F32) -> F32:
         """The matrix times p, (H, W) float32, at the pixels of the band, (N,) float32."""
         out = np.empty(len(self.pixels), np.float32)
-        in_rows(_affine, len(self.places), p, self.image, self.places, self.mean, self.inverse, self.fit)
-        in_rows(_applied, len(self.pixels), p, self.image, self.pixels, self.about, self.fit, out)
+        in_rows(_affine, len(self.places), p, self.image, self.places, self.mean, self.inverse, self.fit, least=MANY)
+        in_rows(_applied, len(self.pixels), p, self.image, self.pixels, self.about, self.fit, out, least=MANY)
         return out
 
 
@@ -185,6 +187,11 @@ def _solve(linear: F32, known: F32, band: U8, rounds: int, levels: int, trust: f
     return out
 
 
+def to_linear(rgb: U8) -> F32:
+    """Linear light, (H, W, 3) float32 0 to 1, of display-encoded values, by a power of 2.2."""
+    return np.asarray(cv2.LUT(rgb, LINEAR), np.float32)
+
+
 def fine_detail(rgb: U8, matte: F32, reach: float, share: float = 1.0) -> F32:
     """A matte whose soft edges come from the picture, (H, W) float32, 0 to 1.
 
@@ -198,8 +205,7 @@ def fine_detail(rgb: U8, matte: F32, reach: float, share: float = 1.0) -> F32:
     soft = cv2.dilate(((matte > 0.06) & (matte < 0.94)).astype(np.uint8), np.ones((3, 3), np.uint8))
     band |= soft & cv2.dilate(band, kernel)
     known = np.where(band > 0, matte, hard).astype(np.float32)
-    linear = np.power(rgb.astype(np.float32) / 255, np.float32(2.2))
-    solved = solve(linear, known, band, trust=TRUST)
+    solved = solve(to_linear(rgb), known, band, trust=TRUST)
     return np.asarray(matte + np.float32(share) * (solved - matte), np.float32)
 
 

@@ -2,8 +2,8 @@
 
 Coarse to fine. At a small size, colour odds from the marks, the reach of each mark along paths that do
 not cross edges, and the edges themselves go into one convex solve; colours are learned again from its
-answer and it is solved once more. A small network weighs all that, at twice the size. A mended outline is
-then decided again in a narrow band at working size; every one is softened at plate size.
+answer and it is solved once more. The outline is then decided again in a narrow band at working size,
+and softened at plate size.
 """
 
 from __future__ import annotations
@@ -146,12 +146,8 @@ def solve(ready: Prepared, masks: Masks, prior: F32 | None, detail: float = 1.0)
     work = ready.sizes.work
     inside, outside = masks(ready.sizes.small)
     u = weighed(clues(ready, inside, outside, prior))
-    if prior is None:
-        # to decide the band anew at working size gave nothing here: J as before, a tenth more error of coverage
-        inside, outside = masks((u.shape[0], u.shape[1]))
-        u[inside], u[outside] = 1, 0
-        return soften(u, ready.rgb, detail)
-    return soften(_in_band(ready, u, masks(work), ready.snap, shrink(prior, work)), ready.rgb, detail)
+    fine = _in_band(ready, u, masks(work), ready.snap, None if prior is None else shrink(prior, work))
+    return soften(fine, ready.rgb, detail)
 
 
 @dataclass(frozen=True)
@@ -306,9 +302,9 @@ def _mended(
 
 
 def _in_band(
-    ready: Prepared, u: F32, marks: tuple[NDArray[np.bool_], NDArray[np.bool_]], snap: float, prior: NDArray
+    ready: Prepared, u: F32, marks: tuple[NDArray[np.bool_], NDArray[np.bool_]], snap: float, prior: NDArray | None
 ) -> F32:
-    """Decides a mended outline again at working size, in a band about it; what the mend left alone stays."""
+    """Decides the outline again at working size, in a band about the small solve's outline."""
     work = ready.sizes.work
     big = cv2.resize(u, (work[1], work[0]), interpolation=cv2.INTER_LINEAR)
     step = work[1] / u.shape[1]
@@ -316,10 +312,12 @@ def _in_band(
     hard = (big > 0.5).astype(np.uint8)
     kernel = cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (2 * half + 1, 2 * half + 1))
     band = cv2.morphologyEx(hard, cv2.MORPH_GRADIENT, kernel)
-    # where the mend changed nothing, the outline it had stays to the pixel
-    moved = cv2.dilate((np.abs(big - prior) > 0.5).astype(np.uint8), kernel)
-    band &= moved
-    big = np.where(moved > 0, big, prior).astype(np.float32)
+    if prior is not None:
+        # where the mend changed nothing, the outline it had stays to the pixel
+        moved = cv2.dilate((np.abs(big - prior) > 0.5).astype(np.uint8), kernel)
+        band &= moved
+        big = np.where(moved > 0, big, prior).astype(np.float32)
+        hard = (big > 0.5).astype(np.uint8)
     return decide_in_band(ready.work, ready.lab_work, big, band, marks, snap)
 
 
