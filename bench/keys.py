@@ -114,7 +114,7 @@ def colour(case: Case) -> None:
     _say("colour key on flag-drill, J, picked once", found, "", "-")
     found = _mean(case, lambda n: _edged(key(case.pictures[n], cloth, HERE), **edge))
     _say("the same, fitted by one press", found, "", "0.9")
-    _, hem, more = _picked(case, _box(case, (96.5, 98.5), (10, 35)))
+    _, hem, more = _picked(case, _box(case, (96.5, 98), (12, 30)))
     both = {name: max(edge[name], more[name]) for name in edge}
     found = _mean(
         case,
