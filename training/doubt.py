@@ -3,7 +3,7 @@
 Made-up clips that no network was trained on are marked, traced and followed, as artists do it, or followed
 from their truth; each frame's evidence and its true overlap go into a logistic regression for "the overlap
 is below 0.85", whose weights stand in `core/follow/doubt.py`. Its constant is lowered until nine bad frames
-of ten are flagged, if that flags no more than one good one of twenty.
+of ten are flagged, if that flags no more than one good one of fifteen.
 """
 
 from __future__ import annotations

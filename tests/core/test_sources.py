@@ -130,10 +130,8 @@ def test_whole_things_are_told_from_the_light_they_throw() -> None:
     )
     assert overlap(whole, matte) > max(0.9, plain + 0.1)
     half = difference_key(picture, key(solve=0.5), HERE, clean)
-    least, most = (
-        np.minimum(whole, difference_key(picture, key(), HERE, clean)),
-        np.maximum(whole, difference_key(picture, key(), HERE, clean)),
-    )
+    threshold = difference_key(picture, key(), HERE, clean)
+    least, most = np.minimum(whole, threshold), np.maximum(whole, threshold)
     assert ((half >= least - 1e-5) & (half <= most + 1e-5)).all()
 
 
