@@ -1,7 +1,7 @@
 """Gathers training samples: `python -m training.collect FOLDER --clips 300 [--first 0]`.
 
-Each made-up clip is followed from its true matte, by the follower as it is, mistakes and all; every frame
-gives a sample: the stack of evidence that the follower had, and the true coverage.
+Each made-up clip is followed from its true matte, by the follower as it is, mistakes and all; every second
+frame gives a sample: the stack of evidence that the follower had, and the true coverage.
 """
 
 from __future__ import annotations
@@ -21,6 +21,7 @@ from training.composites import clip
 
 F32 = NDArray[np.float32]
 FRAMES = 26  # of a clip: long enough for mistakes to grow
+EVERY = 2  # a frame of so many is kept, since neighbours are much alike
 
 
 def hurt(rng: np.random.Generator, matte: F32) -> F32:
@@ -52,6 +53,8 @@ def gather(seed: int) -> list[tuple[NDArray[np.int8], NDArray[np.uint8]]]:
     out = []
     for number in range(starts[0] + 1, len(pictures)):
         follower.step(pictures[number])
+        if number % EVERY:
+            continue
         stack = follower.stack
         out.append((quantised(stack.planes), np.round(truths[number][stack.inside] * 255).astype(np.uint8)))
     return out

@@ -11,7 +11,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from cuvrel.core.pulls.compared import grain, lit, planes
+from cuvrel.core.pulls.compared import grain, lit, looked, planes, relit
 from cuvrel.core.pulls.difference_key import matched
 from training.collect import collect, quantised
 from training.composites import Part, Path, figure, lay, wandering
@@ -21,6 +21,7 @@ F32 = NDArray[np.float32]
 U8 = NDArray[np.uint8]
 SIZE = (640, 360)
 STILL = np.eye(2, 3)
+SECOND = 0.7  # how many samples are of the second look
 
 
 def _shadow(rng: np.random.Generator, at: tuple[float, float], tall: float) -> F32:
@@ -137,7 +138,12 @@ def gather(seed: int) -> list[tuple[NDArray[np.int8], U8]]:
         frame, clean, truth = pair(rng)
         behind, gain = matched(frame, clean, True, True)
         plate = lit(behind, gain)
-        stack = planes(frame, plate, grain(frame, plate))
+        before = None
+        if rng.uniform() < SECOND:
+            found = looked(frame, plate, int(rng.choice([240, 320, 400])))
+            plate = relit(frame, plate, found)
+            before = cv2.resize(found, (SIZE[0] // 2, SIZE[1] // 2), interpolation=cv2.INTER_LINEAR)
+        stack = planes(frame, plate, grain(frame, plate), before)
         out.append((quantised(stack), np.round(np.clip(truth, 0, 1) * 255).astype(np.uint8)))
     return out
 

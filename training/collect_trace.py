@@ -26,12 +26,13 @@ F32 = NDArray[np.float32]
 U8 = NDArray[np.uint8]
 Sample = tuple[NDArray[np.int8], U8, U8]
 FRAMES = 20
-STILL = 0.15  # share of the samples that know no neighbours, as a still picture does
+STILL = 0.15  # share of the marked frames that know no neighbours, as a still picture does,
+MENDED_STILL = 0.4  # and of the mended ones, which need their marks obeyed with as little else
 
 
-def prepared(rng: np.random.Generator, pictures: list[U8], at: int) -> Prepared:
+def prepared(rng: np.random.Generator, pictures: list[U8], at: int, still: float = STILL) -> Prepared:
     """A frame with its neighbours, or without."""
-    near = [] if rng.uniform() < STILL else [n for n in NEAR if 0 <= at + n < len(pictures)]
+    near = [] if rng.uniform() < still else [n for n in NEAR if 0 <= at + n < len(pictures)]
     return Prepared(pictures[at], 0.7, [(n, pictures[at + n]) for n in near])
 
 
@@ -68,6 +69,9 @@ def gather(seed: int) -> list[Sample]:
             out.append(sample(gathered(prepared(rng, pictures, int(at)), marks, None), truths[at]))
     for at in rng.choice(good, 2, replace=False):
         out += mended(rng, pictures, truths, int(at), lumpy(rng, truths[at]))
+    # large losses, too, as where a subject comes out from behind something
+    at = int(rng.choice(good))
+    out += mended(rng, pictures, truths, at, halved(rng, truths[at]))
     if seed % 2 == 0 and good[0] < len(pictures) // 2:
         out += mends(rng, pictures, truths, good[0])
     return out
@@ -88,7 +92,7 @@ def mends(rng: np.random.Generator, pictures: list[U8], truths: list[F32], start
 def mended(rng: np.random.Generator, pictures: list[U8], truths: list[F32], at: int, matte: F32) -> list[Sample]:
     """A frame's matte under one to four strokes, each where the answer to those before is most wrong."""
     marks: list[Mark] = []
-    now, ready, known = matte, prepared(rng, pictures, at), None
+    now, ready, known = matte, prepared(rng, pictures, at, MENDED_STILL), None
     for _ in range(int(rng.integers(1, 5))):
         drawn = next_mark(now, truths[at])
         if drawn is None:
@@ -98,6 +102,20 @@ def mended(rng: np.random.Generator, pictures: list[U8], truths: list[F32], at: 
         known = gathered(ready, marks, matte)
         now = cv2.resize(weighed(known), (matte.shape[1], matte.shape[0]), interpolation=cv2.INTER_LINEAR)
     return [] if known is None else [sample(known, truths[at])]
+
+
+def halved(rng: np.random.Generator, truth: F32) -> F32:
+    """The truth without what lies beyond a line through it, or with as much beside it."""
+    rows, cols = np.nonzero(truth > 0.5)
+    turn = rng.uniform(0, 2 * np.pi)
+    along = np.arange(truth.shape[1])[None] * np.cos(turn) + np.arange(truth.shape[0])[:, None] * np.sin(turn)
+    cut = float(np.quantile(along[rows, cols], rng.uniform(0.25, 0.75)))
+    left = np.where(along < cut, truth, 0).astype(np.float32)
+    if rng.uniform() < 0.75:
+        return left
+    size = max(4, int(0.4 * np.sqrt(len(rows))))
+    more = cv2.dilate(truth, cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (2 * size + 1, 2 * size + 1)))
+    return np.where(along < cut, more, truth).astype(np.float32)
 
 
 def lumpy(rng: np.random.Generator, truth: F32) -> F32:

@@ -14,7 +14,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from training.before import fence, leaves, strands
-from training.textures import noise, palette, scenery, texture
+from training.textures import noise, palette, scenery, texture, trimmed
 
 F32 = NDArray[np.float32]
 U8 = NDArray[np.uint8]
@@ -71,11 +71,13 @@ def _surface(rng: np.random.Generator, mask: F32, colours: F32, ragged: float) -
     cover = _ragged(rng, mask, max(0.0, ragged))
     if ragged < 0:
         cover = np.minimum(1, cv2.GaussianBlur(strands(rng, cover, -ragged), (0, 0), 0.5))
-    colour = texture(rng, h, w, colours)
+    colour = trimmed(rng, texture(rng, h, w, colours), mask)
     depth = cv2.distanceTransform((mask > 0.5).astype(np.uint8), cv2.DIST_L2, 3)
     round_ = np.clip(depth / max(1.0, float(depth.max())), 0, 1)
     side = np.linspace(-1, 1, w, dtype=np.float32)[None] * rng.uniform(-0.3, 0.3)
-    colour = np.clip(colour * (0.7 + 0.3 * round_ + side)[..., None], 0, 1)
+    # light falls on most things from above
+    above = np.linspace(1, -1, h, dtype=np.float32)[:, None] * rng.uniform(-0.1, 0.45) * (rng.uniform() < 0.5)
+    colour = np.clip(colour * np.maximum(0.1, 0.7 + 0.3 * round_ + side + above)[..., None], 0, 1)
     return np.dstack([colour * cover[..., None], cover]).astype(np.float32)
 
 
@@ -106,6 +108,24 @@ def blob(rng: np.random.Generator, size: float, colours: F32, ragged: float) -> 
     return _surface(rng, mask, colours, ragged), np.array([side / 2, side / 2], np.float32)
 
 
+def sheet(rng: np.random.Generator, size: float, colours: F32, ragged: float) -> tuple[F32, F32]:
+    """A flag, a board or a crate, its sides not quite straight; returns its picture and its middle."""
+    side = int(size * 1.6 + 2 * max(0.0, -ragged)) + 12
+    half = np.array([0.5, 0.5 * rng.uniform(0.3, 1)]) * size
+    corners = np.array([[-1, -1], [1, -1], [1, 1], [-1, 1]]) * half + rng.normal(0, 0.03 * size, (4, 2))
+    share = np.linspace(0, 1, 12, endpoint=False)[:, None]
+    bulge = rng.normal(0, 0.03 * size, 2)
+    points = np.concatenate(
+        [
+            a + (b - a) * share + np.sin(np.pi * share) * bulge
+            for a, b in zip(corners, np.roll(corners, -1, 0), strict=True)
+        ]
+    )
+    mask = np.zeros((side, side), np.float32)
+    cv2.fillPoly(mask, [np.round((points + side / 2) * 8).astype(np.int32)], 1.0, cv2.LINE_AA, 3)
+    return _surface(rng, mask, colours, ragged), np.array([side / 2, side / 2], np.float32)
+
+
 def figure(rng: np.random.Generator, tall: float, base: F32) -> list[Part]:
     """Something with limbs, about `tall` pixels high."""
     ragged = float(rng.choice([0, 0, 1, 3, -rng.uniform(0.02, 0.12) * tall], p=[0.25, 0.2, 0.2, 0.15, 0.2]))
@@ -116,9 +136,10 @@ def figure(rng: np.random.Generator, tall: float, base: F32) -> list[Part]:
     def swing(most: float) -> tuple[float, float, float]:
         return float(rng.uniform(0.05, most)), float(fast * rng.uniform(0.6, 1.4)), float(rng.uniform(0, 6))
 
-    kind = rng.choice(["person", "blob", "bird", "tree"], p=[0.45, 0.25, 0.15, 0.15])
-    if kind == "blob":
-        picture, middle = blob(rng, tall * rng.uniform(0.5, 1), colours[0], ragged)
+    kind = rng.choice(["person", "blob", "bird", "tree", "sheet"], p=[0.4, 0.2, 0.14, 0.13, 0.13])
+    if kind in ("blob", "sheet"):
+        make = blob if kind == "blob" else sheet
+        picture, middle = make(rng, tall * rng.uniform(0.5, 1), colours[0], ragged)
         return [Part(picture, (middle[0], middle[1]), -1, (0, 0), 0, *swing(0.5), float(rng.uniform(0, 0.4)), wave)]
     if kind == "bird":
         picture, ends = limb(rng, tall * 0.5, tall * 0.2, colours[0], ragged)
@@ -237,18 +258,29 @@ def wandering(rng: np.random.Generator, size: tuple[int, int], frames: int, quic
     )  # fmt: skip
 
 
+def crossing(rng: np.random.Generator, subject: Path, frames: int, tall: float) -> Path:
+    """A way that leads past the subject's place at some time, so that it is hidden and comes out again."""
+    when = float(rng.uniform(0.15, 0.75) * frames)
+    x, y, _, _ = subject.at(when)
+    speed = np.array([rng.choice([-1, 1]) * np.exp(rng.uniform(np.log(2), np.log(18))), rng.normal(0, 0.7)])
+    return Path(
+        np.array([x, y]) + rng.normal(0, 0.12 * tall, 2) - speed * when, speed, rng.normal(0, 2, 2),
+        float(rng.uniform(0.05, 0.5)), 0.0, 0.0,
+    )  # fmt: skip
+
+
 def _before(
-    rng: np.random.Generator, size: tuple[int, int], frames: int, quick: float, tall: float, base: F32
+    rng: np.random.Generator, size: tuple[int, int], frames: int, path: Path, tall: float, base: F32
 ) -> list[tuple[list[Part], Path]]:
     """What passes or stands before the subject: nothing, bars, a fence, leaves, or another figure."""
     w, h = size
-    kind = rng.choice(["nothing", "bars", "fence", "leaves", "figure"], p=[0.52, 0.14, 0.12, 0.07, 0.15])
+    kind = rng.choice(["nothing", "bars", "fence", "leaves", "figure"], p=[0.49, 0.12, 0.11, 0.07, 0.21])
     colours = palette(rng, base if rng.uniform() < 0.6 else None)
     still = rng.uniform() < 0.5
     if kind == "nothing":
         return []
     if kind == "figure":
-        return [(figure(rng, tall * rng.uniform(0.4, 1), colours), wandering(rng, size, frames, quick * 1.5))]
+        return [(figure(rng, tall * rng.uniform(0.5, 1.6), colours), crossing(rng, path, frames, tall))]
     if kind in ("fence", "leaves"):
         bh, bw = int(h * 1.5), int(w * 1.5)
         picture = (fence if kind == "fence" else leaves)(rng, bh, bw, colours)
@@ -281,7 +313,7 @@ def clip(seed: int, size: tuple[int, int] = (640, 360), frames: int = 18) -> tup
     if rng.uniform() < 0.4:  # what looks like the subject and is not
         others += [(subject if rng.uniform() < 0.5 else figure(rng, tall, base), wandering(rng, size, frames, quick))]
         others[0][1].start[0] += rng.choice([-1, 1]) * w * rng.uniform(0.2, 0.4)
-    before = _before(rng, size, frames, quick, tall, base)
+    before = _before(rng, size, frames, path, tall, base)
     shaky, drift = float(rng.choice([0, 0, 0.5, 2, 6])), rng.normal(0, 3, 2) * (rng.uniform() < 0.35)
     zoom = float(rng.normal(0, 0.006)) * (rng.uniform() < 0.3)
     shadow = rng.uniform() < 0.3

@@ -112,6 +112,9 @@ def main() -> None:
     parser.add_argument("--rate", type=float, default=2e-3)
     parser.add_argument("--start", type=Path)
     parser.add_argument("--quarters", type=int, default=20, help="planes that are quarters of full-size ones")
+    parser.add_argument(
+        "--sizes", type=int, default=5, choices=(4, 5), help="how often the picture is halved, and once"
+    )
     given = parser.parse_args()
     torch.manual_seed(1)
     rng = np.random.default_rng(1)
@@ -119,7 +122,7 @@ def main() -> None:
     held = samples[-(len(samples) // 20) :]
     samples = samples[: -len(held)]
     planes = samples[0][0].shape[0]
-    net = Weigher(planes).to(memory_format=torch.channels_last)
+    net = Weigher(planes, given.sizes).to(memory_format=torch.channels_last)
     if given.start:
         resume(net, given.start, batch(rng, samples, 48, given.quarters)[0])
         print(f"as it is: held {score(net, held, given.quarters)}", flush=True)

@@ -21,33 +21,36 @@ def _conv(inside: int, outside: int, stride: int = 1) -> nn.Sequential:
 
 
 class Weigher(nn.Module):
-    """Five sizes down, five up, skips by addition; four outputs a pixel are the four quarters of it."""
+    """Four sizes down or five, and up again, skips by addition; four outputs a pixel are the four quarters of it."""
 
-    def __init__(self, planes: int, widths: tuple[int, ...] = WIDTHS) -> None:
+    def __init__(self, planes: int, sizes: int = len(WIDTHS)) -> None:
         super().__init__()
-        a, b, c, d, e = widths
+        a, b, c, d, e = WIDTHS
+        self.deep = sizes == len(WIDTHS)
         self.first = _conv(planes, a)
         self.down1 = nn.Sequential(_conv(a, b, 2), _conv(b, b))
         self.down2 = nn.Sequential(_conv(b, c, 2), _conv(c, c))
         self.down3 = nn.Sequential(_conv(c, d, 2), _conv(d, d), _conv(d, d))
-        self.down4 = nn.Sequential(_conv(d, e, 2), _conv(e, e), _conv(e, e))
-        self.side4, self.up3 = nn.Conv2d(e, d, 1), nn.Sequential(_conv(d, d), nn.Conv2d(d, d, 1))
-        for part in (self.side4, self.up3[1]):  # the coarsest size begins by changing nothing
-            nn.init.zeros_(part.weight)
-            nn.init.zeros_(part.bias)
+        if self.deep:
+            self.down4 = nn.Sequential(_conv(d, e, 2), _conv(e, e), _conv(e, e))
+            self.side4, self.up3 = nn.Conv2d(e, d, 1), nn.Sequential(_conv(d, d), nn.Conv2d(d, d, 1))
+            for part in (self.side4, self.up3[1]):  # the coarsest size begins by changing nothing
+                nn.init.zeros_(part.weight)
+                nn.init.zeros_(part.bias)
         self.side3, self.up2 = nn.Conv2d(d, c, 1), _conv(c, c)
         self.side2, self.up1 = nn.Conv2d(c, b, 1), _conv(b, b)
         self.side1, self.up0 = nn.Conv2d(b, a, 1), _conv(a, a)
         self.last = nn.Conv2d(a, 4, 1)
 
     def forward(self, x: Tensor) -> Tensor:
-        """(N, C, h, w) to (N, 4, h, w); h and w are multiples of 16."""
+        """(N, C, h, w) to (N, 4, h, w); h and w are multiples of 16, or of 8 with four sizes."""
         one = self.first(x)
         two = self.down1(one)
         three = self.down2(two)
         four = self.down3(three)
-        four = four + _twice(self.side4(self.down4(four)))
-        four = four + self.up3(four)
+        if self.deep:
+            four = four + _twice(self.side4(self.down4(four)))
+            four = four + self.up3(four)
         three = self.up2(three + _twice(self.side3(four)))
         two = self.up1(two + _twice(self.side2(three)))
         one = self.up0(one + _twice(self.side1(two)))
@@ -72,6 +75,8 @@ def resume(net: Weigher, path: Path, planes: Tensor) -> None:
         if node.op_type != "Conv":
             continue
         name = node.name.split("/")[-2]
+        if name not in modules:  # of a size that is given up
+            continue
         conv = modules[name]
         assert isinstance(conv, nn.Conv2d)
         weight, bias = stored[node.input[1]], stored[node.input[2]]

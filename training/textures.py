@@ -106,6 +106,43 @@ def texture(rng: np.random.Generator, h: int, w: int, colours: F32) -> F32:
     return np.clip(out + fine, 0, 1).astype(np.float32)
 
 
+def trimmed(rng: np.random.Generator, colour: F32, mask: F32) -> F32:
+    """A surface with what things have in other colours: a hem, a cap at one end, bands, a sign in the middle.
+
+    colour: (h, w, 3) float32. mask: (h, w) float32, where the thing is.
+    """
+    how = rng.choice(["nothing", "hem", "cap", "bands", "sign"], p=[0.45, 0.2, 0.2, 0.07, 0.08])
+    if how == "nothing":
+        return colour
+    h, w = mask.shape
+    depth = cv2.distanceTransform((mask > 0.5).astype(np.uint8), cv2.DIST_L2, 3)
+    y, x = np.mgrid[0:h, 0:w].astype(np.float32)
+    rows, cols = np.flatnonzero((mask > 0.5).any(1)), np.flatnonzero((mask > 0.5).any(0))
+    if not len(rows):
+        return colour
+    down, across = (y - rows[0]) / max(1, np.ptp(rows)), (x - cols[0]) / max(1, np.ptp(cols))
+    if rng.uniform() < 0.5:
+        down, across = 1 - down, 1 - across
+    if rng.uniform() < 0.3:
+        down, across = across, down
+    if how == "hem":
+        inner = depth - rng.uniform(0.12, 0.5) * float(depth.max())
+        # on all sides, or not on some
+        inner = -inner * np.where(down > rng.choice([-1.0, 0.15, 0.85]), 1, -1)
+    elif how == "cap":
+        inner = (rng.uniform(0.08, 0.45) - down - 0.1 * rng.normal() * across) * np.ptp(rows)
+    elif how == "bands":
+        pitch = rng.uniform(0.15, 0.6)
+        inner = (np.abs((down / pitch + rng.uniform(0, 1)) % 1 - 0.5) - rng.uniform(0.15, 0.4)) * pitch * np.ptp(rows)
+    else:
+        apart = np.hypot(down - rng.uniform(0.35, 0.65), across - rng.uniform(0.35, 0.65))
+        ring = np.abs(apart - 0.25) - 0.06 if rng.uniform() < 0.4 else apart - rng.uniform(0.15, 0.35)
+        inner = -ring * min(np.ptp(rows), np.ptp(cols))
+    share = np.clip(inner + 0.5, 0, 1)[..., None].astype(np.float32)
+    other = texture(rng, h, w, palette(rng))
+    return np.asarray(colour * (1 - share) + other * share, np.float32)
+
+
 def scenery(rng: np.random.Generator, h: int, w: int, colours: F32) -> F32:
     """A background: a surface with things on it, as a place has them, more or less out of focus."""
     out = texture(rng, h, w, colours)

@@ -24,7 +24,7 @@ U8 = NDArray[np.uint8]
 Mask = NDArray[np.bool_]
 NEAR = (-1, 1, -3, 3)  # the neighbours whose motion is looked at, in frames from the marked one
 FLOW = 480  # the longer side at which motion is found
-PLANES = 12 + 17
+PLANES = 12 + 18
 
 
 @dataclass(frozen=True)
@@ -66,7 +66,8 @@ class Told:
     """What the first solve made of the marks, all (h, w) float32 at small size.
 
     seen: log odds by the marks' own colours; reach: by how near to either kind of mark; odds: by all that
-    was learned; u: its answer, 0 to 1; slope: how much of an edge there is.
+    was learned; u: its answer, 0 to 1; slope: how much of an edge there is; own: log odds of a colour to be
+    found about the subject rather than far from it.
     """
 
     seen: F32
@@ -74,6 +75,7 @@ class Told:
     odds: F32
     u: F32
     slope: F32
+    own: F32
 
 
 def area(told: Told, inside: Mask) -> Box:
@@ -129,6 +131,7 @@ def stacked(lab: U8, told: Told, inside: Mask, outside: Mask, prior: F32 | None,
         *_about(outside),
         *_motion(found, told, inside),
         np.asarray(np.minimum(told.slope, 16) / 8 - 1, np.float32),
+        np.asarray(told.own / 6, np.float32),
     ]
     rows, cols = slice(box[0].start * 2, box[0].stop * 2), slice(box[1].start * 2, box[1].stop * 2)
     part = lab[rows, cols].astype(np.float32) / np.float32(128) - np.float32(1)

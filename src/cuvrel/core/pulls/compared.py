@@ -27,7 +27,10 @@ SMALL = 480  # the longer side at which things are looked for,
 LONG = 960  # and at which their outline is decided
 MAYBE = 0.15  # how likely a place must be to be looked at
 BINS = 16  # levels of light at which grain is measured
-PLANES = 24 + 9
+COARSE = 4  # light is spread at such a fraction of the size,
+REACH = 80  # as far as such a part of the longer side
+FREE = 0.3  # how likely to be before the clean plate a place may be that tells of its light
+PLANES = 24 + 10
 
 
 @cache
@@ -95,10 +98,30 @@ def _texture(moments: F32, side: int) -> F32:
     return np.asarray(like * was / (was + floor + 1), np.float32)
 
 
-def planes(rgb: U8, clean: U8, table: F32) -> F32:
+def relit(rgb: U8, clean: U8, found: F32) -> U8:
+    """The clean plate under the light that a frame's free places tell of: lamps, their halo, shadows.
+
+    rgb, clean: (h, w, 3) uint8 sRGB, already of one light and one place. found: how likely each place is
+    before the clean plate, (h', w') float32 of any size, 0 to 1. What there is more or less of light is the
+    mean difference about a place, weighed by how free its surroundings are; nothing where none are.
+    """
+    h, w = rgb.shape[:2]
+    size = max(1, w // COARSE), max(1, h // COARSE)
+    free = np.clip(1 - cv2.resize(found, size, interpolation=cv2.INTER_AREA), 0, 1)
+    free = np.where(free > 1 - FREE, free * free, np.float32(0)).astype(np.float32)
+    more = cv2.resize(rgb, size, interpolation=cv2.INTER_AREA).astype(np.float32)
+    more -= cv2.resize(clean, size, interpolation=cv2.INTER_AREA)
+    sigma = max(w, h) / (REACH * COARSE)
+    known = cv2.GaussianBlur(free, (0, 0), sigma)[..., None]
+    spread = cv2.GaussianBlur(more * free[..., None], (0, 0), sigma) / (known + np.float32(1e-3))
+    return np.asarray(np.clip(clean + cv2.resize(spread, (w, h)), 0, 255), np.uint8)
+
+
+def planes(rgb: U8, clean: U8, table: F32, before: F32 | None = None) -> F32:
     """What the network reads, (PLANES, h, w) float32 of about -1 to 1, at half of the pictures' size.
 
-    rgb, clean: (2 h, 2 w, 3) uint8 sRGB, already of one light and one place. table: their grain.
+    rgb, clean: (2 h, 2 w, 3) uint8 sRGB, already of one light and one place. table: their grain. before:
+    how likely each place is by a first look, (h, w) float32, 0 to 1; without one its plane is empty.
     """
     told = np.empty(rgb.shape, np.float32)
     ga, gb, gn = np.empty((3, *rgb.shape[:2]), np.float32)
@@ -113,6 +136,7 @@ def planes(rgb: U8, clean: U8, table: F32) -> F32:
     shown = at_once(lambda: _texture(moments, 7), lambda: _texture(moments, 17))
     found += [cv2.resize(one, half, interpolation=cv2.INTER_AREA) for one in shown]
     found.append(cv2.resize(np.tanh(np.log(gn) - 1.5), half, interpolation=cv2.INTER_AREA))
+    found.append(np.zeros(half[::-1], np.float32) if before is None else 2 * before - 1)
     labs = [to_lab(one).astype(np.float32) * np.float32(1 / 128) - np.float32(1) for one in (rgb, clean)]
     full = [lab[..., k] for lab in labs for k in range(3)]
     return np.concatenate([quarters(full), np.stack(found).astype(np.float32)])
@@ -131,30 +155,35 @@ def lit(clean: U8, gain: F32) -> U8:
     return cv2.LUT(clean, np.clip(np.arange(256)[:, None] * gain[None], 0, 255).astype(np.uint8)[:, None])
 
 
-def _decided(rgb: U8, clean: U8, table: F32) -> F32:
+def _decided(rgb: U8, clean: U8, table: F32, before: F32 | None = None) -> F32:
     """How likely each pixel is before the clean plate, (h, w) float32, 0 to 1. Sides are even."""
-    odds = network().odds(planes(rgb, clean, table))
+    odds = network().odds(planes(rgb, clean, table, before))
     return np.asarray(1 / (1 + np.exp(-odds)), np.float32)
+
+
+def looked(rgb: U8, clean: U8, longest: int = SMALL) -> F32:
+    """How likely each pixel is by a first look at a small size, (h, w) float32, 0 to 1, no longer than that."""
+    small, behind = (working(one, longest) for one in (rgb, clean))
+    return _decided(small, behind, grain(small, behind))
 
 
 def weighed(rgb: U8, clean: U8, detail: float = 1.0) -> F32:
     """Coverage of what is before the clean plate, (H, W) float32, 0 to 1.
 
-    Looked for at a small size, and decided at a larger one about what was found. rgb, clean: (H, W, 3) uint8
-    sRGB, already of one light and one place. detail: as for the trace.
+    Looked for at a small size, and decided at a larger one about what was found, under the light that the
+    rest tells of. rgb, clean: (H, W, 3) uint8 sRGB, already of one light and one place. detail: as for the
+    trace.
     """
-    small, behind = (working(one, SMALL) for one in (rgb, clean))
-    found = _decided(small, behind, grain(small, behind))
+    found = looked(rgb, clean)
     picture, plate = at_once(lambda: working(rgb, LONG), lambda: working(clean, LONG))
-    if picture.shape == small.shape:
-        return soften(found, rgb, detail)
     u = np.zeros(picture.shape[:2], np.float32)
     height, width = u.shape
     # in cells of two pixels, since the network reads every second one
-    cells = cv2.resize(found, (width // 2, height // 2), interpolation=cv2.INTER_LINEAR) > MAYBE
-    box = blocks(cells, 12, 8)
+    before = cv2.resize(found, (width // 2, height // 2), interpolation=cv2.INTER_LINEAR)
+    box = blocks(before > MAYBE, 12, 8)
     if box is not None:
+        plate = relit(picture, plate, found)
         rows, cols = (slice(2 * part.start, 2 * part.stop) for part in box)
         here, there = (np.ascontiguousarray(one[rows, cols]) for one in (picture, plate))
-        u[rows, cols] = _decided(here, there, grain(picture, plate))
+        u[rows, cols] = _decided(here, there, grain(picture, plate), before[box])
     return soften(u, rgb, detail)

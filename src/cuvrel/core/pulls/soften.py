@@ -7,9 +7,13 @@ import numpy as np
 from numpy.typing import NDArray
 
 from cuvrel.core.media.box import bounds
+from cuvrel.core.pulls.guided import guided
 
 F32 = NDArray[np.float32]
 U8 = NDArray[np.uint8]
+RADIUS = 3  # pixels of the labelling on each side of its outline in which the picture's edges count
+EPS = 5e-4  # spread of colour, squared, below which there is no edge
+STEEP = 1.1  # a mean of many windows is a little too soft
 
 
 def soften(u: F32, rgb: U8, detail: float = 1.0) -> F32:
@@ -21,7 +25,7 @@ def soften(u: F32, rgb: U8, detail: float = 1.0) -> F32:
     size = rgb.shape[1], rgb.shape[0]
     ratio = max(1.0, rgb.shape[1] / u.shape[1])
     whole = u if u.shape == rgb.shape[:2] else cv2.resize(u, size, interpolation=cv2.INTER_CUBIC)
-    radius = max(3, round(3 * ratio))
+    radius = max(RADIUS, round(RADIUS * ratio))
     out = np.zeros(rgb.shape[:2], np.float32)
     # below a seventh nothing is left when the edge has been steepened
     around = bounds(whole > 0.1, 4 * radius)
@@ -45,8 +49,8 @@ def _softened(full: F32, rgb: U8, ratio: float, radius: int, detail: float) -> F
     if box is None:
         return plain.astype(np.float32)
     guide = rgb[box].astype(np.float32) * np.float32(1 / 255)
-    soft = cv2.ximgproc.guidedFilter(guide, plain[box].astype(np.float32), radius, 2e-4)
-    soft = np.clip((soft - 0.5) * 1.25 + 0.5, 0, 1)
+    soft = guided(guide, plain[box], np.ascontiguousarray(band[box]), radius, EPS)
+    soft = np.clip((soft - 0.5) * STEEP + 0.5, 0, 1)
     blend = np.minimum(cv2.GaussianBlur(band[box].astype(np.float32), (0, 0), radius / 2), 1) * band[box] * detail
     out = plain.astype(np.float32)
     out[box] += blend * (soft - out[box])

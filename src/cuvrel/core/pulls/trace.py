@@ -42,7 +42,7 @@ SURE = 40.0  # log odds of a marked pixel
 @cache
 def network() -> Network:
     """What weighs the clues; `training/` says how it was made."""
-    return Network(Path(__file__).with_name("trace.onnx"))
+    return Network(Path(__file__).with_name("trace.onnx"), step=16)
 
 
 class TraceParams(Params):
@@ -251,7 +251,7 @@ def _from_marks(ready: Prepared, inside: NDArray[np.bool_], outside: NDArray[np.
     r = -np.clip(1.2 * learned + 0.8 * reach, -6, 6)
     u = relax(u, _pin(r, inside, outside), ready.wx, ready.wy, 40)
     u = np.where(_reached(u > 0.5, inside), u, np.minimum(u, 0.49)).astype(np.float32)
-    return Told(seen, reach.astype(np.float32), -r, u, ready.slope)
+    return Told(seen, reach.astype(np.float32), -r, u, ready.slope, _own(lab, inside | (u > 0.5)))
 
 
 def _taught(memory: ColourMemory, lab: U8, subject: F32, other: F32, balance: float, most: float) -> F32:
@@ -268,6 +268,17 @@ def _learned(lab: U8, subject: F32, other: F32, nearby: float) -> F32:
         lambda: _taught(ColourMemory(lab.shape[:2]), lab, subject, other, 0.7, 5),
     )
     return np.asarray(nearby * here + (1 - nearby) * anywhere, np.float32)
+
+
+def _own(lab: U8, subject: NDArray[np.bool_]) -> F32:
+    """Log odds of each colour to be about a subject rather than far from it, (h, w) float32.
+
+    A hem, a cap, hair: what no mark lies on is often in colours that the place has nowhere else.
+    """
+    size = max(6.0, 0.35 * float(np.sqrt(subject.sum())))
+    apart = cv2.distanceTransform((~subject).astype(np.uint8), cv2.DIST_L2, 5)
+    about, far = (apart < size).astype(np.float32), (apart > 2 * size).astype(np.float32)
+    return _taught(ColourMemory(lab.shape[:2]), lab, about, far, 1.0, 6)
 
 
 def _change(odds: F32) -> F32:
@@ -298,7 +309,7 @@ def _mended(
         pull += np.float32(sign * 5) * near
     r = -np.clip(0.5 * learned + 4.5 * keep * was + pull, -7, 7)
     u = relax(np.clip(prior, 0, 1), _pin(r, inside, outside), ready.wx, ready.wy, 60)
-    return Told(learned, pull, -r, u, ready.slope), 1 - keep
+    return Told(learned, pull, -r, u, ready.slope, _own(lab, inside | (prior > 0.5))), 1 - keep
 
 
 def _in_band(

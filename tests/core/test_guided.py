@@ -1,0 +1,58 @@
+"""The guided filter: its own formula, its borders, and that it finds the picture's edge."""
+
+from __future__ import annotations
+
+import cv2
+import numpy as np
+import pytest
+
+from cuvrel.core.pulls.guided import guided
+from cuvrel.core.pulls.soften import soften
+
+
+def _by_formula(guide: np.ndarray, p: np.ndarray, radius: int, eps: float) -> np.ndarray:
+    """He, Sun and Tang's equations 14 to 16, window by window."""
+    h, w = p.shape
+    total, count = np.zeros((h, w, 4)), np.zeros((h, w))
+    for y in range(h):
+        for x in range(w):
+            rows, cols = slice(max(0, y - radius), y + radius + 1), slice(max(0, x - radius), x + radius + 1)
+            colours, values = guide[rows, cols].reshape(-1, 3), p[rows, cols].ravel()
+            spread = np.cov(colours.T, bias=True) + eps * np.eye(3)
+            a = np.linalg.solve(spread, ((colours - colours.mean(0)) * (values - values.mean())[:, None]).mean(0))
+            total[rows, cols] += (*a, values.mean() - a @ colours.mean(0))
+            count[rows, cols] += 1
+    fit = total / count[..., None]
+    return (fit[..., :3] * guide).sum(2) + fit[..., 3]
+
+
+@pytest.mark.parametrize("radius", [1, 3])
+def test_it_is_the_published_formula_up_to_the_border(radius: int) -> None:
+    rng = np.random.default_rng(radius)
+    guide = cv2.GaussianBlur(rng.uniform(0, 1, (70, 24, 3)).astype(np.float32), (0, 0), 1.0)
+    p = (guide[..., 0] + 0.3 * guide[..., 2] > 0.65).astype(np.float32)
+    found = guided(guide, p, np.ones(p.shape, np.uint8), radius, 1e-3)
+    assert np.abs(found - _by_formula(guide.astype(np.float64), p, radius, 1e-3)).max() < 2e-3
+
+
+def test_what_is_not_asked_for_stays() -> None:
+    rng = np.random.default_rng(1)
+    guide, p = rng.uniform(0, 1, (80, 60, 3)).astype(np.float32), rng.uniform(0, 1, (80, 60)).astype(np.float32)
+    where = np.zeros(p.shape, np.uint8)
+    where[20:50, 10:30] = 1
+    found = guided(guide, p, where, 3, 1e-3)
+    whole = guided(guide, p, np.ones_like(where), 3, 1e-3)
+    assert np.array_equal(found[where == 0], p[where == 0])
+    assert np.abs(found - whole)[where > 0].max() < 1e-4
+
+
+def test_an_outline_that_is_a_pixel_off_comes_to_the_edge() -> None:
+    rgb = np.full((90, 120, 3), 60, np.uint8)
+    rgb[:, 60:] = (180, 140, 90)
+    u = np.zeros((90, 120), np.float32)
+    u[:, 59:] = 1
+    found = soften(u, rgb)
+    assert found[45, 60] > 0.85
+    assert found[45, 59] < 0.45
+    assert (found[:, :50] < 0.01).all()
+    assert (found[:, 70:] > 0.99).all()
