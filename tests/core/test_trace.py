@@ -116,6 +116,18 @@ def test_detail_0_is_a_plain_outline() -> None:
 # its parts
 
 
+def test_the_solve_is_the_same_on_any_number_of_cores(monkeypatch: pytest.MonkeyPatch) -> None:
+    rng = np.random.default_rng(4)
+    r = rng.normal(0, 1, (150, 40)).astype(np.float32)
+    wx, wy = rng.uniform(0, 2, (2, *r.shape)).astype(np.float32)
+    found = []
+    for cores in (1, 2, 3):
+        monkeypatch.setattr("cuvrel.core.pulls.relax.CORES", cores)
+        found.append(relax((r < 0).astype(np.float32), r, wx, wy, 50))
+    assert np.array_equal(found[0], found[1])
+    assert np.array_equal(found[0], found[2])
+
+
 def test_the_relaxed_solve_finds_the_minimal_cut() -> None:
     """A noisy step: data say half and half, smoothness prefers the straight border."""
     rng = np.random.default_rng(5)

@@ -59,6 +59,20 @@ class Looked:
 
 
 @dataclass(frozen=True)
+class Settled:
+    """A frame that was decided, all at working size, (H, W) float32.
+
+    shape: the matte as motion carried it; u: as it was decided; fault: how far motion is to be mistrusted.
+    """
+
+    looked: Looked
+    shape: F32
+    u: F32
+    stack: Stack
+    fault: F32
+
+
+@dataclass(frozen=True)
 class Followed:
     """One carried frame: (H, W) float32 matte at plate size, doubt 0 to 1, and the halt if any."""
 
@@ -140,7 +154,11 @@ class Follower:
 
     def take(self, looked: Looked, decide: bool = True) -> Followed:
         """The same for a frame that was looked at before."""
-        rgb, lab, grey = looked.rgb, looked.lab, looked.grey
+        return self.finish(self.settle(looked, decide))
+
+    def settle(self, looked: Looked, decide: bool = True) -> Settled:
+        """The step itself, after which the next one may begin; `finish` makes the frame's matte and doubt of it."""
+        lab, grey = looked.lab, looked.grey
         flow, fault = self._flow.between(grey, self.at.grey, self._u, looked.motion)
         carried = sample(self._u, flow)
         self._key_fault = np.maximum(sample(self._key_fault, flow), fault)
@@ -155,15 +173,23 @@ class Follower:
         self._recent.fade(0.75)
         self._teach([self._recent], lab, u, 0.4)
         self._expected.settle(u)
-        evidence, blame = self._judge(shape, u, stack, fault, lab)
-        self.evidence, self.stack = evidence, stack
+        self.stack = stack
         self.at, self._u = looked, u
+        return Settled(looked, shape, u, stack, fault)
+
+    def finish(self, settled: Settled) -> Followed:
+        """A settled frame's matte at plate size, its doubt, and its halt if any.
+
+        For each frame once and in their order. Safe to call in another thread while the next step is under way.
+        """
+        evidence, blame = self._judge(settled)
+        self.evidence = evidence
         doubt = evidence.doubt()
         halt = None
         if doubt > HALT:
             reason = evidence.reason()
             halt = Halt(reason, advice(reason), *worst_place(blame, self.plate))
-        return Followed(soften(u, rgb, self.detail), doubt, halt)
+        return Followed(soften(settled.u, settled.looked.rgb, self.detail), doubt, halt)
 
     def _residual(self, grey: U8, flow: F32) -> F32:
         return np.abs(grey.astype(np.float32) - sample(self.at.grey, flow))
@@ -203,11 +229,12 @@ class Follower:
         found = cv2.calcHist([lab], [0, 1, 2], mask, [8, 12, 12], [0, 256, 68, 188, 68, 188])
         return found.ravel() / max(1.0, float(found.sum()))
 
-    def _judge(self, shape: F32, u: F32, stack: Stack, fault: F32, lab: U8) -> tuple[Evidence, F32]:
+    def _judge(self, settled: Settled) -> tuple[Evidence, F32]:
         """What speaks against this frame's matte, and where, (H, W) float32."""
-        box = stack.inside
+        stack, box = settled.stack, settled.stack.inside
         whole = np.zeros(self.size, np.float32)
-        shape, part, fault, lab = shape[box], u[box], fault[box], np.ascontiguousarray(lab[box])
+        shape, part, fault = settled.shape[box], settled.u[box], settled.fault[box]
+        lab = np.ascontiguousarray(settled.looked.lab[box])
         hard = part > 0.5
         area = float(hard.sum())
         if area < 12:

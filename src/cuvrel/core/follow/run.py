@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import time
 from collections.abc import Callable, Iterator, Mapping, Sequence
-from concurrent.futures import ThreadPoolExecutor
+from concurrent.futures import Future, ThreadPoolExecutor
 from dataclasses import dataclass
 
 import numpy as np
@@ -63,16 +63,22 @@ def span(
     else:
         follower = Follower(*taught, settings.hold, settings.detail)
         follower.take_up(*start)
-    # while one frame is decided the next one is read and looked at: both cores have something to do
-    with ThreadPoolExecutor(1) as ahead:
-        waiting = None
+    # while one frame is decided the next one is read and looked at, and the one before gets its soft edges
+    with ThreadPoolExecutor(1) as ahead, ThreadPoolExecutor(1) as behind:
+        waiting: Future[Looked] | None = None
+        last: tuple[int, Future[Followed]] | None = None
         for place, number in enumerate(frames):
             looked = waiting.result() if waiting else follower.look(read(number), follower.at)
             waiting = None
             if place + 1 < len(frames):
                 waiting = ahead.submit(_look_ahead, follower, read, frames[place + 1], looked)
-            yield number, follower.take(looked, decide=not keep)
-            keep = False
+            settled = follower.settle(looked, decide=place > 0 or not keep)
+            finished = behind.submit(follower.finish, settled)
+            if last:
+                yield last[0], last[1].result()
+            last = number, finished
+        if last:
+            yield last[0], last[1].result()
 
 
 def _look_ahead(follower: Follower, read: Read, number: int, before: Looked) -> Looked:

@@ -11,17 +11,15 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
-from cuvrel.core.media.rows import kernel
+from cuvrel.core.media.rows import CORES, in_rows, kernel
 
 F32 = NDArray[np.float32]
+TURN = 12  # iterations that the bands of a picture do by themselves before they meet
 
 
 @kernel
-def _relax(u, r, wx, wy, iterations):  # type: ignore[no-untyped-def]
+def _relax(u, bar, px, py, r, wx, wy, iterations):  # type: ignore[no-untyped-def]
     h, w = u.shape
-    px = np.zeros((h, w + 1), np.float32)
-    py = np.zeros((h + 1, w), np.float32)
-    bar = u.copy()
     step = np.float32(0.35)  # sqrt(1/8): the bound for a gradient on a grid
     two = np.float32(2.0)
     for _ in range(iterations):
@@ -42,21 +40,50 @@ def _relax(u, r, wx, wy, iterations):  # type: ignore[no-untyped-def]
                 u[y, x] = new
 
 
+@kernel
+def _bands(n0, n1, count, now, after, r, wx, wy, iterations):  # type: ignore[no-untyped-def]
+    """Some iterations on each band of rows by itself, from the state `now` into `after`, both (4, h + 1, w + 1).
+
+    A band is worked on with as many rows more on either side as there are iterations: what happens beyond
+    them cannot have come nearer by then, so the bands together are the whole to the last bit.
+    """
+    h, w = r.shape
+    for n in range(n0, n1):
+        y0, y1 = h * n // count, h * (n + 1) // count
+        a, b = max(0, y0 - iterations - 1), min(h, y1 + iterations + 1)
+        u, bar, px, py = (
+            now[0, a:b, :w].copy(),
+            now[1, a:b, :w].copy(),
+            now[2, a:b].copy(),
+            now[3, a : b + 1, :w].copy(),
+        )
+        _relax(u, bar, px, py, r[a:b], wx[a:b], wy[a:b], iterations)
+        after[0, y0:y1, :w], after[1, y0:y1, :w] = u[y0 - a : y1 - a], bar[y0 - a : y1 - a]
+        after[2, y0:y1], after[3, y0:y1, :w] = px[y0 - a : y1 - a], py[y0 - a : y1 - a]
+
+
 def relax(start: F32, r: F32, wx: F32, wy: F32, iterations: int) -> F32:
     """The relaxed labelling, (H, W) float32, 0 to 1.
 
     start: (H, W), where the solve begins. r: (H, W), the cost of being subject in log odds (negative is
     subject). wx, wy: (H, W), the cost of an edge to the right and to the lower neighbour.
     """
-    u = np.ascontiguousarray(start, np.float32).copy()
-    _relax(u, np.ascontiguousarray(r, np.float32), wx, wy, iterations)
-    return u
+    h, w = start.shape
+    now, after = np.zeros((2, 4, h + 1, w + 1), np.float32)
+    now[:2, :h, :w] = start
+    r = np.ascontiguousarray(r, np.float32)
+    count = CORES if h > 4 * TURN * CORES else 1
+    turn = TURN if count > 1 else iterations
+    for done in range(0, iterations, turn):
+        in_rows(_bands, count, count, now, after, r, wx, wy, min(turn, iterations - done), least=2)
+        now, after = after, now
+    return now[0, :h, :w].copy()
 
 
 @kernel
-def _weights(lab, inv, base, wx, wy):  # type: ignore[no-untyped-def]
+def _weights(y0, y1, lab, inv, base, wx, wy):  # type: ignore[no-untyped-def]
     h, w = wx.shape
-    for y in range(h):
+    for y in range(y0, y1):
         for x in range(w):
             for down in range(2):
                 yy, xx = min(y + down, h - 1), min(x + 1 - down, w - 1)
@@ -79,7 +106,7 @@ def edge_weights(lab: F32, base: float) -> tuple[F32, F32]:
     dx, dy = np.diff(lab[::2, ::2], axis=1), np.diff(lab[::2, ::2], axis=0)
     mean = (float(np.square(dx).sum()) + float(np.square(dy).sum())) / max(1, (dx.size + dy.size) // 3)
     wx, wy = np.empty(lab.shape[:2], np.float32), np.empty(lab.shape[:2], np.float32)
-    _weights(lab, np.float32(1.0 / (2.0 * mean + 2.0)), np.float32(base), wx, wy)
+    in_rows(_weights, len(lab), lab, np.float32(1.0 / (2.0 * mean + 2.0)), np.float32(base), wx, wy)
     return wx, wy
 
 
