@@ -7,12 +7,14 @@ import numpy as np
 from numpy.typing import NDArray
 
 from cuvrel.core.media.box import bounds
+from cuvrel.core.media.colour import DECODE
 from cuvrel.core.pulls.guided import guided
 
 F32 = NDArray[np.float32]
 U8 = NDArray[np.uint8]
 RADIUS = 3  # pixels of the labelling on each side of its outline in which the picture's edges count
-EPS = 5e-4  # spread of colour, squared, below which there is no edge
+PASSES = 2
+EPS = 2e-4  # spread of colour, squared, below which there is no edge
 STEEP = 1.1  # a mean of many windows is a little too soft
 
 
@@ -48,9 +50,10 @@ def _softened(full: F32, rgb: U8, ratio: float, radius: int, detail: float) -> F
     box = bounds(band, 3 * radius)
     if box is None:
         return plain.astype(np.float32)
-    guide = rgb[box].astype(np.float32) * np.float32(1 / 255)
-    soft = guided(guide, plain[box], np.ascontiguousarray(band[box]), radius, EPS)
-    soft = np.clip((soft - 0.5) * STEEP + 0.5, 0, 1)
+    # in linear light, where a soft edge is a mix of both sides
+    guide, soft, where = cv2.LUT(rgb[box], DECODE), plain[box], np.ascontiguousarray(band[box])
+    for _ in range(PASSES):
+        soft = np.clip((guided(guide, soft, where, radius, EPS) - 0.5) * STEEP + 0.5, 0, 1)
     blend = np.minimum(cv2.GaussianBlur(band[box].astype(np.float32), (0, 0), radius / 2), 1) * band[box] * detail
     out = plain.astype(np.float32)
     out[box] += blend * (soft - out[box])
