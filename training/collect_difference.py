@@ -21,7 +21,6 @@ F32 = NDArray[np.float32]
 U8 = NDArray[np.uint8]
 SIZE = (640, 360)
 STILL = np.eye(2, 3)
-SECOND = 0.7  # how many samples are of the second look
 
 
 def _shadow(rng: np.random.Generator, at: tuple[float, float], tall: float) -> F32:
@@ -130,21 +129,21 @@ def pair(rng: np.random.Generator) -> tuple[U8, U8, F32]:
 
 
 def gather(seed: int) -> list[tuple[NDArray[np.int8], U8]]:
-    """Two samples: stacks (C, h, w) and truths (2 h, 2 w)."""
+    """Three samples of two pairs: stacks (C, h, w) and truths (2 h, 2 w). One is of a first look, two of a second."""
     cv2.setNumThreads(1)
     rng = np.random.default_rng(seed + 3 * 10**6)
     out = []
-    for _ in range(2):
+    for first in (True, False):
         frame, clean, truth = pair(rng)
         behind, gain = matched(frame, clean, True, True)
         plate = lit(behind, gain)
-        before = None
-        if rng.uniform() < SECOND:
-            found = looked(frame, plate, int(rng.choice([240, 320, 400])))
-            plate = relit(frame, plate, found)
-            before = cv2.resize(found, (SIZE[0] // 2, SIZE[1] // 2), interpolation=cv2.INTER_LINEAR)
-        stack = planes(frame, plate, grain(frame, plate), before)
-        out.append((quantised(stack), np.round(np.clip(truth, 0, 1) * 255).astype(np.uint8)))
+        stacks = [planes(frame, plate, grain(frame, plate))] if first else []
+        found = looked(frame, plate, int(rng.choice([240, 320, 400])))
+        plate = relit(frame, plate, found)
+        before = cv2.resize(found, (SIZE[0] // 2, SIZE[1] // 2), interpolation=cv2.INTER_LINEAR)
+        stacks.append(planes(frame, plate, grain(frame, plate), before))
+        level = np.round(np.clip(truth, 0, 1) * 255).astype(np.uint8)
+        out += [(quantised(stack), level) for stack in stacks]
     return out
 
 

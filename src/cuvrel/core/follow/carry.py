@@ -19,6 +19,7 @@ from numpy.typing import NDArray
 
 from cuvrel.core.follow.doubt import HALT, Evidence, advice, worst_place
 from cuvrel.core.follow.evidence import Carried, Expected, Stack, area_of_interest, halved, stacked
+from cuvrel.core.media.box import even
 from cuvrel.core.motion.flow import Flow, chain, sample
 from cuvrel.core.pulls.memory import ColourMemory, to_lab
 from cuvrel.core.pulls.network import Network
@@ -91,11 +92,8 @@ class Follower:
     """
 
     def __init__(self, rgb: U8, matte: F32, hold: float = HOLD, detail: float = 1.0) -> None:
-        h, w = rgb.shape[:2]
-        ratio = min(1.0, LONG / max(h, w))
-        self.plate = (h, w)
-        # even, since the network looks at every second pixel
-        self.size = (max(2, round(h * ratio / 2) * 2), max(2, round(w * ratio / 2) * 2))
+        self.plate = rgb.shape[0], rgb.shape[1]
+        self.size = even(*self.plate, LONG)
         self.hold, self.detail = hold, detail
         self._every_second = ((np.arange(self.size[0])[:, None] + np.arange(self.size[1])) % 2).astype(np.uint8)
         self._flow, self._ahead = Flow(), Flow()

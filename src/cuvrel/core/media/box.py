@@ -37,3 +37,9 @@ def blocks(mask: NDArray, pad: int, part: int) -> Box | None:
 
     h, w = mask.shape
     return fit(int(rows[0]), int(rows[-1]), h), fit(int(cols[0]), int(cols[-1]), w)
+
+
+def even(height: int, width: int, longest: int) -> tuple[int, int]:
+    """The size (H, W) in the same proportion that is no longer than that, both even, as half-size planes need it."""
+    ratio = min(1.0, longest / max(height, width))
+    return max(2, round(height * ratio / 2) * 2), max(2, round(width * ratio / 2) * 2)

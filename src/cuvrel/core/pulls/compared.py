@@ -15,7 +15,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from cuvrel.core.media.box import blocks
+from cuvrel.core.media.box import blocks, even
 from cuvrel.core.media.rows import at_once, in_rows, kernel
 from cuvrel.core.pulls.memory import to_lab
 from cuvrel.core.pulls.network import Network, quarters
@@ -144,10 +144,11 @@ def planes(rgb: U8, clean: U8, table: F32, before: F32 | None = None) -> F32:
 
 def working(picture: U8, longest: int) -> U8:
     """A picture no longer than that, both sides even."""
-    h, w = picture.shape[:2]
-    ratio = min(1.0, longest / max(h, w))
-    size = max(2, round(w * ratio / 2) * 2), max(2, round(h * ratio / 2) * 2)
-    return picture if size == (w, h) else np.ascontiguousarray(cv2.resize(picture, size, interpolation=cv2.INTER_AREA))
+    height, width = picture.shape[:2]
+    h, w = even(height, width, longest)
+    if picture.shape[:2] == (h, w):
+        return picture
+    return np.ascontiguousarray(cv2.resize(picture, (w, h), interpolation=cv2.INTER_AREA))
 
 
 def lit(clean: U8, gain: F32) -> U8:

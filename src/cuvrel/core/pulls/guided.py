@@ -11,10 +11,20 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from cuvrel.core.media.rows import in_rows, kernel
+from cuvrel.core.media.rows import in_rows, kernel, small_kernel
 
 F32 = NDArray[np.float32]
 U8 = NDArray[np.uint8]
+
+
+@small_kernel
+def _ends(row):  # type: ignore[no-untyped-def]
+    """The first and the last pixel of a row that is not 0; the last is -1 where there is none."""
+    first, last = len(row), -1
+    for x in range(len(row)):
+        if row[x]:
+            first, last = min(first, x), x
+    return first, last
 
 
 @kernel
@@ -47,10 +57,7 @@ def _fit(y0, y1, guide, p, need, radius, eps, fit):  # type: ignore[no-untyped-d
                 c[12, x] += v * b
         if y < y0:
             continue
-        first, last = w, -1
-        for x in range(w):
-            if need[y, x]:
-                first, last = min(first, x), x
+        first, last = _ends(need[y])
         if last < 0:
             continue
         lines = min(h - 1, y + radius) - max(0, y - radius) + 1
@@ -97,10 +104,7 @@ def _apply(y0, y1, guide, fit, where, radius, out):  # type: ignore[no-untyped-d
                     c[x, k] += sign * fit[row, x, k]
         if y < y0:
             continue
-        first, last = w, -1
-        for x in range(w):
-            if where[y, x]:
-                first, last = min(first, x), x
+        first, last = _ends(where[y])
         if last < 0:
             continue
         lines = min(h - 1, y + radius) - max(0, y - radius) + 1

@@ -2,8 +2,8 @@
 
 Coarse to fine. At a small size, colour odds from the marks, the reach of each mark along paths that do
 not cross edges, and the edges themselves go into one convex solve; colours are learned again from its
-answer and it is solved once more. The outline is then decided again in a narrow band at working size,
-and softened at plate size.
+answer and it is solved once more. A small network weighs all that at twice the small size, and the outline
+is drawn to the picture's edges at plate size.
 """
 
 from __future__ import annotations
@@ -17,7 +17,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from cuvrel.core.media.box import Box, bounds
+from cuvrel.core.media.box import Box
 from cuvrel.core.media.rows import at_once
 from cuvrel.core.pulls.clues import NEAR, Told, area, moves, stacked
 from cuvrel.core.pulls.marks import rasterise
@@ -33,7 +33,9 @@ from cuvrel.core.recipe.values import Scalar
 F32 = NDArray[np.float32]
 U8 = NDArray[np.uint8]
 SMALL = 320  # the longer side of the first solve
-WORK = 960  # the longer side at which the outline is decided
+WORK = 960  # the longer side that motion and colours are read from
+SNAP = 0.7  # snap to edge from which the outline seeks edges as far as it can
+NEARBY = 5  # pixels about a mend, at twice the small size, in which its outline may move
 STRIKE = 0.12  # how much a new mark's reach counts beside what the network says
 OPEN = 3.0  # how soon a new mark's reach lets the network decide anew
 SURE = 40.0  # log odds of a marked pixel
@@ -94,7 +96,7 @@ class Prepared:
         self.sizes = sizes(*rgb.shape[:2])
         self.work = np.ascontiguousarray(shrink(rgb, self.sizes.work))
         small = np.ascontiguousarray(shrink(self.work, self.sizes.small))
-        self.lab_work, self.lab_small = to_lab(self.work), to_lab(small)
+        self.lab_small = to_lab(small)
         h, w = self.sizes.small
         self.lab_twice = to_lab(
             np.ascontiguousarray(cv2.resize(self.work, (2 * w, 2 * h), interpolation=cv2.INTER_AREA))
@@ -143,11 +145,8 @@ def solve(ready: Prepared, masks: Masks, prior: F32 | None, detail: float = 1.0)
 
     masks: in and out pixels at any size (H, W). prior: as for `trace`. Raises TraceError.
     """
-    work = ready.sizes.work
     inside, outside = masks(ready.sizes.small)
-    u = weighed(clues(ready, inside, outside, prior))
-    fine = _in_band(ready, u, masks(work), ready.snap, None if prior is None else shrink(prior, work))
-    return soften(fine, ready.rgb, detail)
+    return _outlined(ready, weighed(clues(ready, inside, outside, prior)), prior, detail)
 
 
 @dataclass(frozen=True)
@@ -312,47 +311,20 @@ def _mended(
     return Told(learned, pull, -r, u, ready.slope, _own(lab, inside | (prior > 0.5))), 1 - keep
 
 
-def _in_band(
-    ready: Prepared, u: F32, marks: tuple[NDArray[np.bool_], NDArray[np.bool_]], snap: float, prior: NDArray | None
-) -> F32:
-    """Decides the outline again at working size, in a band about the small solve's outline."""
-    work = ready.sizes.work
-    big = cv2.resize(u, (work[1], work[0]), interpolation=cv2.INTER_LINEAR)
-    step = work[1] / u.shape[1]
-    half = int(np.ceil(2.2 * step))
-    hard = (big > 0.5).astype(np.uint8)
-    kernel = cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (2 * half + 1, 2 * half + 1))
-    band = cv2.morphologyEx(hard, cv2.MORPH_GRADIENT, kernel)
-    if prior is not None:
-        # where the mend changed nothing, the outline it had stays to the pixel
-        moved = cv2.dilate((np.abs(big - prior) > 0.5).astype(np.uint8), kernel)
-        band &= moved
-        big = np.where(moved > 0, big, prior).astype(np.float32)
-        hard = (big > 0.5).astype(np.uint8)
-    return decide_in_band(ready.work, ready.lab_work, big, band, marks, snap)
-
-
-def decide_in_band(
-    rgb: U8, lab: U8, u: F32, band: U8, marks: tuple[NDArray[np.bool_], NDArray[np.bool_]], snap: float
-) -> F32:
-    """The labelling with its band solved at full resolution from colours on both sides of the outline."""
-    wide = bounds(band, 14)
-    box = bounds(band, 2)
-    if box is None or wide is None:
-        return u
-    corner = wide[0].start, wide[1].start
-    part, where, hard = np.ascontiguousarray(lab[wide]), np.ascontiguousarray(band[wide]), u[wide] > 0.5
-    near = cv2.dilate(where, np.ones((25, 25), np.uint8)) > 0
-    memory = ColourMemory(u.shape, cells=16, reach=1, bins=10)
-    memory.add(part, (hard & near).astype(np.float32), (~hard & near).astype(np.float32), corner)
-    odds, trust = memory.odds(part, where, at=corner)
-    r = np.where(where > 0, -np.clip(0.8 * odds * trust + 1.2 * (u[wide] - 0.5), -5, 5), np.where(hard, -SURE, SURE))
-    r = _pin(r.astype(np.float32), *(mark[wide] for mark in marks))
-    inner = tuple(slice(b.start - w.start, b.stop - w.start) for b, w in zip(box, wide, strict=True))
-    wx, wy = edge_weights(lab[box].astype(np.float32), 1.0 + 2.0 * snap)
-    out = u.copy()
-    out[box] = relax(u[box], r[inner], wx, wy, 36)
-    return out
+def _outlined(ready: Prepared, u: F32, prior: F32 | None, detail: float) -> F32:
+    """The labelling as coverage at plate size; where a mend changed nothing the prior stays to the pixel."""
+    seek = min(1.0, ready.snap / SNAP)
+    if prior is None:
+        return soften(u, ready.rgb, detail, seek)
+    height, width = ready.sizes.plate
+    before = shrink(prior, u.shape).astype(np.float32)
+    kernel = cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (2 * NEARBY + 1, 2 * NEARBY + 1))
+    moved = cv2.dilate((np.abs(u - before) > 0.5).astype(np.uint8), kernel)
+    if not moved.any():
+        return prior.astype(np.float32, copy=True)
+    found = soften(np.where(moved > 0, u, before).astype(np.float32), ready.rgb, detail, seek)
+    share = cv2.resize(moved.astype(np.float32), (width, height), interpolation=cv2.INTER_LINEAR)
+    return np.asarray(prior + share * (found - prior), np.float32)
 
 
 def _pin(r: F32, inside: NDArray[np.bool_], outside: NDArray[np.bool_]) -> F32:
