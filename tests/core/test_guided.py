@@ -32,7 +32,10 @@ def test_it_is_the_published_formula_up_to_the_border(radius: int) -> None:
     guide = cv2.GaussianBlur(rng.uniform(0, 1, (70, 24, 3)).astype(np.float32), (0, 0), 1.0)
     p = (guide[..., 0] + 0.3 * guide[..., 2] > 0.65).astype(np.float32)
     found = guided(guide, p, np.ones(p.shape, np.uint8), radius, 1e-3)
-    assert np.abs(found - _by_formula(guide.astype(np.float64), p, radius, 1e-3)).max() < 2e-3
+    expected = np.clip(_by_formula(guide.astype(np.float64), p, radius, 1e-3), 0, 1)
+    assert np.abs(found - expected).max() < 2e-3
+    between = guided(guide, p, np.ones(p.shape, np.uint8), radius, 1e-3, 2.0, 0.25)
+    assert np.abs(between - (p + 0.25 * (np.clip(2 * expected - 0.5, 0, 1) - p))).max() < 4e-3
 
 
 def test_what_is_not_asked_for_stays() -> None:

@@ -51,9 +51,10 @@ class Halt:
 
 @dataclass(frozen=True)
 class Looked:
-    """A frame's picture at plate size, and at working size its Lab, its grey, and its motion to the frame before."""
+    """A frame's picture at plate and at working size; at that its Lab, grey, and motion to the frame before."""
 
     rgb: U8
+    small: U8
     lab: U8
     grey: U8
     motion: tuple[F32, F32] | None
@@ -119,7 +120,7 @@ class Follower:
         work = np.ascontiguousarray(shrink(rgb, self.size))
         grey = cv2.cvtColor(work, cv2.COLOR_RGB2GRAY)
         motion = None if before is None else self._ahead.between(grey, before.grey)
-        return Looked(rgb, to_lab(work), grey, motion)
+        return Looked(rgb, work, to_lab(work), grey, motion)
 
     def _teach(self, memories: list[ColourMemory], lab: U8, u: F32, weight: float) -> None:
         """Remembers the colours on both sides, leaving out the outline itself, which is mixed."""
@@ -187,7 +188,8 @@ class Follower:
         if doubt > HALT:
             reason = evidence.reason()
             halt = Halt(reason, advice(reason), *worst_place(blame, self.plate))
-        return Followed(soften(settled.u, settled.looked.rgb, self.detail), doubt, halt)
+        looked = settled.looked
+        return Followed(soften(settled.u, looked.rgb, self.detail, small=looked.small), doubt, halt)
 
     def _residual(self, grey: U8, flow: F32) -> F32:
         return np.abs(grey.astype(np.float32) - sample(self.at.grey, flow))

@@ -187,4 +187,4 @@ def weighed(rgb: U8, clean: U8, detail: float = 1.0) -> F32:
         rows, cols = (slice(2 * part.start, 2 * part.stop) for part in box)
         here, there = (np.ascontiguousarray(one[rows, cols]) for one in (picture, plate))
         u[rows, cols] = _decided(here, there, grain(picture, plate), before[box])
-    return soften(u, rgb, detail)
+    return soften(u, rgb, detail, small=picture)

@@ -6,62 +6,77 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from cuvrel.core.media.box import bounds
+from cuvrel.core.media.box import Box, bounds
 from cuvrel.core.media.colour import DECODE
-from cuvrel.core.pulls.guided import guided
+from cuvrel.core.pulls.guided import functions, guided, valued
 
 F32 = NDArray[np.float32]
 U8 = NDArray[np.uint8]
 RADIUS = 3  # pixels of the labelling on each side of its outline in which the picture's edges count
-PASSES = 2
 EPS = 2e-4  # spread of colour, squared, below which there is no edge
 STEEP, SEEKING = 1.1, 1.3  # a mean of many windows is a little too soft, the more so the wider they are
 
 
-def soften(u: F32, rgb: U8, detail: float = 1.0, seek: float = 0.0) -> F32:
+def soften(u: F32, rgb: U8, detail: float = 1.0, seek: float = 0.0, small: U8 | None = None) -> F32:
     """Coverage at the size of `rgb`, (H, W) float32, 0 to 1, with edges that follow the picture's.
 
-    u: the labelling at any size. detail: 0 keeps the plain outline, 1 lets soft edges (hair, blur) come
-    from the picture by a guided filter in a narrow band. seek: 0 to 1, how far the outline first moves to
-    edges that lie up to twice as far from it.
+    u: the labelling, (h, w) float32. detail: 0 keeps the plain outline, 1 lets soft
+    edges (hair, blur) come from the picture by a guided filter in a narrow band, whose functions of colour
+    are found at the labelling's size and read at the plate's. seek: 0 to 1, how far the outline first moves
+    to edges that lie up to twice as far from it. small: the picture at the labelling's size, if it is known.
     """
-    size = rgb.shape[1], rgb.shape[0]
-    ratio = max(1.0, rgb.shape[1] / u.shape[1])
-    whole = u if u.shape == rgb.shape[:2] else cv2.resize(u, size, interpolation=cv2.INTER_CUBIC)
-    reach = (2 if seek > 0 else 1) * _radius(ratio)
-    out = np.zeros(rgb.shape[:2], np.float32)
+    height, width = rgb.shape[:2]
+    if u.shape[1] > width:
+        u, small = cv2.resize(u, (width, height), interpolation=cv2.INTER_AREA), None
+    around = bounds(u > 0.1, 8 * RADIUS)
+    out = np.zeros((height, width), np.float32)
     # below a seventh nothing is left when the edge has been steepened
-    around = bounds(whole > 0.1, 4 * reach)
     if around is None:
         return out
-    part, picture = np.ascontiguousarray(whole[around]), rgb[around]
+    box = _scaled(around, (height / u.shape[0], width / u.shape[1]))
+    picture, part = rgb[box], np.ascontiguousarray(u[around])
+    size = picture.shape[1], picture.shape[0]
+    same = part.shape == picture.shape[:2]
+    # in linear light, where a soft edge is a mix of both sides
+    if small is None:
+        small = picture if same else cv2.resize(picture, (part.shape[1], part.shape[0]), interpolation=cv2.INTER_AREA)
+    else:
+        small = small[around]
+    guide = cv2.LUT(small, DECODE)
     if seek > 0:
-        part = _drawn(part, picture, ratio, reach, SEEKING, seek)
-        ratio = max(1.0, ratio / 2)  # its outline is the plate's own now
-    out[around] = _drawn(part, picture, ratio, _radius(ratio), STEEP, detail)
+        part = _drawn(_drawn(part, guide, 2 * RADIUS, SEEKING, seek), guide, 2 * RADIUS, SEEKING, seek)
+    else:
+        part = _drawn(part, guide, RADIUS, STEEP, detail)
+    plain = part if same else cv2.resize(part, size, interpolation=cv2.INTER_CUBIC)
+    if detail <= 0:
+        out[box] = np.clip(plain, 0, 1)
+        return out
+    band = _band(part, RADIUS + 1)
+    found = functions(guide, part, band, RADIUS, EPS)
+    if not same:
+        guide, found = cv2.LUT(picture, DECODE), cv2.resize(found, size, interpolation=cv2.INTER_LINEAR)
+    where = _band(plain, max(RADIUS, round(RADIUS * width / u.shape[1])))
+    out[box] = np.clip(valued(guide, found, plain, where, STEEP, detail), 0, 1)
     return out
 
 
-def _radius(ratio: float) -> int:
-    return max(RADIUS, round(RADIUS * ratio))
+def _scaled(box: Box, by: tuple[float, float]) -> Box:
+    return slice(round(box[0].start * by[0]), round(box[0].stop * by[0])), slice(
+        round(box[1].start * by[1]), round(box[1].stop * by[1])
+    )
 
 
-def _drawn(full: F32, rgb: U8, ratio: float, radius: int, steep: float, share: float) -> F32:
+def _band(matte: F32, radius: int) -> U8:
+    """What lies within `radius` of the outline, (h, w) uint8."""
+    kernel = np.ones((2 * radius + 1, 2 * radius + 1), np.uint8)
+    return np.asarray(cv2.morphologyEx((matte > 0.5).astype(np.uint8), cv2.MORPH_GRADIENT, kernel), np.uint8)
+
+
+def _drawn(full: F32, guide: F32, radius: int, steep: float, share: float) -> F32:
     """A matte with its edges drawn to the picture's, `share` of the way, within `radius` of its outline."""
     # an outline between pixels: blur a little, then steepen about one half
-    plain = np.clip((cv2.GaussianBlur(full, (0, 0), 0.6 * ratio) - 0.5) * 1.4 + 0.5, 0, 1).astype(np.float32)
+    plain = np.clip((cv2.GaussianBlur(full, (0, 0), 0.6) - 0.5) * 1.4 + 0.5, 0, 1).astype(np.float32)
     if share <= 0:
         return plain
-    hard = (full > 0.5).astype(np.uint8)
-    kernel = cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (2 * radius + 1, 2 * radius + 1))
-    band = cv2.morphologyEx(hard, cv2.MORPH_GRADIENT, kernel)
-    box = bounds(band, 3 * radius)
-    if box is None:
-        return plain
-    # in linear light, where a soft edge is a mix of both sides
-    guide, soft, where = cv2.LUT(rgb[box], DECODE), plain[box], np.ascontiguousarray(band[box])
-    for _ in range(PASSES):
-        soft = np.clip((guided(guide, soft, where, radius, EPS) - 0.5) * steep + 0.5, 0, 1)
-    blend = np.minimum(cv2.GaussianBlur(where.astype(np.float32), (0, 0), radius / 2), 1) * where * share
-    plain[box] += blend * (soft - plain[box])
-    return np.asarray(np.clip(plain, 0, 1), np.float32)
+    where = _band(full, radius)
+    return guided(guide, plain, where, radius, EPS, steep, share)

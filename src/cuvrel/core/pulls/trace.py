@@ -98,9 +98,8 @@ class Prepared:
         small = np.ascontiguousarray(shrink(self.work, self.sizes.small))
         self.lab_small = to_lab(small)
         h, w = self.sizes.small
-        self.lab_twice = to_lab(
-            np.ascontiguousarray(cv2.resize(self.work, (2 * w, 2 * h), interpolation=cv2.INTER_AREA))
-        )
+        self.twice = np.ascontiguousarray(cv2.resize(self.work, (2 * w, 2 * h), interpolation=cv2.INTER_AREA))
+        self.lab_twice = to_lab(self.twice)
         self.moves = moves(self.work, [(apart, shrink(one, self.sizes.work)) for apart, one in neighbours], (h, w))
         lab = cv2.GaussianBlur(self.lab_small, (0, 0), 0.8).astype(np.float32)
         gx, gy = cv2.Sobel(lab, cv2.CV_32F, 1, 0, scale=0.125), cv2.Sobel(lab, cv2.CV_32F, 0, 1, scale=0.125)
@@ -315,14 +314,14 @@ def _outlined(ready: Prepared, u: F32, prior: F32 | None, detail: float) -> F32:
     """The labelling as coverage at plate size; where a mend changed nothing the prior stays to the pixel."""
     seek = min(1.0, ready.snap / SNAP)
     if prior is None:
-        return soften(u, ready.rgb, detail, seek)
+        return soften(u, ready.rgb, detail, seek, ready.twice)
     height, width = ready.sizes.plate
     before = shrink(prior, u.shape).astype(np.float32)
     kernel = cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (2 * NEARBY + 1, 2 * NEARBY + 1))
     moved = cv2.dilate((np.abs(u - before) > 0.5).astype(np.uint8), kernel)
     if not moved.any():
         return prior.astype(np.float32, copy=True)
-    found = soften(np.where(moved > 0, u, before).astype(np.float32), ready.rgb, detail, seek)
+    found = soften(np.where(moved > 0, u, before).astype(np.float32), ready.rgb, detail, seek, ready.twice)
     share = cv2.resize(moved.astype(np.float32), (width, height), interpolation=cv2.INTER_LINEAR)
     return np.asarray(prior + share * (found - prior), np.float32)
 
