@@ -14,7 +14,7 @@ from cuvrel.core.media.reader import Reader
 from cuvrel.core.media.writer import png_bytes
 from cuvrel.core.pulls.clean_plate import drawn_coverage, joined_plate, median_plate, spaced
 from cuvrel.core.pulls.colour_key import ColourKeyParams, colour_key, narrowed, sampled, spread_of, widened
-from cuvrel.core.pulls.compared import grain
+from cuvrel.core.pulls.compared import grain, relit
 from cuvrel.core.pulls.context import PullContext
 from cuvrel.core.pulls.difference_key import DifferenceKeyParams, difference_key, matched, suggested
 from cuvrel.core.pulls.footage import FootageParams, channel_of, fitted, footage_matte
@@ -154,6 +154,24 @@ def test_grain_is_measured_at_each_level_of_light() -> None:
     # levels that the place does not have are like their neighbours
     assert found[0, 0] == found[1, 0]
     assert (grain(seen[:2, :2].astype(np.uint8), clean[:2, :2].astype(np.uint8)) == 1).all()
+
+
+def test_a_clean_plate_takes_on_the_light_of_what_is_free() -> None:
+    clean = (quay() * 0.6).astype(np.uint8)
+    h, w = clean.shape[:2]
+    y, x = np.mgrid[0:h, 0:w]
+    halo = 60 * np.exp(-(np.square((x - 150) / 30) + np.square((y - 80) / 25)))
+    seen = (clean + halo[..., None]).clip(0, 255).astype(np.uint8)
+    found = np.zeros((h, w), np.float32)
+    found[70:90, 100:120] = 1
+    picture = seen.copy()
+    picture[found > 0] = (250, 10, 10)
+    plate = relit(picture, clean, found)
+    free = found == 0
+    assert np.abs(plate.astype(float) - seen)[free].mean() < 0.4 * np.abs(clean.astype(float) - seen)[free].mean()
+    # the thing's own colours do not spread, and where nothing is free nothing is known
+    assert np.abs(plate.astype(float) - seen)[~free].mean() < 15
+    assert np.array_equal(relit(picture, clean, np.ones_like(found)), clean)
 
 
 def test_a_clean_plate_is_what_most_frames_show() -> None:

@@ -8,7 +8,7 @@ from cuvrel.core.pulls.marks import rasterise
 from cuvrel.core.pulls.memory import ColourMemory, to_lab
 from cuvrel.core.pulls.relax import edge_weights, geodesic, relax
 from cuvrel.core.pulls.soften import bounds, soften
-from cuvrel.core.pulls.trace import Prepared, sizes, trace
+from cuvrel.core.pulls.trace import Prepared, owned, sizes, trace
 from cuvrel.core.recipe.errors import TraceError
 from cuvrel.core.recipe.models import Mark
 from tests.conftest import Clip
@@ -50,6 +50,20 @@ def test_marks_on_the_demo_figure(clip: Clip) -> None:
     assert matte.dtype == np.float32
     assert 0 <= matte.min() <= matte.max() <= 1
     assert overlap(matte, clip.truth(frame)) > 0.75
+
+
+def test_colours_that_only_the_subject_has_are_its_own() -> None:
+    rgb = np.full((180, 320, 3), (90, 110, 120), np.uint8)
+    rgb[60:120, 130:190] = (170, 70, 60)
+    rgb[54:60, 130:190] = (40, 60, 200)  # a hem
+    rgb[:30] = (150, 160, 170)  # also seen nowhere near the subject
+    inside = np.zeros((180, 320), bool)
+    inside[60:120, 130:190] = True
+    own = owned(to_lab(rgb), inside)
+    assert own[56, 150] > 1
+    assert own[90, 160] > 1
+    assert own[20, 160] < -1
+    assert own[150, 40] < 0
 
 
 def test_a_marked_pixel_is_what_the_mark_says() -> None:

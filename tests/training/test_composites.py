@@ -4,10 +4,11 @@ from __future__ import annotations
 
 import numpy as np
 import pytest
-from training.composites import clip
+from training.collect_trace import halved
+from training.composites import Path, clip, crossing, sheet
 from training.doubt import fit
 from training.strokes import first_marks
-from training.textures import palette, scenery, texture
+from training.textures import palette, scenery, texture, trimmed
 
 from cuvrel.core.pulls.marks import rasterise
 
@@ -55,6 +56,44 @@ def test_surfaces_are_colours_and_a_palette_like_another_is_like_it() -> None:
     near = palette(rng, base)
     assert all(np.abs(base - one).sum(1).min() < 0.6 for one in near)
     assert scenery(rng, 50, 70, base).max() <= 1
+
+
+def test_a_trim_is_on_the_thing_in_another_colour() -> None:
+    rng = np.random.default_rng(2)
+    mask = np.zeros((80, 60), np.float32)
+    mask[10:70, 15:45] = 1
+    plain = np.full((80, 60, 3), 0.5, np.float32)
+    changed = []
+    for _ in range(40):
+        out = trimmed(rng, plain, mask)
+        assert 0 <= out.min() <= out.max() <= 1
+        changed.append(float((np.abs(out - plain).max(2) > 0.01)[mask > 0].mean()))
+    assert 0.2 < np.mean([share == 0 for share in changed]) < 0.7
+    assert any(0.05 < share < 0.6 for share in changed)
+    assert trimmed(rng, plain, np.zeros_like(mask)).shape == plain.shape
+
+
+def test_what_crosses_meets_the_subject() -> None:
+    subject = Path(np.array([60.0, 90.0]), np.array([2.0, 0.5]), np.zeros(2), 0.1, 0.0, 0.0)
+    leaves = 0
+    for seed in range(8):
+        other = crossing(np.random.default_rng(seed), subject, 24, 40.0)
+        apart = [np.hypot(*(np.subtract(other.at(t)[:2], subject.at(t)[:2]))) for t in np.arange(0, 24, 0.25)]
+        assert min(apart) < 40
+        leaves += max(apart) > 40
+    assert leaves >= 6  # some go its way
+
+
+def test_a_sheet_fills_its_picture_and_half_a_matte_is_half_of_it() -> None:
+    rng = np.random.default_rng(6)
+    picture, middle = sheet(rng, 60, palette(rng), 0)
+    assert picture[int(middle[1]), int(middle[0]), 3] > 0.9
+    assert picture[0, 0, 3] < 0.1
+    truth = picture[..., 3]
+    for _ in range(6):
+        found = halved(rng, truth)
+        assert not np.array_equal(found > 0.5, truth > 0.5)
+        assert ((found > 0.5) & (truth > 0.5)).sum() > 0.15 * (truth > 0.5).sum()
 
 
 def test_the_weights_of_doubt_are_found_where_they_are() -> None:

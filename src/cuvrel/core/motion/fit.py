@@ -6,7 +6,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from cuvrel.core.motion.flow import length
+from cuvrel.core.media.rows import in_rows, kernel
 
 F32 = NDArray[np.float32]
 
@@ -39,17 +39,34 @@ def fitted(flow: F32, weight: F32, stiff: float) -> F32:
     return np.stack([a, b, c - a * mx - b * my], 1).astype(np.float32)
 
 
-def moved_by(fit: F32, shape: tuple[int, int]) -> F32:
-    """The affine motion at every pixel, (h, w, 2)."""
-    y, x = np.mgrid[0 : shape[0], 0 : shape[1]].astype(np.float32)
-    return np.stack([fit[k, 0] * x + fit[k, 1] * y + fit[k, 2] for k in (0, 1)], axis=2)
-
-
 def wide(planes: F32) -> F32:
     """A Gaussian blur of 10 pixels, worked out at a quarter of the size."""
     h, w = planes.shape[:2]
     small = cv2.resize(planes, (max(1, w // 4), max(1, h // 4)), interpolation=cv2.INTER_AREA)
     return cv2.resize(cv2.GaussianBlur(small, (0, 0), 2.4), (w, h), interpolation=cv2.INTER_LINEAR)
+
+
+@kernel
+def _weighed(y0, y1, flow, calm, shape, out):  # type: ignore[no-untyped-def]
+    for y in range(y0, y1):
+        for x in range(shape.shape[1]):
+            weight = shape[y, x] * calm[y, x]
+            out[y, x, 0], out[y, x, 1], out[y, x, 2] = flow[y, x, 0] * weight, flow[y, x, 1] * weight, weight
+
+
+@kernel
+def _sides(y0, y1, flow, ground, weighed, sides, away):  # type: ignore[no-untyped-def]
+    for y in range(y0, y1):
+        for x in range(sides.shape[1]):
+            u, v = flow[y, x, 0], flow[y, x, 1]
+            gu = u - (ground[0, 0] * x + ground[0, 1] * y + ground[0, 2])
+            gv = v - (ground[1, 0] * x + ground[1, 1] * y + ground[1, 2])
+            soft = weighed[y, x, 2] + np.float32(1e-4)
+            ou, ov = u - weighed[y, x, 0] / soft, v - weighed[y, x, 1] / soft
+            far, own = np.sqrt(gu * gu + gv * gv), np.sqrt(ou * ou + ov * ov)
+            side = np.tanh((far - own) / (np.float32(0.5) + np.float32(0.3) * (far + own)))
+            sides[y, x] = side * min(np.float32(1), soft * np.float32(50))
+            away[y, x] = far
 
 
 def with_subject(flow: F32, calm: F32, shape: F32) -> tuple[F32, F32]:
@@ -58,11 +75,9 @@ def with_subject(flow: F32, calm: F32, shape: F32) -> tuple[F32, F32]:
     Both (h, w) float32, the second in pixels. flow: (h, w, 2). calm: (h, w), 0 to 1, where it can be trusted.
     shape: (h, w), 0 to 1, where the subject is thought to be. Away from it nothing is said (0).
     """
-    ground = moved_by(fitted(flow, (shape < 0.1) * calm, 1.0), (shape.shape[0], shape.shape[1]))
-    weight = shape * calm
-    weighed = wide(np.dstack([flow * weight[..., None], weight]))
-    soft = weighed[..., 2] + np.float32(1e-4)
-    own = weighed[..., :2] / soft[..., None]
-    from_ground, from_own = length(flow - ground), length(flow - own)
-    sides = np.tanh((from_ground - from_own) / (0.5 + 0.3 * (from_ground + from_own))) * np.minimum(1, soft * 50)
-    return sides.astype(np.float32), from_ground
+    h, w = shape.shape
+    ground = fitted(flow, (shape < 0.1) * calm, 1.0)
+    weighed, sides, away = np.empty((h, w, 3), np.float32), np.empty((h, w), np.float32), np.empty((h, w), np.float32)
+    in_rows(_weighed, h, flow, calm, shape, weighed)
+    in_rows(_sides, h, flow, ground, wide(weighed), sides, away)
+    return sides, away

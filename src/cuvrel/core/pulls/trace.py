@@ -249,7 +249,7 @@ def _from_marks(ready: Prepared, inside: NDArray[np.bool_], outside: NDArray[np.
     r = -np.clip(1.2 * learned + 0.8 * reach, -6, 6)
     u = relax(u, _pin(r, inside, outside), ready.wx, ready.wy, 40)
     u = np.where(_reached(u > 0.5, inside), u, np.minimum(u, 0.49)).astype(np.float32)
-    return Told(seen, reach.astype(np.float32), -r, u, ready.slope, _own(lab, inside | (u > 0.5)))
+    return Told(seen, reach.astype(np.float32), -r, u, ready.slope, owned(lab, inside | (u > 0.5)))
 
 
 def _taught(memory: ColourMemory, lab: U8, subject: F32, other: F32, balance: float, most: float) -> F32:
@@ -268,7 +268,7 @@ def _learned(lab: U8, subject: F32, other: F32, nearby: float) -> F32:
     return np.asarray(nearby * here + (1 - nearby) * anywhere, np.float32)
 
 
-def _own(lab: U8, subject: NDArray[np.bool_]) -> F32:
+def owned(lab: U8, subject: NDArray[np.bool_]) -> F32:
     """Log odds of each colour to be about a subject rather than far from it, (h, w) float32.
 
     A hem, a cap, hair: what no mark lies on is often in colours that the place has nowhere else.
@@ -307,7 +307,7 @@ def _mended(
         pull += np.float32(sign * 5) * near
     r = -np.clip(0.5 * learned + 4.5 * keep * was + pull, -7, 7)
     u = relax(np.clip(prior, 0, 1), _pin(r, inside, outside), ready.wx, ready.wy, 60)
-    return Told(learned, pull, -r, u, ready.slope, _own(lab, inside | (prior > 0.5))), 1 - keep
+    return Told(learned, pull, -r, u, ready.slope, owned(lab, inside | (prior > 0.5))), 1 - keep
 
 
 def _outlined(ready: Prepared, u: F32, prior: F32 | None, detail: float) -> F32:
