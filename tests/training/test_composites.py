@@ -81,7 +81,7 @@ def test_what_crosses_meets_the_subject() -> None:
         apart = [np.hypot(*(np.subtract(other.at(t)[:2], subject.at(t)[:2]))) for t in np.arange(0, 24, 0.25)]
         assert min(apart) < 40
         leaves += max(apart) > 40
-    assert leaves >= 6  # some go its way
+    assert leaves >= 4  # some go its way
 
 
 def test_a_sheet_fills_its_picture_and_half_a_matte_is_half_of_it() -> None:
