@@ -9,6 +9,54 @@ from numpy.typing import NDArray
 from cuvrel.core.media.rows import in_rows, kernel
 
 F32 = NDArray[np.float32]
+STEP = 3  # every so many pixels are enough to fit a motion to
+LEAST = 0.02  # what weighs less does not count
+
+
+@kernel
+def _middle(weight, found):  # type: ignore[no-untyped-def]
+    """How many pixels weigh anything, their weight, and their mean place weighed by it, into found (4,)."""
+    found[:] = 0
+    for y in range(0, weight.shape[0], STEP):
+        for x in range(0, weight.shape[1], STEP):
+            w = np.float64(weight[y, x])
+            if w > LEAST:
+                found[0] += 1
+                found[1] += w
+                found[2] += w * x
+                found[3] += w * y
+    found[2] /= found[1] + 1e-30
+    found[3] /= found[1] + 1e-30
+
+
+@kernel
+def _normal(flow, weight, mx, my, solved, first, out):  # type: ignore[no-untyped-def]
+    """The normal equations about the middle, (3, 5); what `solved` missed counts less unless it is the first."""
+    out[:] = 0
+    for y in range(0, weight.shape[0], STEP):
+        for x in range(0, weight.shape[1], STEP):
+            w = np.float64(weight[y, x])
+            if w <= LEAST:
+                continue
+            a, b, u, v = (x - mx) / 100, (y - my) / 100, np.float64(flow[y, x, 0]), np.float64(flow[y, x, 1])
+            if not first:
+                mu = u - (a * solved[0, 0] + b * solved[1, 0] + solved[2, 0])
+                mv = v - (a * solved[0, 1] + b * solved[1, 1] + solved[2, 1])
+                w /= 1 + (mu * mu + mv * mv) / 2
+            wa, wb = w * a, w * b
+            out[0, 0] += wa * a
+            out[0, 1] += wa * b
+            out[0, 2] += wa
+            out[0, 3] += wa * u
+            out[0, 4] += wa * v
+            out[1, 1] += wb * b
+            out[1, 2] += wb
+            out[1, 3] += wb * u
+            out[1, 4] += wb * v
+            out[2, 2] += w
+            out[2, 3] += w * u
+            out[2, 4] += w * v
+    out[1, 0], out[2, 0], out[2, 1] = out[0, 1], out[0, 2], out[1, 2]
 
 
 def fitted(flow: F32, weight: F32, stiff: float) -> F32:
@@ -17,24 +65,16 @@ def fitted(flow: F32, weight: F32, stiff: float) -> F32:
     flow: (h, w, 2). weight: (h, w), not negative. stiff: how much of a turn or a stretch must pay, so that
     few pixels give a shift. Outliers are weighed down (iteratively reweighted least squares, Cauchy).
     """
-    step = 3
-    y, x = np.mgrid[0 : flow.shape[0] : step, 0 : flow.shape[1] : step]
-    w0 = weight[::step, ::step].ravel().astype(np.float64)
-    keep = w0 > 0.02
-    if keep.sum() < 6:
+    about = np.empty(4)
+    _middle(weight, about)
+    count, _, mx, my = about
+    if count < 6:
         return np.zeros((2, 3), np.float32)
-    x, y, w0 = x.ravel()[keep].astype(np.float64), y.ravel()[keep].astype(np.float64), w0[keep]
-    target = flow[::step, ::step].reshape(-1, 2)[keep].astype(np.float64)
-    mx, my = np.average(x, weights=w0), np.average(y, weights=w0)
-    design = np.stack([(x - mx) / 100, (y - my) / 100, np.ones_like(x)], 1)
     ridge = np.diag([stiff, stiff, 1e-6])
-    weights = w0
-    solved = np.zeros((3, 2))
-    for _ in range(4):
-        weighed = design * weights[:, None]
-        solved = np.linalg.solve(weighed.T @ design + ridge, weighed.T @ target)
-        miss = np.square(target - design @ solved).sum(1)
-        weights = w0 / (1 + miss / 2.0)
+    normal, solved = np.empty((3, 5)), np.zeros((3, 2))
+    for turn in range(4):
+        _normal(flow, weight, mx, my, solved, turn == 0, normal)
+        solved = np.linalg.solve(normal[:, :3] + ridge, normal[:, 3:])
     a, b, c = solved[0] / 100, solved[1] / 100, solved[2]
     return np.stack([a, b, c - a * mx - b * my], 1).astype(np.float32)
 

@@ -55,35 +55,42 @@ def _splat(lab, oy, ox, subject, other, scale_y, scale_x, grid):  # type: ignore
 
 
 @kernel
+def _between(left, here, right, out):  # type: ignore[no-untyped-def]
+    """[1 2 1] / 4 of three runs; by slices, since an index that might be negative keeps a loop from being vectors."""
+    quarter, half = np.float32(0.25), np.float32(0.5)
+    for m in range(len(out)):
+        out[m] = quarter * (left[m] + right[m]) + half * here[m]
+
+
+@kernel
 def _blur_axis(part0, part1, source, out, before, n, after):  # type: ignore[no-untyped-def]
     """[1 2 1] / 4 along the middle axis of an array seen as (before, n, after).
 
     Works on the parts `part0` to `part1` of the first axis, or of the last where the first has one only.
     """
-    quarter, half = np.float32(0.25), np.float32(0.5)
     long = n * after
     if before == 1:
         for k in range(n):
-            here = k * after
-            left = here - after if k > 0 else here
-            right = here + after if k < n - 1 else here
-            for j in range(part0, part1):
-                out[here + j] = quarter * (source[left + j] + source[right + j]) + half * source[here + j]
+            here = source[k * after + part0 : k * after + part1]
+            left = source[max(0, k - 1) * after + part0 : max(0, k - 1) * after + part1]
+            right = source[min(n - 1, k + 1) * after + part0 : min(n - 1, k + 1) * after + part1]
+            _between(left, here, right, out[k * after + part0 : k * after + part1])
         return
+    # one long run, whatever the axis' stride, and then the ends of each row, which it took from their neighbours
+    a, b = part0 * long, part1 * long
+    _between(
+        source[a : b - 2 * after], source[a + after : b - after], source[a + 2 * after : b], out[a + after : b - after]
+    )
     for i in range(part0, part1):
-        # one long run for all but the ends, whatever the axis' stride
-        first, last = i * long, (i + 1) * long - after
-        for m in range(first + after, last):
-            out[m] = quarter * (source[m - after] + source[m + after]) + half * source[m]
-        for m in range(first, first + after):
-            out[m] = quarter * (source[m] + source[m + after]) + half * source[m]
-        for m in range(last, last + after):
-            out[m] = quarter * (source[m - after] + source[m]) + half * source[m]
+        a, b = i * long, (i + 1) * long - after
+        for m in range(after):
+            out[a + m] = np.float32(0.75) * source[a + m] + np.float32(0.25) * source[a + after + m]
+            out[b + m] = np.float32(0.75) * source[b + m] + np.float32(0.25) * source[b - after + m]
 
 
 @kernel
-def _slice(y0, y1, lab, oy, ox, where, scale_y, scale_x, grid, floor, odds, trust):  # type: ignore[no-untyped-def]
-    ny, nx = grid.shape[0], grid.shape[1]
+def _slice(y0, y1, lab, oy, ox, where, scale_y, scale_x, grid, share, floor, odds, trust):  # type: ignore[no-untyped-def]
+    ny, nx, one = grid.shape[0], grid.shape[1], np.float32(1)
     for y in range(y0, y1):
         for x in range(lab.shape[1]):
             if where[y, x] == 0:
@@ -91,21 +98,24 @@ def _slice(y0, y1, lab, oy, ox, where, scale_y, scale_x, grid, floor, odds, trus
             gy, gx, gl, ga, gb = _place(lab, y, x, oy, ox, scale_y, scale_x, grid.shape[2])
             iy, ix = min(int(gy), max(ny - 2, 0)), min(int(gx), max(nx - 2, 0))
             il, ia, ib = int(gl), int(ga), int(gb)
-            fy, fx, fl, fa, fb = gy - iy, gx - ix, gl - il, ga - ia, gb - ib
-            f = np.float32(0.0)
-            b = np.float32(0.0)
+            fy, fx, fl = np.float32(gy - iy), np.float32(gx - ix), np.float32(gl - il)
+            fa, fb = np.float32(ga - ia), np.float32(gb - ib)
+            # both colour b's cells of both classes lie side by side: four values at a time
+            f0, b0, f1, b1 = np.float32(0.0), np.float32(0.0), np.float32(0.0), np.float32(0.0)
             for cy in range(2 if ny > 1 else 1):
-                wy = fy if cy else 1 - fy
+                wy = fy if cy else one - fy
                 for cx in range(2 if nx > 1 else 1):
-                    wx = wy * (fx if cx else 1 - fx)
+                    wx = wy * (fx if cx else one - fx)
                     for cl in range(2):
-                        wl = wx * (fl if cl else 1 - fl)
+                        wl = wx * (fl if cl else one - fl)
                         for ca in range(2):
-                            wa = wl * (fa if ca else 1 - fa)
-                            for cb in range(2):
-                                weight = wa * (fb if cb else 1 - fb)
-                                f += weight * grid[iy + cy, ix + cx, il + cl, ia + ca, ib + cb, 0]
-                                b += weight * grid[iy + cy, ix + cx, il + cl, ia + ca, ib + cb, 1]
+                            weight = wl * (fa if ca else one - fa)
+                            cell = grid[iy + cy, ix + cx, il + cl, ia + ca]
+                            f0 += weight * cell[ib, 0]
+                            b0 += weight * cell[ib, 1]
+                            f1 += weight * cell[ib + 1, 0]
+                            b1 += weight * cell[ib + 1, 1]
+            f, b = (f0 + fb * (f1 - f0)) * share[0], (b0 + fb * (b1 - b0)) * share[1]
             odds[y, x] = np.log((f + floor) / (b + floor))
             trust[y, x] = (f + b) / (f + b + 4 * floor)
 
@@ -129,7 +139,7 @@ class ColourMemory:
         self.grid = np.zeros((self.ny, self.nx, bins, bins, bins, 2), np.float32)
         self._totals = np.zeros(2)
         self._ready: F32 | None = None
-        self._floor = np.float32(1e-3)
+        self._share, self._floor = np.ones(2, np.float32), np.float32(1e-3)
 
     def fade(self, factor: float) -> None:
         """Forgets: everything seen so far counts `factor` times as much."""
@@ -159,7 +169,7 @@ class ColourMemory:
             self._ready = self._blurred(balance)
         odds, trust = np.zeros(lab.shape[:2], np.float32), np.zeros(lab.shape[:2], np.float32)
         scales = np.float32(self.scale_y * zoom), np.float32(self.scale_x * zoom)
-        in_rows(_slice, lab.shape[0], lab, *at, where, *scales, self._ready, self._floor, odds, trust)
+        in_rows(_slice, lab.shape[0], lab, *at, where, *scales, self._ready, self._share, self._floor, odds, trust)
         return odds, trust
 
     def _blurred(self, balance: float) -> F32:
@@ -176,8 +186,7 @@ class ColourMemory:
                 a, b = b, a
         grid = a.reshape(dims)
         totals = self._totals + 1e-6
-        share = (totals / totals.mean()) ** balance
-        grid /= share.astype(np.float32)
+        self._share = ((totals / totals.mean()) ** -balance).astype(np.float32)
         # a cell counts as seen from about a hundred-thousandth of all samples of a place
         self._floor = np.float32(totals.mean() / (self.ny * self.nx) * 4e-5 + 1e-6)
         return grid

@@ -155,9 +155,15 @@ def geodesic(seeds: NDArray[np.bool_], cost: F32, rounds: int = 3) -> F32:
 
 
 @kernel
-def _barrier(lab, high, low, d, rounds):  # type: ignore[no-untyped-def]
-    """lab, high, low: (3, H, W). Sweeps down and up, each pixel from its four neighbours behind it."""
-    h, w = d.shape
+def _barrier(lab, seeds, rounds, out):  # type: ignore[no-untyped-def]
+    """Sweeps down and up, each pixel from its four neighbours behind it. What a pixel knows lies side by side."""
+    h, w = out.shape
+    know = np.empty((h, w, 8), np.float32)  # the highest and the lowest on the way, and the span
+    for y in range(h):
+        for x in range(w):
+            for k in range(3):
+                know[y, x, k] = know[y, x, 3 + k] = lab[y, x, k]
+            know[y, x, 6] = 0 if seeds[y, x] else 1e6
     for sweep in range(2 * rounds):
         back = sweep % 2
         way = -1 if back else 1
@@ -165,23 +171,29 @@ def _barrier(lab, high, low, d, rounds):  # type: ignore[no-untyped-def]
             y = h - 1 - i if back else i
             for j in range(w):
                 x = w - 1 - j if back else j
-                v0, v1, v2 = lab[0, y, x], lab[1, y, x], lab[2, y, x]
-                best = d[y, x]
+                mine = know[y, x]
+                v0, v1, v2 = lab[y, x, 0], lab[y, x, 1], lab[y, x, 2]
+                best = mine[6]
                 for n in range(3):
                     # beside, behind, and behind across
                     py = y if n == 0 else y - way
                     px = x - way if n == 0 else x if n == 1 else x + way
-                    if py < 0 or py >= h or px < 0 or px >= w or d[py, px] >= best:
+                    if py < 0 or py >= h or px < 0 or px >= w:
                         continue
-                    h0, l0 = max(high[0, py, px], v0), min(low[0, py, px], v0)
-                    h1, l1 = max(high[1, py, px], v1), min(low[1, py, px], v1)
-                    h2, l2 = max(high[2, py, px], v2), min(low[2, py, px], v2)
+                    theirs = know[py, px]
+                    if theirs[6] >= best:
+                        continue
+                    h0, l0 = max(theirs[0], v0), min(theirs[3], v0)
+                    h1, l1 = max(theirs[1], v1), min(theirs[4], v1)
+                    h2, l2 = max(theirs[2], v2), min(theirs[5], v2)
                     span = max(h0 - l0, max(h1 - l1, h2 - l2))
                     if span < best:
                         best = span
-                        high[0, y, x], high[1, y, x], high[2, y, x] = h0, h1, h2
-                        low[0, y, x], low[1, y, x], low[2, y, x] = l0, l1, l2
-                d[y, x] = best
+                        mine[0], mine[1], mine[2], mine[3], mine[4], mine[5] = h0, h1, h2, l0, l1, l2
+                mine[6] = best
+    for y in range(h):
+        for x in range(w):
+            out[y, x] = know[y, x, 6]
 
 
 def barrier(seeds: NDArray[np.bool_], lab: F32, rounds: int = 2) -> F32:
@@ -191,7 +203,6 @@ def barrier(seeds: NDArray[np.bool_], lab: F32, rounds: int = 2) -> F32:
     one piece with the seeds stays near. Minimum barrier distance by raster scans (Strand et al., CVIU
     2013; Zhang et al., ICCV 2015), the span being the largest of the channels'. lab: (H, W, 3) float32.
     """
-    planes = np.ascontiguousarray(lab.transpose(2, 0, 1), np.float32)
-    distance = np.where(seeds, np.float32(0), np.float32(1e6)).astype(np.float32)
-    _barrier(planes, planes.copy(), planes.copy(), distance, rounds)
+    distance = np.empty(seeds.shape, np.float32)
+    _barrier(np.ascontiguousarray(lab, np.float32), np.ascontiguousarray(seeds), rounds, distance)
     return distance
