@@ -71,7 +71,8 @@ def fitted(flow: F32, weight: F32, stiff: float) -> F32:
     if count < 6:
         return np.zeros((2, 3), np.float32)
     ridge = np.diag([stiff, stiff, 1e-6])
-    normal, solved = np.empty((3, 5)), np.zeros((3, 2))
+    normal = np.empty((3, 5))
+    solved: NDArray[np.floating] = np.zeros((3, 2))
     for turn in range(4):
         _normal(flow, weight, mx, my, solved, turn == 0, normal)
         solved = np.linalg.solve(normal[:, :3] + ridge, normal[:, 3:])
