@@ -44,7 +44,7 @@ SURE = 40.0  # log odds of a marked pixel
 @cache
 def network() -> Network:
     """What weighs the clues; `training/` says how it was made."""
-    return Network(Path(__file__).with_name("trace.onnx"), step=16)
+    return Network(Path(__file__).with_name("trace.onnx"))
 
 
 class TraceParams(Params):

@@ -1,0 +1,55 @@
+"""A mix of two rounds of a network: `python -m training.mix FIRST.onnx SECOND.onnx OUT.onnx --share 0.5`.
+
+A round that began with another one lies near it, and between the two a network is often better than
+either (Wortsman et al., Robust fine-tuning of zero-shot models, CVPR 2022).
+"""
+
+from __future__ import annotations
+
+import argparse
+from pathlib import Path
+
+import numpy as np
+import onnx
+from onnx import numpy_helper
+
+
+def _convolutions(graph: onnx.GraphProto) -> dict[str, tuple[onnx.TensorProto, onnx.TensorProto]]:
+    """Weights and biases by the convolution's name."""
+    stored = {one.name: one for one in graph.initializer}
+    return {
+        node.name.split("/")[-2]: (stored[node.input[1]], stored[node.input[2]])
+        for node in graph.node
+        if node.op_type == "Conv"
+    }
+
+
+def mixed(first: onnx.ModelProto, second: onnx.ModelProto, share: float) -> onnx.ModelProto:
+    """The second network with weights `share` of the way from the first's, 0 to 1.
+
+    A plane that the first does not read counts there as one of no weight. Raises KeyError where the second
+    has a size that the first has not.
+    """
+    before = _convolutions(first.graph)
+    for name, tensors in _convolutions(second.graph).items():
+        for old, new in zip(before[name], tensors, strict=True):
+            a, b = numpy_helper.to_array(old), numpy_helper.to_array(new)
+            start = np.zeros_like(b)
+            start[tuple(slice(0, n) for n in a.shape)] = a
+            new.CopyFrom(numpy_helper.from_array(start + np.float32(share) * (b - start), new.name))
+    return second
+
+
+def main() -> None:
+    """Reads the command line, mixes and writes."""
+    parser = argparse.ArgumentParser(description="Mix two rounds of a network.")
+    parser.add_argument("first", type=Path)
+    parser.add_argument("second", type=Path)
+    parser.add_argument("out", type=Path)
+    parser.add_argument("--share", type=float, default=0.5, help="how far it goes from the first to the second")
+    given = parser.parse_args()
+    onnx.save(mixed(onnx.load(str(given.first)), onnx.load(str(given.second)), given.share), str(given.out))
+
+
+if __name__ == "__main__":
+    main()
