@@ -81,7 +81,7 @@ class Told:
 def area(told: Told, inside: Mask) -> Box:
     """Where the network looks, at small size: well about the first answer."""
     h, w = told.u.shape
-    return blocks((told.u > 0.3) | inside, 24, 5) or (slice(0, h), slice(0, w))
+    return blocks((told.u > 0.5) | inside, 36, 4) or (slice(0, h), slice(0, w))
 
 
 def _about(mask: Mask) -> list[F32]:
