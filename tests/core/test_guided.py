@@ -38,6 +38,14 @@ def test_it_is_the_published_formula_up_to_the_border(radius: int) -> None:
     assert np.abs(between - (p + 0.25 * (np.clip(2 * expected - 0.5, 0, 1) - p))).max() < 4e-3
 
 
+@pytest.mark.parametrize("shape", [(1, 1), (2, 3), (3, 40), (40, 2), (5, 200), (7, 97)])
+def test_windows_larger_than_the_picture(shape: tuple[int, int]) -> None:
+    rng = np.random.default_rng(5)
+    guide, p = rng.uniform(0, 1, (*shape, 3)).astype(np.float32), rng.uniform(0, 1, shape).astype(np.float32)
+    found = guided(guide, p, np.ones(shape, np.uint8), 6, 1e-2)
+    assert np.abs(found - np.clip(_by_formula(guide.astype(np.float64), p, 6, 1e-2), 0, 1)).max() < 5e-3
+
+
 def test_what_is_not_asked_for_stays() -> None:
     rng = np.random.default_rng(1)
     guide, p = rng.uniform(0, 1, (80, 60, 3)).astype(np.float32), rng.uniform(0, 1, (80, 60)).astype(np.float32)

@@ -24,6 +24,7 @@ U8 = NDArray[np.uint8]
 Mask = NDArray[np.bool_]
 NEAR = (-1, 1, -3, 3)  # the neighbours whose motion is looked at, in frames from the marked one
 FLOW = 480  # the longer side at which motion is found
+MOVES = 0.7  # pixels at small size that marked places must leave the background's motion by, for motion to tell
 PLANES = 12 + 18
 
 
@@ -95,11 +96,15 @@ def _about(mask: Mask) -> list[F32]:
 def _motion(found: list[Moves], told: Told, inside: Mask) -> list[F32]:
     """Five planes: with the subject, and how far from the background's motion, near and far in time; and trust."""
     shape = told.u.shape
+    none = [np.zeros(shape, np.float32)] * 5 + [np.full(shape, -1, np.float32)]
     if not found:
-        return [np.zeros(shape, np.float32)] * 5 + [np.full(shape, -1, np.float32)]
+        return none
     # the marks are certain, the first answer is not
     where = np.maximum(np.clip(told.u, 0, 1) * np.float32(0.5), inside)
     told_by = at_once(*(lambda one=one: with_subject(one.flow, one.calm, where) for one in found))
+    # a subject that stays with the background is not told by motion: it must not be taken for background
+    if inside.any() and max(float(np.median(far[inside])) for _, far in told_by) < MOVES:
+        return none
     out: list[F32] = []
     trust: F32 = np.zeros(shape, np.float32)
     for group in (1, 3):

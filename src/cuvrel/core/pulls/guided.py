@@ -85,6 +85,8 @@ def _fit(n0, n1, picture, need, radius, eps, fit):  # type: ignore[no-untyped-de
         left, right = max(0, x0 - radius), min(w, x1 + radius)
         pad = left - (x0 - radius)
         first, last = _rows(need, x0, x1, 0, h)
+        if last < 0:
+            continue
         top = max(0, first - radius)
         sums[:] = 0
         columns = sums[:, pad : pad + right - left]
@@ -94,7 +96,7 @@ def _fit(n0, n1, picture, need, radius, eps, fit):  # type: ignore[no-untyped-de
                 _add(columns, picture[:, y + radius, left:right], np.float32(1))
             if y - radius - 1 >= top:
                 _add(columns, picture[:, y - radius - 1, left:right], np.float32(-1))
-            if not need[y, x0:x1].any():
+            if y < first or not need[y, x0:x1].any():
                 continue
             lines = min(h - 1, y + radius) - max(0, y - radius) + 1
             _along(sums, total)
@@ -135,6 +137,8 @@ def _mean(n0, n1, fit, where, radius, out):  # type: ignore[no-untyped-def]
         left, right = max(0, x0 - radius), min(w, x1 + radius)
         pad = left - (x0 - radius)
         first, last = _rows(where, x0, x1, 0, h)
+        if last < 0:
+            continue
         top = max(0, first - radius)
         sums[:] = 0
         columns = sums[:, pad : pad + right - left]
@@ -144,7 +148,7 @@ def _mean(n0, n1, fit, where, radius, out):  # type: ignore[no-untyped-def]
                     _more(columns[k], fit[k, y + radius, left:right], np.float32(1))
                 if y - radius - 1 >= top:
                     _more(columns[k], fit[k, y - radius - 1, left:right], np.float32(-1))
-            if not where[y, x0:x1].any():
+            if y < first or not where[y, x0:x1].any():
                 continue
             lines = min(h - 1, y + radius) - max(0, y - radius) + 1
             _along(sums, total)
