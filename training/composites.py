@@ -93,6 +93,15 @@ def limb(rng: np.random.Generator, length: float, wide: float, colours: F32, rag
     return _surface(rng, mask, colours, ragged), np.array([[x, pad], [x, pad + length]], np.float32)
 
 
+def _within(
+    rng: np.random.Generator, points: NDArray[np.float64], side: int, colours: F32, ragged: float
+) -> tuple[F32, F32]:
+    """What a closed line about the middle of a square encloses, dressed; returns its picture and its middle."""
+    mask = np.zeros((side, side), np.float32)
+    cv2.fillPoly(mask, [np.round((points + side / 2) * 8).astype(np.int32)], 1.0, cv2.LINE_AA, 3)
+    return _surface(rng, mask, colours, ragged), np.array([side / 2, side / 2], np.float32)
+
+
 def blob(rng: np.random.Generator, size: float, colours: F32, ragged: float) -> tuple[F32, F32]:
     """A closed curve of some waves, or a polygon; returns its picture and its middle."""
     side = int(size * 1.5 + 2 * max(0.0, -ragged)) + 12
@@ -103,9 +112,7 @@ def blob(rng: np.random.Generator, size: float, colours: F32, ragged: float) -> 
     points = np.stack([np.cos(turn), np.sin(turn) * rng.uniform(0.45, 1)], 1) * radius[:, None] * size / 2
     if rng.uniform() < 0.3:
         points = points[:: int(rng.integers(8, 16))]
-    mask = np.zeros((side, side), np.float32)
-    cv2.fillPoly(mask, [np.round((points + side / 2) * 8).astype(np.int32)], 1.0, cv2.LINE_AA, 3)
-    return _surface(rng, mask, colours, ragged), np.array([side / 2, side / 2], np.float32)
+    return _within(rng, points, side, colours, ragged)
 
 
 def sheet(rng: np.random.Generator, size: float, colours: F32, ragged: float) -> tuple[F32, F32]:
@@ -121,9 +128,7 @@ def sheet(rng: np.random.Generator, size: float, colours: F32, ragged: float) ->
             for a, b in zip(corners, np.roll(corners, -1, 0), strict=True)
         ]
     )
-    mask = np.zeros((side, side), np.float32)
-    cv2.fillPoly(mask, [np.round((points + side / 2) * 8).astype(np.int32)], 1.0, cv2.LINE_AA, 3)
-    return _surface(rng, mask, colours, ragged), np.array([side / 2, side / 2], np.float32)
+    return _within(rng, points, side, colours, ragged)
 
 
 def figure(rng: np.random.Generator, tall: float, base: F32) -> list[Part]:

@@ -13,15 +13,7 @@ import numpy as np
 import onnx
 from onnx import numpy_helper
 
-
-def _convolutions(graph: onnx.GraphProto) -> dict[str, tuple[onnx.TensorProto, onnx.TensorProto]]:
-    """Weights and biases by the convolution's name."""
-    stored = {one.name: one for one in graph.initializer}
-    return {
-        node.name.split("/")[-2]: (stored[node.input[1]], stored[node.input[2]])
-        for node in graph.node
-        if node.op_type == "Conv"
-    }
+from training.net import convolutions
 
 
 def mixed(first: onnx.ModelProto, second: onnx.ModelProto, share: float) -> onnx.ModelProto:
@@ -30,8 +22,8 @@ def mixed(first: onnx.ModelProto, second: onnx.ModelProto, share: float) -> onnx
     A plane that the first does not read counts there as one of no weight. Raises KeyError where the second
     has a size that the first has not.
     """
-    before = _convolutions(first.graph)
-    for name, tensors in _convolutions(second.graph).items():
+    before = convolutions(first.graph)
+    for name, tensors in convolutions(second.graph).items():
         for old, new in zip(before[name], tensors, strict=True):
             a, b = numpy_helper.to_array(old), numpy_helper.to_array(new)
             start = np.zeros_like(b)

@@ -61,25 +61,30 @@ def _twice(x: Tensor) -> Tensor:
     return F.interpolate(x, scale_factor=2.0, mode="bilinear", align_corners=False)
 
 
+def convolutions(graph: onnx.GraphProto) -> dict[str, tuple[onnx.TensorProto, onnx.TensorProto]]:
+    """An exported network's weights and biases by the convolution's name."""
+    stored = {one.name: one for one in graph.initializer}
+    return {
+        node.name.split("/")[-2]: (stored[node.input[1]], stored[node.input[2]])
+        for node in graph.node
+        if node.op_type == "Conv"
+    }
+
+
 def resume(net: Weigher, path: Path, planes: Tensor) -> None:
     """Takes over the weights of an exported network, whose normalisation is folded into its convolutions.
 
     What the network has and the file has not keeps its first values. planes: some of what it will read,
     (N, C, h, w), from which the normalisation is set so that it changes nothing.
     """
-    graph = onnx.load(str(path)).graph
-    stored = {one.name: torch.from_numpy(numpy_helper.to_array(one).copy()) for one in graph.initializer}
     folded: dict[str, Tensor] = {}
     modules = dict(net.named_modules())
-    for node in graph.node:
-        if node.op_type != "Conv":
-            continue
-        name = node.name.split("/")[-2]
+    for name, stored in convolutions(onnx.load(str(path)).graph).items():
         if name not in modules:  # of a size that is given up
             continue
         conv = modules[name]
         assert isinstance(conv, nn.Conv2d)
-        weight, bias = stored[node.input[1]], stored[node.input[2]]
+        weight, bias = (torch.from_numpy(numpy_helper.to_array(one).copy()) for one in stored)
         with torch.no_grad():
             conv.weight[:, : weight.shape[1]] = weight
             conv.weight[:, weight.shape[1] :] = 0

@@ -149,14 +149,10 @@ class Follower:
 
         decide: whether the outline is decided anew; if not, it stays as motion carried it.
         """
-        return self.take(self.look(rgb, self.at), decide)
-
-    def take(self, looked: Looked, decide: bool = True) -> Followed:
-        """The same for a frame that was looked at before."""
-        return self.finish(self.settle(looked, decide))
+        return self.finish(self.settle(self.look(rgb, self.at), decide))
 
     def settle(self, looked: Looked, decide: bool = True) -> Settled:
-        """The step itself, after which the next one may begin; `finish` makes the frame's matte and doubt of it."""
+        """A step from a frame that was looked at: the next one may begin, and `finish` makes this one's matte of it."""
         lab, grey = looked.lab, looked.grey
         flow, fault = self._flow.between(grey, self.at.grey, self._u, looked.motion)
         carried = sample(self._u, flow)

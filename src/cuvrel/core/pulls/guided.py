@@ -19,15 +19,20 @@ TILE = 96  # columns that are worked on together: rows of them that hold nothing
 
 
 @small_kernel
-def _rows(marked, x0, x1, y0, y1):  # type: ignore[no-untyped-def]
-    """The first and the last row of some columns in which anything is marked; the last is -1 where there is none."""
-    first, last = y1, -1
-    for y in range(y0, y1):
+def _tile(n, marked, radius):  # type: ignore[no-untyped-def]
+    """The columns of a tile, those that its windows reach, and the first and last row in which anything is marked.
+
+    The last row is -1 where there is none.
+    """
+    h, w = marked.shape
+    x0, x1 = n * TILE, min(w, n * TILE + TILE)
+    first, last = h, -1
+    for y in range(h):
         for x in range(x0, x1):
             if marked[y, x]:
                 first, last = min(first, y), y
                 break
-    return first, last
+    return x0, x1, max(0, x0 - radius), min(w, x1 + radius), first, last
 
 
 @kernel
@@ -81,15 +86,12 @@ def _fit(n0, n1, picture, need, radius, eps, fit):  # type: ignore[no-untyped-de
     sums = np.empty((13, TILE + 2 * radius), np.float32)
     total = np.empty((TILE + 2 * radius + 1, 13), np.float32)
     for n in range(n0, n1):
-        x0, x1 = n * TILE, min(w, n * TILE + TILE)
-        left, right = max(0, x0 - radius), min(w, x1 + radius)
-        pad = left - (x0 - radius)
-        first, last = _rows(need, x0, x1, 0, h)
+        x0, x1, left, right, first, last = _tile(n, need, radius)
         if last < 0:
             continue
         top = max(0, first - radius)
         sums[:] = 0
-        columns = sums[:, pad : pad + right - left]
+        columns = sums[:, left - x0 + radius : right - x0 + radius]
         for y in range(top - radius, last + 1):
             # the row that comes into the window, and the one that leaves it
             if y + radius < h:
@@ -133,15 +135,12 @@ def _mean(n0, n1, fit, where, radius, out):  # type: ignore[no-untyped-def]
     sums = np.empty((4, TILE + 2 * radius), np.float32)
     total = np.empty((TILE + 2 * radius + 1, 4), np.float32)
     for n in range(n0, n1):
-        x0, x1 = n * TILE, min(w, n * TILE + TILE)
-        left, right = max(0, x0 - radius), min(w, x1 + radius)
-        pad = left - (x0 - radius)
-        first, last = _rows(where, x0, x1, 0, h)
+        x0, x1, left, right, first, last = _tile(n, where, radius)
         if last < 0:
             continue
         top = max(0, first - radius)
         sums[:] = 0
-        columns = sums[:, pad : pad + right - left]
+        columns = sums[:, left - x0 + radius : right - x0 + radius]
         for y in range(top - radius, last + 1):
             for k in range(4):
                 if y + radius < h:

@@ -51,12 +51,8 @@ def _bands(n0, n1, count, now, after, r, wx, wy, iterations):  # type: ignore[no
     for n in range(n0, n1):
         y0, y1 = h * n // count, h * (n + 1) // count
         a, b = max(0, y0 - iterations - 1), min(h, y1 + iterations + 1)
-        u, bar, px, py = (
-            now[0, a:b, :w].copy(),
-            now[1, a:b, :w].copy(),
-            now[2, a:b].copy(),
-            now[3, a : b + 1, :w].copy(),
-        )
+        u, bar = now[0, a:b, :w].copy(), now[1, a:b, :w].copy()
+        px, py = now[2, a:b].copy(), now[3, a : b + 1, :w].copy()
         _relax(u, bar, px, py, r[a:b], wx[a:b], wy[a:b], iterations)
         after[0, y0:y1, :w], after[1, y0:y1, :w] = u[y0 - a : y1 - a], bar[y0 - a : y1 - a]
         after[2, y0:y1], after[3, y0:y1, :w] = px[y0 - a : y1 - a], py[y0 - a : y1 - a]

@@ -20,17 +20,17 @@ STEEP, SEEKING = 1.1, 1.3  # a mean of many windows is a little too soft, the mo
 def soften(u: F32, rgb: U8, detail: float = 1.0, seek: float = 0.0, small: U8 | None = None) -> F32:
     """Coverage at the size of `rgb`, (H, W) float32, 0 to 1, with edges that follow the picture's.
 
-    u: the labelling, (h, w) float32. detail: 0 keeps the plain outline, 1 lets soft
-    edges (hair, blur) come from the picture by a guided filter in a narrow band, whose functions of colour
-    are found at the labelling's size and read at the plate's. seek: 0 to 1, how far the outline first moves
+    u: the labelling, (h, w) float32. detail: 0 keeps the plain outline, 1 lets soft edges (hair, blur) come
+    from the picture by a guided filter in a narrow band, whose functions of colour are found at the
+    labelling's size and read at the plate's. seek: 0 to 1, how far the outline first moves
     to edges that lie up to twice as far from it. small: the picture at the labelling's size, if it is known.
     """
     height, width = rgb.shape[:2]
     if u.shape[1] > width:
         u, small = cv2.resize(u, (width, height), interpolation=cv2.INTER_AREA), None
-    around = bounds(u > 0.1, 8 * RADIUS)
     out = np.zeros((height, width), np.float32)
     # below a seventh nothing is left when the edge has been steepened
+    around = bounds(u > 0.1, 8 * RADIUS)
     if around is None:
         return out
     box = _scaled(around, (height / u.shape[0], width / u.shape[1]))

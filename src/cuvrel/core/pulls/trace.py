@@ -94,13 +94,13 @@ class Prepared:
     def __init__(self, rgb: U8, snap: float = 0.7, neighbours: Sequence[tuple[int, U8]] = ()) -> None:
         self.rgb, self.snap = rgb, snap
         self.sizes = sizes(*rgb.shape[:2])
-        self.work = np.ascontiguousarray(shrink(rgb, self.sizes.work))
-        small = np.ascontiguousarray(shrink(self.work, self.sizes.small))
+        work = np.ascontiguousarray(shrink(rgb, self.sizes.work))
+        small = np.ascontiguousarray(shrink(work, self.sizes.small))
         self.lab_small = to_lab(small)
         h, w = self.sizes.small
-        self.twice = np.ascontiguousarray(cv2.resize(self.work, (2 * w, 2 * h), interpolation=cv2.INTER_AREA))
+        self.twice = np.ascontiguousarray(cv2.resize(work, (2 * w, 2 * h), interpolation=cv2.INTER_AREA))
         self.lab_twice = to_lab(self.twice)
-        self.moves = moves(self.work, [(apart, shrink(one, self.sizes.work)) for apart, one in neighbours], (h, w))
+        self.moves = moves(work, [(apart, shrink(one, self.sizes.work)) for apart, one in neighbours], (h, w))
         lab = cv2.GaussianBlur(self.lab_small, (0, 0), 0.8).astype(np.float32)
         gx, gy = cv2.Sobel(lab, cv2.CV_32F, 1, 0, scale=0.125), cv2.Sobel(lab, cv2.CV_32F, 0, 1, scale=0.125)
         slope = np.sqrt((gx * gx + gy * gy).sum(axis=2))
