@@ -1,7 +1,8 @@
 """Gathers training samples: `python -m training.collect FOLDER --clips 300 [--first 0]`.
 
-Each made-up clip is followed from its true matte, by the follower as it is, mistakes and all; every second
-frame gives a sample: the stack of evidence that the follower had, and the true coverage.
+Each made-up clip is followed by the follower as it is, mistakes and all, from its true matte or from one that
+is traced from marks; every third frame gives a sample: the stack of evidence that the follower had, and the
+true coverage.
 """
 
 from __future__ import annotations
@@ -16,12 +17,18 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from cuvrel.core.checks.quality import overlap
 from cuvrel.core.follow.carry import Follower
+from cuvrel.core.pulls.trace import prepare, trace
 from training.composites import clip
+from training.strokes import first_marks
 
 F32 = NDArray[np.float32]
-FRAMES = 26  # of a clip: long enough for mistakes to grow
-EVERY = 2  # a frame of so many is kept, since neighbours are much alike
+U8 = NDArray[np.uint8]
+FRAMES = 32  # of a clip: long enough for mistakes to grow
+EVERY = 3  # a frame of so many is kept, since neighbours are much alike
+TRACED = 0.35  # share of the clips that begin with a trace, as artists' work does,
+USABLE = 0.5  # and least overlap of a trace that an artist would follow from
 
 
 def hurt(rng: np.random.Generator, matte: F32) -> F32:
@@ -33,6 +40,18 @@ def hurt(rng: np.random.Generator, matte: F32) -> F32:
     if how == 1:
         return soft
     return np.clip((soft - rng.uniform(0.35, 0.65)) * 3 + 0.5, 0, 1).astype(np.float32)
+
+
+def begun(rng: np.random.Generator, pictures: list[U8], truths: list[F32], at: int) -> F32:
+    """The matte that following begins with: about the truth, or traced."""
+    truth = truths[at]
+    if rng.uniform() < TRACED:
+        marks = first_marks(rng, truth)
+        if any(mark.kind == "in" for mark in marks):
+            traced = trace(prepare(pictures.__getitem__, len(pictures), at), marks)
+            if overlap(traced, truth) > USABLE:
+                return traced
+    return hurt(rng, truth)
 
 
 def quantised(planes: F32) -> NDArray[np.int8]:
@@ -49,10 +68,13 @@ def gather(seed: int) -> list[tuple[NDArray[np.int8], NDArray[np.uint8]]]:
     starts = [n for n in range(len(pictures) // 2) if (truths[n] > 0.5).sum() > 300]
     if not starts:
         return []
-    follower = Follower(pictures[starts[0]], hurt(rng, truths[starts[0]]))
+    follower = Follower(pictures[starts[0]], begun(rng, pictures, truths, starts[0]))
     out = []
+    looked = follower.look(pictures[starts[0] + 1], follower.at)
     for number in range(starts[0] + 1, len(pictures)):
-        follower.step(pictures[number])
+        after = follower.look(pictures[number + 1], looked) if number + 1 < len(pictures) else None
+        follower.settle(looked, after)
+        looked = after
         if number % EVERY:
             continue
         stack = follower.stack
@@ -66,11 +88,12 @@ def collect(what: str, one: Callable[[int], list[Any]], names: Sequence[str]) ->
     parser.add_argument("folder", type=Path)
     parser.add_argument("--clips", type=int, default=300)
     parser.add_argument("--first", type=int, default=0)
+    parser.add_argument("--cores", type=int, default=2)
     given = parser.parse_args()
     given.folder.mkdir(parents=True, exist_ok=True)
     seeds = range(given.first, given.first + given.clips)
     count = 0
-    with ProcessPoolExecutor(2) as pool:
+    with ProcessPoolExecutor(given.cores) as pool:
         for seed, samples in zip(seeds, pool.map(one, seeds), strict=True):
             for n, sample in enumerate(samples):
                 np.savez(given.folder / f"{seed:06}.{n:02}.npz", **dict(zip(names, sample, strict=True)))

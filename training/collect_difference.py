@@ -50,7 +50,7 @@ def _bloom(rng: np.random.Generator, at: tuple[float, float], tall: float) -> tu
     y, x = np.mgrid[0:h, 0:w].astype(np.float32)
     cx, cy = at[0] + tall * rng.normal(0, 0.3), at[1] + tall * rng.normal(0, 0.25)
     apart = np.hypot(x - cx, y - cy)
-    size = max(1.5, tall * rng.uniform(0.01, 0.05))
+    size = max(1.5, tall * rng.uniform(0.01, 0.07))
     wide = size * rng.uniform(2, 9)
     spread = np.exp(-np.square(apart / wide)) * rng.uniform(0.05, 0.6) + rng.uniform(0, 0.15) / (
         1 + np.square(apart / wide)
@@ -58,6 +58,40 @@ def _bloom(rng: np.random.Generator, at: tuple[float, float], tall: float) -> tu
     tint = np.array([1.0, rng.uniform(0.6, 1), rng.uniform(0.2, 1)], np.float32)
     body = np.clip((size * rng.uniform(0.8, 1.2) - apart) + 0.5, 0, 1)
     return body.astype(np.float32), (spread[..., None] * tint).astype(np.float32)
+
+
+def _housing(rng: np.random.Generator, body: F32) -> F32:
+    """What holds a lamp: a frame, a cap, a bar or a handle about its light, (h, w, 4), premultiplied."""
+    rows, cols = np.nonzero(body > 0.5)
+    h, w = body.shape
+    if not len(rows) or rng.uniform() < 0.3:
+        return np.zeros((h, w, 4), np.float32)
+    x, y, size = float(cols.mean()), float(rows.mean()), max(2.0, float(np.ptp(cols)) / 2)
+    cover = np.zeros((h, w), np.float32)
+    across, along = size * rng.uniform(0.8, 1.6, 2), size * rng.uniform(1.2, 3.2, 2)
+    turn = float(rng.normal(0, 0.2))
+
+    def at(dx: float, dy: float) -> tuple[int, int]:
+        return round(16 * (x + dx * np.cos(turn) - dy * np.sin(turn))), round(
+            16 * (y + dx * np.sin(turn) + dy * np.cos(turn))
+        )
+
+    if rng.uniform() < 0.5:
+        corners = [
+            at(-across[0], -along[0]),
+            at(across[0], -along[0]),
+            at(across[1], along[1]),
+            at(-across[1], along[1]),
+        ]
+        cv2.fillPoly(cover, [np.array(corners, np.int32)], 1.0, cv2.LINE_AA, 4)
+    else:
+        for end in (-1, 1):  # two caps, the light between them
+            axes = round(16 * across[0]), round(16 * 0.5 * along[0])
+            cv2.ellipse(cover, at(0, end * 0.8 * along[0]), axes, np.degrees(turn), 0, 360, 1.0, -1, cv2.LINE_AA, 4)
+    if rng.uniform() < 0.6:  # what it hangs from
+        cv2.line(cover, at(0, 0), at(0, -along[0] * rng.uniform(1.5, 3)), 1.0, max(1, round(size / 3)), cv2.LINE_AA, 4)
+    colour = palette(rng)[0] * np.float32(rng.uniform(0.1, 0.7))
+    return np.dstack([cover[..., None] * colour, cover]).astype(np.float32)
 
 
 def _rippled(rng: np.random.Generator, picture: F32) -> F32:
@@ -116,8 +150,10 @@ def pair(rng: np.random.Generator) -> tuple[U8, U8, F32]:
             x, y, _, scale = path.at(time)
             body, spread = _bloom(rng, (x, y), tall * scale)
             bright = np.array([1.0, rng.uniform(0.7, 1), rng.uniform(0.4, 1)], np.float32)
+            held = _housing(rng, body)
+            picture = picture * (1 - held[..., 3:]) + held[..., :3]
             picture = picture * (1 - body[..., None]) + bright * body[..., None] + spread
-            cover = cover * (1 - body) + body
+            cover = np.maximum(cover, np.maximum(held[..., 3], body))
     dark = np.float32(rng.uniform(0.12, 1) if rng.uniform() < 0.4 else 1)
     gain = np.exp(rng.normal(0, 0.08, 3) + rng.normal(0, 0.1)).astype(np.float32)
     off = np.float32(rng.normal(0, 0.5, 2) * (rng.uniform() < 0.4))

@@ -263,6 +263,15 @@ def wandering(rng: np.random.Generator, size: tuple[int, int], frames: int, quic
     )  # fmt: skip
 
 
+def stand(rng: np.random.Generator, parts: list[Part], path: Path) -> None:
+    """Makes a thing stay with the background, all but a little of its swinging."""
+    path.speed, path.sway = np.zeros(2), np.zeros(2)
+    path.turn = path.grow = 0.0
+    left = float(rng.choice([0, 0.05, 0.3]))
+    for part in parts:
+        part.swing, part.wave = part.swing * left, part.wave * left
+
+
 def crossing(rng: np.random.Generator, subject: Path, frames: int, tall: float) -> Path:
     """A way that leads past the subject's place at some time, so that it is hidden and comes out again."""
     when = float(rng.uniform(0.15, 0.75) * frames)
@@ -312,8 +321,17 @@ def clip(seed: int, size: tuple[int, int] = (640, 360), frames: int = 18) -> tup
     near = rng.uniform() < 0.45
     quick = float(np.exp(rng.uniform(np.log(0.3), np.log(22))))
     tall = float(np.exp(rng.uniform(np.log(0.22), np.log(1.4)))) * h
+    how = rng.choice(["plain", "fills", "still", "returns"], p=[0.62, 0.16, 0.12, 0.1])
+    if how == "fills":  # much of the frame, and cut off by it
+        tall = float(rng.uniform(1.1, 2.6)) * h
     subject = figure(rng, tall, base if near else palette(rng))
     path = wandering(rng, size, frames, quick)
+    if how == "still" or (how == "fills" and rng.uniform() < 0.4):
+        stand(rng, subject, path)
+    elif how == "returns":
+        path.speed *= 0.2
+        path.sway[0] = rng.choice([-1, 1]) * w * rng.uniform(0.35, 0.7)
+        path.pace = float(rng.uniform(0.1, 0.3))
     others: list[tuple[list[Part], Path]] = []
     if rng.uniform() < 0.4:  # what looks like the subject and is not
         others += [(subject if rng.uniform() < 0.5 else figure(rng, tall, base), wandering(rng, size, frames, quick))]

@@ -4,17 +4,20 @@ from __future__ import annotations
 
 import argparse
 import time
+from dataclasses import dataclass
 from pathlib import Path
 
 import numpy as np
 import torch
 from torch import Tensor
 from torch.nn import functional as F
+from torch.optim.swa_utils import AveragedModel, get_ema_multi_avg_fn
 
 from training.net import Weigher, export, resume
 
 WINDOW = (96, 128)  # at the planes' size
-SLOTS = 4 * 3  # planes that are the picture's
+SLOTS = 4 * 3  # planes that are a picture's
+MISSING = 0.2  # share of the windows in which some evidence is missing
 
 
 Sample = tuple[np.ndarray, np.ndarray, np.ndarray]
@@ -31,26 +34,76 @@ def load(folder: Path) -> list[Sample]:
     return out
 
 
-def window(rng: np.random.Generator, stack: np.ndarray, truth: np.ndarray, free: np.ndarray) -> Sample:
-    """A cut of WINDOW out of a sample."""
-    h, w = WINDOW
-    _, sh, sw = stack.shape
-    if sh < h or sw < w:
-        pad = (max(0, h - sh), max(0, w - sw))
-        stack = np.pad(stack, ((0, 0), (0, pad[0]), (0, pad[1])), mode="edge")
-        truth = np.pad(truth, ((0, 2 * pad[0]), (0, 2 * pad[1])), mode="edge")
-        free = np.pad(free, ((0, pad[0]), (0, pad[1])), mode="constant")
-        _, sh, sw = stack.shape
-    # rather where the outline is
+def aim(rng: np.random.Generator, truth: np.ndarray) -> tuple[float, float]:
+    """The middle of a window, x and y at the planes' size: rather near the outline."""
+    h, w = truth.shape[0] // 2, truth.shape[1] // 2
     edge = np.argwhere(np.abs(np.diff(truth[::8, ::8].astype(np.int16), axis=1)) > 100)
     if len(edge) and rng.uniform() < 0.8:
-        cy, cx = edge[rng.integers(0, len(edge))] * 4
-        y = int(np.clip(cy - rng.integers(h // 4, 3 * h // 4), 0, sh - h))
-        x = int(np.clip(cx - rng.integers(w // 4, 3 * w // 4), 0, sw - w))
+        y, x = edge[rng.integers(0, len(edge))] * 4
+        y, x = y + rng.uniform(-0.25, 0.25) * WINDOW[0], x + rng.uniform(-0.25, 0.25) * WINDOW[1]
     else:
-        y, x = int(rng.integers(0, sh - h + 1)), int(rng.integers(0, sw - w + 1))
-    truth = truth[2 * y : 2 * (y + h), 2 * x : 2 * (x + w)]
-    return stack[:, y : y + h, x : x + w], truth, free[y : y + h, x : x + w]
+        y, x = rng.uniform(0, h), rng.uniform(0, w)
+    middle = [
+        float(np.clip(at, size / 2, whole - size / 2)) if whole > size else whole / 2
+        for at, size, whole in ((y, WINDOW[0], h), (x, WINDOW[1], w))
+    ]
+    return middle[1], middle[0]
+
+
+@dataclass(frozen=True)
+class Kind:
+    """What a network reads: how many of its first planes are quarters of full-size ones, and what tells a glance.
+
+    glance: the plane after the quarters that is -1 where the network looks first, at half the size; if there is one.
+    """
+
+    quarters: int
+    glance: int | None
+
+    def far(self, stack: np.ndarray) -> bool:
+        """Whether a sample is of a first look."""
+        return self.glance is not None and int(stack[self.quarters + self.glance, 0, 0]) < -100
+
+
+def window(rng: np.random.Generator, sample: Sample, kind: Kind, plain: bool) -> tuple[Tensor, Tensor, Tensor]:
+    """A window of a sample: stack (C, h, w), truth (1, 2h, 2w), where it counts (1, h, w).
+
+    plain: cut out and no more; otherwise it is also mirrored, and often turned, scaled and slanted.
+    """
+    quarters = kind.quarters
+    stack, truth, free = sample
+    _, h, w = stack.shape
+    x, y = aim(rng, truth)
+    own = np.eye(2) * (1 + kind.far(stack))
+    if not plain:
+        if rng.uniform() < 0.7:
+            turn, size = rng.normal(0, 0.2), np.exp(rng.normal(0, 0.25))
+            own = own @ (size * np.array([[np.cos(turn), -np.sin(turn)], [np.sin(turn), np.cos(turn)]]))
+            own = own @ np.array([[1, rng.normal(0, 0.08)], [0, np.exp(rng.normal(0, 0.08))]])
+        own = own @ np.diag([rng.choice([-1, 1]), 1 if rng.uniform() < 0.8 else -1])
+    if np.array_equal(np.abs(own), np.eye(2)):  # keep to whole pixels
+        x, y = float(np.round(x)), float(np.round(y))
+    # what of the sample the window can touch
+    reach = np.abs(own) @ np.array([WINDOW[1], WINDOW[0]]) / 2 + 2
+    x0, y0 = (max(0, int(at - r)) for at, r in ((x, reach[0]), (y, reach[1])))
+    x1, y1 = min(w, int(x + reach[0]) + 1), min(h, int(y + reach[1]) + 1)
+    stack, free = stack[:, y0:y1, x0:x1], free[y0:y1, x0:x1]
+    truth = truth[2 * y0 : 2 * y1, 2 * x0 : 2 * x1]
+    # from the window's units, -1 to 1, to the part's
+    h, w = free.shape
+    to = np.diag([2 / w, 2 / h]) @ own @ np.diag([WINDOW[1] / 2, WINDOW[0] / 2])
+    theta = torch.from_numpy(np.column_stack([to, [2 * (x - x0) / w - 1, 2 * (y - y0) / h - 1]])).float()[None]
+    half = torch.from_numpy(np.concatenate([stack[quarters:].astype(np.float32), free[None].astype(np.float32)]))[None]
+    full = F.pixel_shuffle(torch.from_numpy(stack[:quarters].astype(np.float32))[None], 2)
+    full = torch.cat([full, torch.from_numpy(truth.astype(np.float32))[None, None]], 1)
+    seen = []
+    for planes, scale in ((half, 1), (full, 2)):
+        grid = F.affine_grid(theta, [1, 1, WINDOW[0] * scale, WINDOW[1] * scale], align_corners=False)
+        seen.append(F.grid_sample(planes, grid, padding_mode="border", align_corners=False)[0])
+    half, full = seen
+    grid = F.affine_grid(theta, [1, 1, *WINDOW], align_corners=False)[0]
+    counts = half[-1:] * (grid.abs().amax(-1) <= 1)[None]  # beyond the sample nothing is known
+    return torch.cat([F.pixel_unshuffle(full[:-1], 2), half[:-1]]), full[-1:], counts
 
 
 def loss_of(odds: Tensor, truth: Tensor, free: Tensor) -> Tensor:
@@ -66,33 +119,42 @@ def loss_of(odds: Tensor, truth: Tensor, free: Tensor) -> Tensor:
     return cross + 0.15 * (1 - overlap).mean()
 
 
-def mirrored(stack: np.ndarray, truth: np.ndarray, free: np.ndarray, quarters: int) -> Sample:
-    """Left and right exchanged. quarters: how many of the first planes are quarters of full-size ones."""
-    order = np.arange(len(stack))
-    order[:quarters] ^= 1
-    return stack[order][..., ::-1], truth[:, ::-1], free[:, ::-1]
-
-
-def batch(rng: np.random.Generator, samples: list[Sample], size: int, quarters: int) -> tuple[Tensor, Tensor, Tensor]:
+def batch(
+    rng: np.random.Generator, samples: list[Sample], size: int, kind: Kind, plain: bool = False
+) -> tuple[Tensor, Tensor, Tensor]:
     """Stacks (N, C, h, w), truths (N, 1, 2h, 2w), and where they count, (N, 1, h, w)."""
-    picked = [window(rng, *samples[rng.integers(0, len(samples))]) for _ in range(size)]
-    picked = [mirrored(*one, quarters) if rng.uniform() < 0.5 else one for one in picked]
-    x = torch.from_numpy(np.stack([p[0] for p in picked])).float().contiguous(memory_format=torch.channels_last) / 127
-    y = torch.from_numpy(np.stack([p[1] for p in picked])).float()[:, None] / 255
-    free = torch.from_numpy(np.stack([p[2] for p in picked])).float()[:, None] / 255
-    # other light and other colours: the picture's planes are shifted together
-    x[:, :SLOTS] = x[:, :SLOTS] * (1 + 0.2 * torch.randn(size, 1, 1, 1)) + 0.1 * torch.randn(size, 1, 1, 1)
-    return x, y, free
+    picked = [window(rng, samples[rng.integers(0, len(samples))], kind, plain) for _ in range(size)]
+    x, y, free = (torch.stack([one[n] for one in picked]) for n in range(3))
+    x = x / 127
+    if not plain:
+        varied(rng, x, kind.quarters)
+    return x.contiguous(memory_format=torch.channels_last), y / 255, free / 255
 
 
-def score(net: Weigher, samples: list[Sample], quarters: int) -> tuple[float, float]:
+def varied(rng: np.random.Generator, x: Tensor, quarters: int) -> None:
+    """Other light, other colours, and evidence that is missing, in place. x: (N, C, h, w)."""
+    for one in x:
+        for first in range(0, quarters // SLOTS * SLOTS, SLOTS):
+            if first == 0:
+                light, lift, turn = 1 + 0.2 * rng.normal(), 0.1 * rng.normal(), rng.uniform(-np.pi, np.pi)
+                turn *= rng.uniform() < 0.5
+            one[first : first + SLOTS] = one[first : first + SLOTS] * light + lift * (first == 0)
+            a, b = one[first + 4 : first + 8].clone(), one[first + 8 : first + 12].clone()
+            one[first + 4 : first + 8] = np.cos(turn) * a - np.sin(turn) * b
+            one[first + 8 : first + 12] = np.sin(turn) * a + np.cos(turn) * b
+        if rng.uniform() < MISSING:
+            for plane in one[quarters + rng.choice(len(one) - quarters, int(rng.integers(1, 4)), replace=False)]:
+                plane *= float(plane.std() < 1e-3)  # what says the same everywhere is a state, not evidence
+
+
+def score(net: Weigher, samples: list[Sample], kind: Kind) -> tuple[float, float]:
     """Mean loss and mean overlap at one half over windows that are the same each time."""
     rng = np.random.default_rng(5)
     net.eval()
     losses, overlaps = [], []
     with torch.no_grad():
         for _ in range(16):
-            x, y, free = batch(rng, samples, 16, quarters)
+            x, y, free = batch(rng, samples, 16, kind, plain=True)
             odds = F.pixel_shuffle(net(x), 2)
             losses.append(float(loss_of(odds, y, free)))
             known = F.interpolate(free, scale_factor=2.0) > 0.5
@@ -115,7 +177,9 @@ def main() -> None:
     parser.add_argument(
         "--sizes", type=int, default=5, choices=(4, 5), help="how often the picture is halved, and once"
     )
+    parser.add_argument("--glance", type=int, help="plane after the quarters that is -1 in a first look, at half size")
     given = parser.parse_args()
+    kind = Kind(given.quarters, given.glance)
     torch.manual_seed(1)
     rng = np.random.default_rng(1)
     samples = [s for folder in given.folder for s in load(folder)]
@@ -124,28 +188,33 @@ def main() -> None:
     planes = samples[0][0].shape[0]
     net = Weigher(planes, given.sizes).to(memory_format=torch.channels_last)
     if given.start:
-        resume(net, given.start, batch(rng, samples, 48, given.quarters)[0])
-        print(f"as it is: held {score(net, held, given.quarters)}", flush=True)
+        resume(net, given.start, batch(rng, samples, 48, kind)[0])
+        print(f"as it is: held {score(net, held, kind)}", flush=True)
     print(f"{len(samples)} samples, {planes} planes", flush=True)
-    optimiser = torch.optim.AdamW(net.parameters(), lr=given.rate, weight_decay=1e-4)
+    optimiser = torch.optim.AdamW(net.parameters(), lr=given.rate, weight_decay=1e-3)
+    # the running mean of the weights is what is kept
+    mean = AveragedModel(net, multi_avg_fn=get_ema_multi_avg_fn(0.998), use_buffers=True)
     begun, step, running = time.time(), 0, 0.0
     while (share := (time.time() - begun) / (60 * given.minutes)) < 1:
         rate = given.rate * min(1.0, step / 100 + 0.05) * 0.5 * (1 + np.cos(np.pi * share))
         for group in optimiser.param_groups:
             group["lr"] = rate
-        x, y, free = batch(rng, samples, given.batch, given.quarters)
+        x, y, free = batch(rng, samples, given.batch, kind)
         loss = loss_of(F.pixel_shuffle(net(x), 2), y, free)
         optimiser.zero_grad()
         loss.backward()
         torch.nn.utils.clip_grad_norm_(net.parameters(), 2.0)
         optimiser.step()
+        mean.update_parameters(net)
         now = float(loss.detach())
         running = now if step == 0 else 0.99 * running + 0.01 * now
         step += 1
-        if step % 100 == 0:
-            print(f"{step} steps, {share:.0%}: loss {running:.4f}, held {score(net, held, given.quarters)}", flush=True)
-    print(f"{step} steps; held {score(net, held, given.quarters)}", flush=True)
-    export(net, planes, given.out)
+        if step % 200 == 0:
+            told = score(mean.module, held, kind)
+            print(f"{step} steps, {share:.0%}: loss {running:.4f}, held {told}", flush=True)
+            export(mean.module, planes, given.out)
+    print(f"{step} steps; held {score(mean.module, held, kind)}", flush=True)
+    export(mean.module, planes, given.out)
 
 
 if __name__ == "__main__":

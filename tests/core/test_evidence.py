@@ -6,6 +6,7 @@ import numpy as np
 
 from cuvrel.core.follow.carry import Follower, network
 from cuvrel.core.follow.evidence import HALF, Expected, area_of_interest
+from cuvrel.core.follow.run import Settings, span
 from cuvrel.core.pulls.network import SURELY, quarters
 from tests.core.test_follow import sliding
 
@@ -57,3 +58,47 @@ def test_the_follower_s_stack_is_of_moderate_numbers_and_fits_its_network() -> N
     assert odds.shape == (2 * planes.shape[1], 2 * planes.shape[2])
     assert np.abs(odds).max() <= SURELY
     assert np.array_equal(odds, network().odds(planes))
+
+
+def test_the_next_frame_tells_what_moves_with_the_subject() -> None:
+    pictures, truths = sliding(4, speed=6.0)
+    follower = Follower(pictures[0], truths[0])
+    looked = follower.look(pictures[1], follower.at)
+    follower.settle(looked, follower.look(pictures[2], looked))
+    sides, away, fault = follower.stack.planes[-3:]
+    rows, cols = follower.stack.inside
+    inside = truths[1][rows, cols][::2, ::2] > 0.9
+    outside = truths[1][rows, cols][::2, ::2] < 0.1
+    trusted = fault < -0.8
+    assert sides[inside & trusted].mean() > 0.5
+    assert sides[outside & trusted].mean() < -0.1
+    assert away[inside & trusted].mean() > away[outside & trusted].mean() + 0.3
+
+
+def test_without_a_next_frame_nothing_is_said_of_it() -> None:
+    pictures, truths = sliding(2)
+    follower = Follower(pictures[0], truths[0])
+    follower.step(pictures[1])
+    sides, away, fault = follower.stack.planes[-3:]
+    assert not sides.any()
+    assert (away == -1).all()
+    assert (fault == 1).all()
+
+
+def test_a_span_looks_one_frame_ahead_in_its_own_order() -> None:
+    pictures, truths = sliding(6)
+    read: list[int] = []
+
+    def picture(number: int) -> np.ndarray:
+        read.append(number)
+        return pictures[number]
+
+    by_span = dict(span(picture, [4, 3, 2], (pictures[5], truths[5]), Settings()))
+    assert read == [4, 3, 2]
+    follower = Follower(pictures[5], truths[5], Settings().hold, Settings().detail)
+    looked = follower.look(pictures[4], follower.at)
+    for number in (4, 3, 2):
+        after = follower.look(pictures[number - 1], looked) if number > 2 else None
+        found = follower.finish(follower.settle(looked, after))
+        assert np.array_equal(found.matte, by_span[number].matte)
+        looked = after

@@ -139,16 +139,21 @@ def follow(path: ById, body: FollowRequest) -> Response:
         start = session.get(MatteFrame, (path.id, body.pull, body.start))
         if start is None or start.blob is None:
             raise CuvrelError("There is no matte on this frame to follow from.", "Draw an in mark on it first.")
-        running = session.scalars(
-            select(JobRow).where(JobRow.shot_id == path.id, JobRow.kind == "follow", JobRow.state.in_(OPEN))
-        ).all()
-        if any(job.args.get("pull") == pull.id for job in running):
+        if _open(session, path.id, "follow", pull=pull.id):
             raise CuvrelError("This trace is being followed already.", "Stop that first, or wait for its end.")
         job = put(session, "follow", row.project_id, f"Following {matte.name}", shot_id=row.id,
                   args={"pull": pull.id, "start": body.start, "step": body.step, "keep": body.keep})  # fmt: skip
         out = job_out(job)
     shared.enqueue(out.id)
     return answer(out, 202)
+
+
+def _open(session: Session, shot_id: int, kind: str, **about: str) -> bool:
+    """Whether a job of this kind waits or works on the same thing of a shot."""
+    jobs = session.scalars(
+        select(JobRow).where(JobRow.shot_id == shot_id, JobRow.kind == kind, JobRow.state.in_(OPEN))
+    ).all()
+    return any(job.args.get(name) == value for job in jobs for name, value in about.items())
 
 
 @api.post("/shots/<int:id>/settle", responses={202: JobOut})
@@ -162,10 +167,7 @@ def settle(path: ById, body: SettleRequest) -> Response:
             matte, token = shot.matte(body.matte), settling_key(shot, body.matte, _stored(session, row.id))
         except KeyError:
             raise store.NotFound("There is no such matte in this shot.") from None
-        running = session.scalars(
-            select(JobRow).where(JobRow.shot_id == path.id, JobRow.kind == "settle", JobRow.state.in_(OPEN))
-        ).all()
-        if any(job.args.get("matte") == matte.id for job in running):
+        if _open(session, path.id, "settle", matte=matte.id):
             raise CuvrelError("This matte is being settled already.", "Wait for its end.")
         job = put(session, "settle", row.project_id, f"Settling {matte.name}", shot_id=row.id,
                   args={"matte": matte.id, "token": token, "document": row.document})  # fmt: skip

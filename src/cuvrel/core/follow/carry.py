@@ -51,13 +51,17 @@ class Halt:
 
 @dataclass(frozen=True)
 class Looked:
-    """A frame's picture at plate and at working size; at that its Lab, grey, and motion to the frame before."""
+    """A frame's picture at plate and at working size; at that its Lab and grey.
+
+    Also motion to the frame before, and from that to this one (`onward`), each with its fault.
+    """
 
     rgb: U8
     small: U8
     lab: U8
     grey: U8
     motion: tuple[F32, F32] | None
+    onward: tuple[F32, F32] | None
 
 
 @dataclass(frozen=True)
@@ -119,8 +123,10 @@ class Follower:
         """
         work = np.ascontiguousarray(shrink(rgb, self.size))
         grey = cv2.cvtColor(work, cv2.COLOR_RGB2GRAY)
-        motion = None if before is None else self._ahead.between(grey, before.grey)
-        return Looked(rgb, work, to_lab(work), grey, motion)
+        if before is None:
+            return Looked(rgb, work, to_lab(work), grey, None, None)
+        to, fault, onward, missed = self._ahead.both_ways(grey, before.grey)
+        return Looked(rgb, work, to_lab(work), grey, (to, fault), (onward, missed))
 
     def _teach(self, memories: list[ColourMemory], lab: U8, u: F32, weight: float) -> None:
         """Remembers the colours on both sides, leaving out the outline itself, which is mixed."""
@@ -149,10 +155,13 @@ class Follower:
 
         decide: whether the outline is decided anew; if not, it stays as motion carried it.
         """
-        return self.finish(self.settle(self.look(rgb, self.at), decide))
+        return self.finish(self.settle(self.look(rgb, self.at), decide=decide))
 
-    def settle(self, looked: Looked, decide: bool = True) -> Settled:
-        """A step from a frame that was looked at: the next one may begin, and `finish` makes this one's matte of it."""
+    def settle(self, looked: Looked, after: Looked | None = None, decide: bool = True) -> Settled:
+        """A step from a frame that was looked at: the next one may begin, and `finish` makes this one's matte of it.
+
+        after: the frame that comes next, looked at from this one, where there is one: it tells what moves.
+        """
         lab, grey = looked.lab, looked.grey
         flow, fault = self._flow.between(grey, self.at.grey, self._u, looked.motion)
         carried = sample(self._u, flow)
@@ -163,7 +172,8 @@ class Follower:
         faith = (np.exp(-np.square(self._key_fault / 1.5)) * 0.5).astype(np.float32)
         shape = carried + faith * (along - carried)
 
-        stack = self._evidence(grey, Carried(flow, fault, carried, along, faith, self._residual(grey, flow)), lab)
+        found = Carried(flow, fault, carried, along, faith, self._residual(grey, flow))
+        stack = self._evidence(grey, found, lab, None if after is None else after.onward)
         u = self._decided(shape, stack) if decide else shape
         self._recent.fade(0.75)
         self._teach([self._recent], lab, u, 0.4)
@@ -190,13 +200,13 @@ class Follower:
     def _residual(self, grey: U8, flow: F32) -> F32:
         return np.abs(grey.astype(np.float32) - sample(self.at.grey, flow))
 
-    def _evidence(self, grey: U8, carried: Carried, lab: U8) -> Stack:
+    def _evidence(self, grey: U8, carried: Carried, lab: U8, onward: tuple[F32, F32] | None) -> Stack:
         """What the network weighs, about where the subject may be."""
         shape = halved(carried.matte)
         half_flow = np.ascontiguousarray(carried.flow[::2, ::2]) * np.float32(0.5)
         self._expected.move(half_flow, halved(carried.fault), shape)
         box = area_of_interest(shape, self._expected.plane)
-        return stacked(carried, lab, [self._recent, *self._touched], self._expected, shape, box)
+        return stacked(carried, lab, [self._recent, *self._touched], self._expected, shape, box, onward)
 
     def _decided(self, shape: F32, stack: Stack) -> F32:
         """The matte that the network weighs out, without crumbs that nothing was carried to."""

@@ -20,7 +20,7 @@ from cuvrel.core.pulls.network import quarters
 
 F32 = NDArray[np.float32]
 U8 = NDArray[np.uint8]
-HALF = 11  # planes at half size
+HALF = 14  # planes at half size
 STAY = 0.93  # how much of a hidden part is still expected a frame later
 
 
@@ -94,11 +94,20 @@ class Stack:
         return np.asarray(5 * (0.5 * recent + 0.25 * near + 0.25 * anywhere), np.float32)
 
 
-def stacked(carried: Carried, lab: U8, memories: list[ColourMemory], expected: Expected, shape: F32, box: Box) -> Stack:
+def stacked(
+    carried: Carried,
+    lab: U8,
+    memories: list[ColourMemory],
+    expected: Expected,
+    shape: F32,
+    box: Box,
+    onward: tuple[F32, F32] | None = None,
+) -> Stack:
     """The stack for the network.
 
     lab: (H, W, 3) uint8 at working size. memories: recent, the touched frame's by place and anywhere.
-    shape: the carried matte at half size. box: at half size.
+    shape: the carried matte at half size. box: at half size. onward: motion from here to the frame after,
+    and its fault, at working size, where that frame is known.
     """
     flow = np.ascontiguousarray(carried.flow[::2, ::2]) * np.float32(0.5)
     fault = halved(carried.fault)
@@ -121,6 +130,7 @@ def stacked(carried: Carried, lab: U8, memories: list[ColourMemory], expected: E
         np.minimum(from_ground, 8) / 4 - 1,
         np.tanh(0.3 * (from_ground - 2 * fault)),
         expected.plane * 2 - 1,
+        *_onward(onward, shape),
     ]
     big = tuple(slice(part.start * 2, part.stop * 2) for part in box)
     part = lab[big].astype(np.float32) / np.float32(128) - np.float32(1)
@@ -128,3 +138,15 @@ def stacked(carried: Carried, lab: U8, memories: list[ColourMemory], expected: E
     full += [matte[big] * 2 - 1 for matte in (carried.matte, carried.along)]
     planes = np.concatenate([quarters(full), np.stack([plane[box] for plane in half])])
     return Stack(planes.astype(np.float32), box)
+
+
+def _onward(motion: tuple[F32, F32] | None, shape: F32) -> list[F32]:
+    """What the next frame tells: with the subject, how far from the background's motion, and how far not to trust it.
+
+    What comes out from behind something has no way back to the frame before, but it has one to the next.
+    """
+    if motion is None:
+        return [np.zeros(shape.shape, np.float32), *(np.full(shape.shape, n, np.float32) for n in (-1, 1))]
+    flow, fault = np.ascontiguousarray(motion[0][::2, ::2]) * np.float32(0.5), halved(motion[1])
+    sides, from_ground = with_subject(flow, np.exp(-fault), shape)
+    return [sides, np.minimum(from_ground, 8) / 4 - 1, np.minimum(fault, 6) / 3 - 1]

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import time
+from collections import deque
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from concurrent.futures import Future, ThreadPoolExecutor
 from dataclasses import dataclass
@@ -63,16 +64,25 @@ def span(
     else:
         follower = Follower(*taught, settings.hold, settings.detail)
         follower.take_up(*start)
-    # while one frame is decided the next one is read and looked at, and the one before gets its soft edges
+    # while one frame is decided the ones after it are read and looked at, and the one before gets its soft edges
     with ThreadPoolExecutor(1) as ahead, ThreadPoolExecutor(1) as behind:
-        waiting: Future[Looked] | None = None
+        coming: deque[Future[Looked]] = deque()
         last: tuple[int, Future[Followed]] | None = None
+        to_come = iter(frames)
+
+        def look_ahead() -> None:
+            number = next(to_come, None)
+            if number is not None:
+                coming.append(ahead.submit(_looked, follower, read, number, coming[-1] if coming else None))
+
+        look_ahead()
+        look_ahead()
         for place, number in enumerate(frames):
-            looked = waiting.result() if waiting else follower.look(read(number), follower.at)
-            waiting = None
-            if place + 1 < len(frames):
-                waiting = ahead.submit(_look_ahead, follower, read, frames[place + 1], looked)
-            settled = follower.settle(looked, decide=place > 0 or not keep)
+            looked = coming[0].result()
+            after = coming[1].result() if len(coming) > 1 else None
+            look_ahead()
+            coming.popleft()
+            settled = follower.settle(looked, after, decide=place > 0 or not keep)
             finished = behind.submit(follower.finish, settled)
             if last:
                 yield last[0], last[1].result()
@@ -81,8 +91,8 @@ def span(
             yield last[0], last[1].result()
 
 
-def _look_ahead(follower: Follower, read: Read, number: int, before: Looked) -> Looked:
-    return follower.look(read(number), before)
+def _looked(follower: Follower, read: Read, number: int, before: Future[Looked] | None) -> Looked:
+    return follower.look(read(number), before.result() if before else follower.at)
 
 
 def joined(one: tuple[F32, float], other: tuple[F32, float], share: float) -> tuple[F32, float]:
