@@ -3,8 +3,9 @@
 On each frame the last matte is carried over by dense motion, both from the frame before and along the
 chained motion from the touched frame; colours remembered from the touched frame and the recent ones
 vote, each for its place in the picture (after Märki et al., Bilateral Space Video Segmentation, CVPR
-2016); motion against the background's, and where the subject is expected behind what hides it, join
-them. A small network of our own, trained on made-up composites, weighs all that into the new matte.
+2016); motion against the background's, towards the frame before and the next, what differs from the
+background as earlier frames showed it, and where the subject is expected behind what hides it, join them.
+A small network of our own, trained on made-up composites, weighs all that into the new matte.
 """
 
 from __future__ import annotations
@@ -17,6 +18,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from cuvrel.core.follow.background import Background
 from cuvrel.core.follow.doubt import HALT, Evidence, advice, worst_place
 from cuvrel.core.follow.evidence import Carried, Expected, Stack, area_of_interest, halved, stacked
 from cuvrel.core.media.box import even
@@ -112,7 +114,7 @@ class Follower:
         # the touched frame alone, for the rough place and for anywhere: never fed with what was followed
         self._touched = [ColourMemory(self.size, cells=4, reach=1, bins=16), ColourMemory(self.size, bins=20)]
         self._teach([self._recent, *self._touched], lab, u, 1.0)
-        self._expected = Expected(u)
+        self._expected, self._ground = Expected(u), Background(halved(lab), halved(u))
         self._areas = [float((u > 0.5).sum())]
         self._looks = self._look_of(u, lab)
 
@@ -147,7 +149,7 @@ class Follower:
         self._key_u, self._key_flow = u, np.zeros((*self.size, 2), np.float32)
         self._key_fault = np.zeros(self.size, np.float32)
         self._teach([self._recent], self.at.lab, u, 1.0)
-        self._expected = Expected(u)
+        self._expected, self._ground = Expected(u), Background(halved(self.at.lab), halved(u))
         self._areas = [float((u > 0.5).sum())]
 
     def step(self, rgb: U8, decide: bool = True) -> Followed:
@@ -178,6 +180,7 @@ class Follower:
         self._recent.fade(0.75)
         self._teach([self._recent], lab, u, 0.4)
         self._expected.settle(u)
+        self._ground.settle(halved(lab), halved(u))
         self.stack = stack
         self.at, self._u = looked, u
         return Settled(looked, shape, u, stack, fault)
@@ -204,9 +207,12 @@ class Follower:
         """What the network weighs, about where the subject may be."""
         shape = halved(carried.matte)
         half_flow = np.ascontiguousarray(carried.flow[::2, ::2]) * np.float32(0.5)
-        self._expected.move(half_flow, halved(carried.fault), shape)
+        fault = halved(carried.fault)
+        self._expected.move(half_flow, fault, shape)
+        self._ground.move(half_flow, np.exp(-fault), shape)
         box = area_of_interest(shape, self._expected.plane)
-        return stacked(carried, lab, [self._recent, *self._touched], self._expected, shape, box, onward)
+        ground = self._ground.planes(halved(lab), shape)
+        return stacked(carried, lab, [self._recent, *self._touched], self._expected, shape, box, ground, onward)
 
     def _decided(self, shape: F32, stack: Stack) -> F32:
         """The matte that the network weighs out, without crumbs that nothing was carried to."""

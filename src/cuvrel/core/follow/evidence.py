@@ -20,7 +20,7 @@ from cuvrel.core.pulls.network import quarters
 
 F32 = NDArray[np.float32]
 U8 = NDArray[np.uint8]
-HALF = 14  # planes at half size
+HALF = 17  # planes at half size
 STAY = 0.93  # how much of a hidden part is still expected a frame later
 
 
@@ -101,13 +101,14 @@ def stacked(
     expected: Expected,
     shape: F32,
     box: Box,
-    onward: tuple[F32, F32] | None = None,
+    ground: list[F32],
+    onward: tuple[F32, F32] | None,
 ) -> Stack:
     """The stack for the network.
 
     lab: (H, W, 3) uint8 at working size. memories: recent, the touched frame's by place and anywhere.
-    shape: the carried matte at half size. box: at half size. onward: motion from here to the frame after,
-    and its fault, at working size, where that frame is known.
+    shape: the carried matte at half size. box: at half size. ground: what the known background says.
+    onward: motion from here to the frame after, and its fault, at working size, where that frame is known.
     """
     flow = np.ascontiguousarray(carried.flow[::2, ::2]) * np.float32(0.5)
     fault = halved(carried.fault)
@@ -131,6 +132,7 @@ def stacked(
         np.tanh(0.3 * (from_ground - 2 * fault)),
         expected.plane * 2 - 1,
         *_onward(onward, shape),
+        *ground,
     ]
     big = tuple(slice(part.start * 2, part.stop * 2) for part in box)
     part = lab[big].astype(np.float32) / np.float32(128) - np.float32(1)
