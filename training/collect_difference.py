@@ -14,7 +14,7 @@ from numpy.typing import NDArray
 from cuvrel.core.pulls.compared import grain, lit, looked, planes, relit
 from cuvrel.core.pulls.difference_key import matched
 from training.collect import collect, quantised
-from training.composites import Part, Path, figure, lay, wandering
+from training.composites import Part, Path, figure, in_light, lay, lit_parts, on_display, wandering
 from training.textures import noise, palette, scenery
 
 F32 = NDArray[np.float32]
@@ -125,7 +125,7 @@ def pair(rng: np.random.Generator) -> tuple[U8, U8, F32]:
     for _ in range(int(rng.choice([0, 1, 2], p=[0.04, 0.78, 0.18]))):
         tall = float(np.exp(rng.uniform(np.log(0.2), np.log(1.3)))) * h
         parts = figure(rng, tall, base if rng.uniform() < 0.45 else palette(rng))
-        things.append((parts, wandering(rng, SIZE, 18, quick), tall))
+        things.append((lit_parts(parts), wandering(rng, SIZE, 18, quick), tall))
     place = _rippled(rng, back) if rng.uniform() < 0.25 else back
     time, open_ = float(rng.uniform(0, 18)), float(rng.uniform(0.2, 0.9))
     light, lamp = np.ones((h, w, 1), np.float32), np.ones((h, w, 3), np.float32)
@@ -138,12 +138,12 @@ def pair(rng: np.random.Generator) -> tuple[U8, U8, F32]:
     total, cover = np.zeros((h, w, 3), np.float32), np.zeros((h, w), np.float32)
     count = int(np.clip(quick * open_ * 0.6 + 2, 2, 8))
     for n in range(count):
-        canvas, one = place * light, np.zeros((h, w), np.float32)
+        canvas, one = in_light(place * light), np.zeros((h, w), np.float32)
         for parts, path, _ in things:
             lay(canvas, one, parts, path, time + open_ * (n + 0.5) / count, False, STILL)
         total += canvas
         cover += one
-    picture = total / count * lamp
+    picture = on_display(total / count) * lamp
     cover /= count
     for _, path, tall in things:
         if rng.uniform() < 0.3:

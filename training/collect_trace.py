@@ -1,8 +1,8 @@
 """Gathers samples for the trace's network: `python -m training.collect_trace FOLDER --clips 300 [--first 0]`.
 
-Frames of made-up clips are marked as people mark a first frame, and followed frames are mended as the
-simulated artist mends them; each gives a sample: the stack of clues, the true coverage, and where the
-answer counts.
+Frames of made-up clips are marked as people mark a first frame, and looked at twice; followed frames are
+mended as the simulated artist mends them. Each look gives a sample: the stack of clues, the true coverage,
+and where the answer counts.
 """
 
 from __future__ import annotations
@@ -14,9 +14,9 @@ from numpy.typing import NDArray
 from cuvrel.core.checks.artist import next_mark
 from cuvrel.core.checks.quality import overlap
 from cuvrel.core.follow.carry import Follower
-from cuvrel.core.pulls.clues import NEAR
+from cuvrel.core.pulls.clues import FAR, NEAR
 from cuvrel.core.pulls.marks import rasterise
-from cuvrel.core.pulls.trace import Clues, Prepared, clues, weighed
+from cuvrel.core.pulls.trace import Clues, Prepared, again, clues, glanced, weighed
 from cuvrel.core.recipe.models import Mark
 from training.collect import collect, hurt, quantised
 from training.composites import clip
@@ -25,14 +25,14 @@ from training.strokes import first_marks
 F32 = NDArray[np.float32]
 U8 = NDArray[np.uint8]
 Sample = tuple[NDArray[np.int8], U8, U8]
-FRAMES = 20
+FRAMES = 24
 STILL = 0.15  # share of the marked frames that know no neighbours, as a still picture does,
 MENDED_STILL = 0.4  # and of the mended ones, which need their marks obeyed with as little else
 
 
 def prepared(rng: np.random.Generator, pictures: list[U8], at: int, still: float = STILL) -> Prepared:
     """A frame with its neighbours, or without."""
-    near = [] if rng.uniform() < still else [n for n in NEAR if 0 <= at + n < len(pictures)]
+    near = [] if rng.uniform() < still else [n for n in (*NEAR, *FAR) if 0 <= at + n < len(pictures)]
     return Prepared(pictures[at], 0.7, [(n, pictures[at + n]) for n in near])
 
 
@@ -66,7 +66,9 @@ def gather(seed: int) -> list[Sample]:
     for at in rng.choice(good, 3, replace=False):
         marks = first_marks(rng, truths[at])
         if any(mark.kind == "in" for mark in marks):
-            out.append(sample(gathered(prepared(rng, pictures, int(at)), marks, None), truths[at]))
+            ready = prepared(rng, pictures, int(at))
+            known = gathered(ready, marks, None)
+            out += [sample(one, truths[at]) for one in (known, again(ready, known, glanced(known)))]
     for at in rng.choice(good, 2, replace=False):
         out += mended(rng, pictures, truths, int(at), lumpy(rng, truths[at]))
     # large losses, too, as where a subject comes out from behind something

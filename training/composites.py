@@ -2,12 +2,12 @@
 
 Articulated figures, soft blobs, flapping and turning things; textures that may be the background's own;
 things that look like the subject; bars and blobs that pass before it; a moving camera, motion blur,
-changing light, grain and compression.
+changing light, grain and compression. Light is added up as a camera does it, and encoded for display after.
 """
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import cv2
 import numpy as np
@@ -18,6 +18,7 @@ from training.textures import noise, palette, scenery, texture, trimmed
 
 F32 = NDArray[np.float32]
 U8 = NDArray[np.uint8]
+GAMMA = np.float32(2.2)
 
 
 @dataclass
@@ -193,6 +194,26 @@ def figure(rng: np.random.Generator, tall: float, base: F32) -> list[Part]:
     return parts
 
 
+def in_light(picture: F32) -> F32:
+    """A display-encoded picture, (h, w, 3) or premultiplied (h, w, 4), as amounts of light, which add up where
+    things are blurred or covered in part."""
+    if picture.shape[2] == 3:
+        return np.power(np.maximum(picture, 0), GAMMA)
+    cover = picture[..., 3:]
+    colour = picture[..., :3] / np.maximum(cover, 1e-4)
+    return np.dstack([np.power(np.maximum(colour, 0), GAMMA) * cover, cover])
+
+
+def on_display(light: F32) -> F32:
+    """Amounts of light as a display-encoded picture."""
+    return np.power(np.maximum(light, 0), np.float32(1 / GAMMA))
+
+
+def lit_parts(parts: list[Part]) -> list[Part]:
+    """A thing whose pictures are amounts of light."""
+    return [replace(part, picture=in_light(part.picture)) for part in parts]
+
+
 def turned(angle: float, scale_x: float, scale_y: float) -> NDArray[np.float64]:
     c, s = np.cos(angle), np.sin(angle)
     return np.array([[c * scale_x, -s * scale_y], [s * scale_x, c * scale_y]])
@@ -317,7 +338,7 @@ def clip(seed: int, size: tuple[int, int] = (640, 360), frames: int = 18) -> tup
     w, h = size
     base = palette(rng)
     margin = 100
-    back = scenery(rng, h + 2 * margin, w + 2 * margin, base)
+    back = in_light(scenery(rng, h + 2 * margin, w + 2 * margin, base))
     near = rng.uniform() < 0.45
     quick = float(np.exp(rng.uniform(np.log(0.3), np.log(22))))
     tall = float(np.exp(rng.uniform(np.log(0.22), np.log(1.4)))) * h
@@ -347,6 +368,8 @@ def clip(seed: int, size: tuple[int, int] = (640, 360), frames: int = 18) -> tup
     lit = None  # light that wanders over all of it
     if rng.uniform() < 0.3:
         lit = np.exp(noise(rng, h // 4, w // 2, 2, 2) * rng.uniform(0.1, 0.7))
+    subject = lit_parts(subject)
+    others, before = ([(lit_parts(parts), where) for parts, where in things] for things in (others, before))
     swiftest = max([quick, *(0.25 * tall * abs(part.swing * part.pace) for part in subject)])
     pictures, truths = [], []
     for number in range(frames):
@@ -368,7 +391,7 @@ def clip(seed: int, size: tuple[int, int] = (640, 360), frames: int = 18) -> tup
                 cv2.ellipse(
                     dark, centre, (max(1, int(tall * scale / 9)), max(1, int(tall * scale / 26))), 0, 0, 360, 0.6, -1
                 )
-                canvas *= 1 - cv2.resize(cv2.GaussianBlur(dark, (0, 0), 3), (w, h))[..., None]
+                canvas *= np.power(1 - cv2.resize(cv2.GaussianBlur(dark, (0, 0), 3), (w, h)), GAMMA)[..., None]
             one = np.zeros((h, w), np.float32)
             for parts, where in others:
                 lay(canvas, None, parts, where, t, False, camera)
@@ -379,8 +402,10 @@ def clip(seed: int, size: tuple[int, int] = (640, 360), frames: int = 18) -> tup
             cover += one
         if lit is not None:
             x = int(abs((number * 1.5) % (w // 2) - w // 4))
-            total *= cv2.resize(lit[:, x : x + w // 4], (w, h), interpolation=cv2.INTER_LINEAR)[..., None]
-        picture = total / count * np.float32(np.exp(fade * number) * (1 + flicker * rng.normal()))
+            total *= np.power(cv2.resize(lit[:, x : x + w // 4], (w, h), interpolation=cv2.INTER_LINEAR), GAMMA)[
+                ..., None
+            ]
+        picture = on_display(total / count) * np.float32(np.exp(fade * number) * (1 + flicker * rng.normal()))
         picture = cv2.GaussianBlur(picture, (0, 0), 0.5) * 255 + rng.normal(0, grain, picture.shape).astype(np.float32)
         coded = cv2.imencode(".jpg", np.clip(picture, 0, 255).astype(np.uint8), [cv2.IMWRITE_JPEG_QUALITY, quality])[1]
         pictures.append(cv2.imdecode(coded, cv2.IMREAD_COLOR))

@@ -35,8 +35,8 @@ def test_what_came_before_a_known_place_differs_from_it() -> None:
     ground = place()
     known = Background(shown(ground, square(20)), square(20))
     known.move(STILL, CALM, square(20))
-    close, about, sure = known.planes(shown(ground, square(70)), square(20))
-    assert PLANES == 3
+    close, about, sure, _ = known.planes(shown(ground, square(70)), square(20))
+    assert PLANES == 4
     for plane in (close, about, sure):
         assert plane.shape == SIZE
         assert np.abs(plane).max() <= 1
@@ -57,7 +57,7 @@ def test_what_a_subject_leaves_behind_is_known_after_a_few_frames() -> None:
         frame = shown(ground, square(100))
         known.planes(frame, square(100))
         known.settle(frame, square(100))
-    close, _, sure = known.planes(shown(ground, square(22)), square(100))
+    close, _, sure, _ = known.planes(shown(ground, square(22)), square(100))
     assert sure[32:52, 24:42].min() > 0.9
     assert close[32:52, 24:42].mean() > 0.6, "and the subject is found before it when it comes back"
 
@@ -68,7 +68,7 @@ def test_the_place_moves_with_the_camera() -> None:
     known = Background(first, np.zeros(SIZE, np.float32))
     # the camera turns right by four pixels: what is here was four further right before
     known.move(np.full((*SIZE, 2), (4.0, 0.0), np.float32), CALM, np.zeros(SIZE, np.float32))
-    close, _, sure = known.planes(wide[:, 24 : 24 + SIZE[1]], np.zeros(SIZE, np.float32))
+    close, _, sure, _ = known.planes(wide[:, 24 : 24 + SIZE[1]], np.zeros(SIZE, np.float32))
     assert close[:, 4:-8].mean() < -0.6
     assert sure[:, : SIZE[1] - 8].min() > 0.9
     assert sure[:, -3:].max() < -0.9, "what comes into the frame is not known yet"
@@ -78,7 +78,7 @@ def test_the_place_moves_with_the_camera() -> None:
 def test_other_light_is_no_difference(more: int) -> None:
     ground = place()
     known = Background(ground, np.zeros(SIZE, np.float32))
-    close, about, _ = known.planes(
+    close, about, _, _ = known.planes(
         (ground.astype(int) + more).clip(0, 255).astype(np.uint8), np.zeros(SIZE, np.float32)
     )
     assert close.mean() < -0.8
@@ -92,5 +92,32 @@ def test_a_subject_that_was_taken_for_background_is_not_learned_at_once() -> Non
     known.move(STILL, CALM, nothing)
     known.planes(frame, nothing)
     known.settle(frame, nothing)
-    close, _, _ = known.planes(frame, nothing)
+    close, _, _, _ = known.planes(frame, nothing)
     assert close[square(70) > 0].mean() > 0.4
+
+
+def test_another_thing_stays_one_when_it_touches_the_subject() -> None:
+    ground = place()
+    subject = square(70)
+    known = Background(shown(ground, subject), subject)
+    for left in range(4, 48, 6):
+        frame = shown(shown(ground, subject), square(left), seed=9)
+        flow = np.zeros((*SIZE, 2), np.float32)
+        flow[square(left) > 0] = (-6, 0)
+        known.move(flow, CALM, subject)
+        other = known.planes(frame, subject)[3]
+        known.settle(frame, subject)
+    assert left + 24 >= 70, "they touch"
+    inner = square(left)
+    inner[:, 68:] = 0
+    assert other[inner > 0].mean() > 0.8
+    assert other[subject > 0].mean() < -0.9
+
+
+def test_what_hangs_together_with_the_subject_is_no_other_thing() -> None:
+    ground = place()
+    subject, limb = square(70), square(90, 36, 12)
+    known = Background(shown(ground, subject), subject)
+    known.move(STILL, CALM, subject)
+    other = known.planes(shown(ground, np.maximum(subject, limb)), subject)[3]
+    assert (other == -1).all()

@@ -65,7 +65,7 @@ def test_the_next_frame_tells_what_moves_with_the_subject() -> None:
     follower = Follower(pictures[0], truths[0])
     looked = follower.look(pictures[1], follower.at)
     follower.settle(looked, follower.look(pictures[2], looked))
-    sides, away, fault = follower.stack.planes[-6:-3]
+    sides, away, fault = follower.stack.planes[-7:-4]
     rows, cols = follower.stack.inside
     inside = truths[1][rows, cols][::2, ::2] > 0.9
     outside = truths[1][rows, cols][::2, ::2] < 0.1
@@ -79,7 +79,7 @@ def test_without_a_next_frame_nothing_is_said_of_it() -> None:
     pictures, truths = sliding(2)
     follower = Follower(pictures[0], truths[0])
     follower.step(pictures[1])
-    sides, away, fault = follower.stack.planes[-6:-3]
+    sides, away, fault = follower.stack.planes[-7:-4]
     assert not sides.any()
     assert (away == -1).all()
     assert (fault == 1).all()

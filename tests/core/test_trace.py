@@ -8,7 +8,7 @@ from cuvrel.core.pulls.marks import rasterise
 from cuvrel.core.pulls.memory import ColourMemory, to_lab
 from cuvrel.core.pulls.relax import edge_weights, geodesic, relax
 from cuvrel.core.pulls.soften import bounds, soften
-from cuvrel.core.pulls.trace import Prepared, owned, sizes, trace
+from cuvrel.core.pulls.trace import Prepared, again, clues, glanced, owned, sizes, trace
 from cuvrel.core.recipe.errors import TraceError
 from cuvrel.core.recipe.models import Mark
 from tests.conftest import Clip
@@ -50,6 +50,28 @@ def test_marks_on_the_demo_figure(clip: Clip) -> None:
     assert matte.dtype == np.float32
     assert 0 <= matte.min() <= matte.max() <= 1
     assert overlap(matte, clip.truth(frame)) > 0.75
+
+
+def test_a_second_look_knows_what_the_first_one_found() -> None:
+    rgb, truth = scene()
+    ready = Prepared(rgb)
+    small = ready.sizes.small
+    scale = small[1] / rgb.shape[1], small[0] / rgb.shape[0]
+    inside, outside = (rasterise(MARKS, kind, small, scale) for kind in ("in", "out"))
+    first = clues(ready, inside, outside, None)
+    found = glanced(first)
+    assert found.shape == small
+    assert 0 <= found.min() <= found.max() <= 1
+    second = again(ready, first, found)
+    state = 12 + 5
+    assert (first.stack[state] == -1).all()
+    assert (second.stack[state] == 0).all()
+    assert np.allclose(second.stack[state - 1], 2 * found[second.box] - 1)
+    assert (clues(ready, inside, outside, truth).stack[state] == 1).all()
+    # a look that finds another thing is asked about that thing's colours
+    ground = again(ready, first, 1 - found).told.odds
+    at = found > 0.9
+    assert second.told.odds[at].mean() > ground[at].mean() + 1
 
 
 def test_colours_that_only_the_subject_has_are_its_own() -> None:

@@ -20,7 +20,7 @@ from cuvrel.core.pulls.network import quarters
 
 F32 = NDArray[np.float32]
 U8 = NDArray[np.uint8]
-HALF = 17  # planes at half size
+HALF = 18  # planes at half size
 STAY = 0.93  # how much of a hidden part is still expected a frame later
 
 

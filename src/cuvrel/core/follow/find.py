@@ -79,7 +79,7 @@ def find(read: Callable[[int], U8], frame: int, count: int, snap: float = 0.7, d
     rgb = read(frame)
     there = person(rgb)
     if 0.004 < float((there > 0.6).mean()) < 0.9:
-        seeds = _seeds(there > 0.8, there < 0.15)
+        inside, outside = there > 0.8, there < 0.15
     else:
         speed = moving(read, frame, count)
         least = max(0.25, 0.35 * float(np.percentile(speed, 99.5)))
@@ -92,24 +92,19 @@ def find(read: Callable[[int], U8], frame: int, count: int, snap: float = 0.7, d
         # what is large belongs to the subject; crumbs of motion elsewhere do not
         most = int(stats[1:, cv2.CC_STAT_AREA].max())
         keep = np.flatnonzero(stats[:, cv2.CC_STAT_AREA] > 0.2 * most)
-        seeds = _seeds(np.isin(labels, keep[keep > 0]), speed < 0.5 * least)
-    return solve(prepare(read, count, frame, snap), seeds, None, detail)
+        inside, outside = np.isin(labels, keep[keep > 0]), speed < 0.5 * least
+    ready = prepare(read, count, frame, snap)
+    return solve(ready, *_seeds(inside, outside, ready.sizes.small), None, detail)
 
 
-Seeds = Callable[[tuple[int, int]], tuple[NDArray[np.bool_], NDArray[np.bool_]]]
-
-
-def _seeds(inside: NDArray[np.bool_], outside: NDArray[np.bool_]) -> Seeds:
-    """What is surely in and surely out, away from the outline, at any size (H, W)."""
+def _seeds(
+    inside: NDArray[np.bool_], outside: NDArray[np.bool_], size: tuple[int, int]
+) -> tuple[NDArray[np.bool_], NDArray[np.bool_]]:
+    """What is surely in and surely out, away from the outline, at a size (H, W)."""
     core = cv2.distanceTransform(inside.astype(np.uint8), cv2.DIST_L2, 5)
     deep = core > min(3.0, 0.5 * float(core.max()))
     clear = cv2.distanceTransform(outside.astype(np.uint8), cv2.DIST_L2, 5) > 5
-
-    def at(size: tuple[int, int]) -> tuple[NDArray[np.bool_], NDArray[np.bool_]]:
-        both = [
-            cv2.resize(m.astype(np.uint8), (size[1], size[0]), interpolation=cv2.INTER_NEAREST) > 0
-            for m in (deep, clear)
-        ]
-        return both[0], both[1]
-
-    return at
+    sure_in, sure_out = (
+        cv2.resize(m.astype(np.uint8), (size[1], size[0]), interpolation=cv2.INTER_NEAREST) > 0 for m in (deep, clear)
+    )
+    return sure_in, sure_out

@@ -15,7 +15,8 @@ from numpy.typing import NDArray
 
 from cuvrel.core.media.box import Box, blocks
 from cuvrel.core.media.rows import at_once
-from cuvrel.core.motion.fit import with_subject
+from cuvrel.core.motion import ground
+from cuvrel.core.motion.fit import fitted, with_subject
 from cuvrel.core.motion.flow import Flow
 from cuvrel.core.pulls.network import quarters
 
@@ -25,7 +26,9 @@ Mask = NDArray[np.bool_]
 NEAR = (-1, 1, -3, 3)  # the neighbours whose motion is looked at, in frames from the marked one
 FLOW = 480  # the longer side at which motion is found
 MOVES = 0.7  # pixels at small size that marked places must leave the background's motion by, for motion to tell
-PLANES = 12 + 18
+FAR = (-8, 8)  # and those further off that show the background, too
+PLANES = 12 + 20
+NOTHING, LOOKED, MATTE = -1.0, 0.0, 1.0  # what was there before a look: no answer, a first look's, a matte to mend
 
 
 @dataclass(frozen=True)
@@ -62,6 +65,39 @@ def moves(rgb: U8, neighbours: Sequence[tuple[int, U8]], size: tuple[int, int]) 
     return out
 
 
+def others(lab: U8, seen: Sequence[tuple[Moves, U8]]) -> list[F32]:
+    """How far each pixel is from what all the other frames show in its place, near and far in time, 0 to 1.
+
+    Two planes (h, w) float32; one half where no such frame is known. What has moved differs from both sides in
+    time, the background it uncovered only from one. lab: (h, w, 3) uint8 at small size. seen: the motion to a
+    neighbour, and its picture as `lab`.
+    """
+    least: dict[int, F32] = {}
+    for move, there in seen:
+        if abs(move.apart) < 3:
+            continue
+        fit = fitted(move.flow, move.calm, 1.0)
+        behind = ground.brought(there.astype(np.float32), fit, cv2.BORDER_REPLICATE)
+        shown = ground.brought(np.ones(lab.shape[:2], np.float32), fit)
+        more = lab - behind
+        # what is alike but for the light is background; what is not may be anything
+        free = shown * (np.abs(more).max(axis=2) < 2 * ground.MOST)
+        more -= ground.light(more, free)
+        away = ground.share(ground.apart(more, free > 0.5, 1.0)) * shown
+        group = FAR[1] if abs(move.apart) > 3 else 3
+        least[group] = np.minimum(least[group], away) if group in least else away
+    return [least.get(group, np.full(lab.shape[:2], 0.5, np.float32)) for group in (3, FAR[1])]
+
+
+@dataclass(frozen=True)
+class Scene:
+    """A frame before any mark: its Lab at twice the small size, motion to its neighbours, and `others`."""
+
+    lab: U8
+    moves: list[Moves]
+    others: list[F32]
+
+
 @dataclass(frozen=True)
 class Told:
     """What the first solve made of the marks, all (h, w) float32 at small size.
@@ -79,10 +115,10 @@ class Told:
     own: F32
 
 
-def area(told: Told, inside: Mask) -> Box:
-    """Where the network looks, at small size: well about the first answer."""
-    h, w = told.u.shape
-    return blocks((told.u > 0.5) | inside, 36, 4) or (slice(0, h), slice(0, w))
+def area(u: F32, inside: Mask) -> Box:
+    """Where the network looks, at small size: well about an answer, (h, w) float32."""
+    h, w = u.shape
+    return blocks((u > 0.5) | inside, 36, 4) or (slice(0, h), slice(0, w))
 
 
 def _about(mask: Mask) -> list[F32]:
@@ -93,14 +129,14 @@ def _about(mask: Mask) -> list[F32]:
     return [(np.exp(-apart / np.float32(reach)) * 2 - 1).astype(np.float32) for reach in (3, 25)]
 
 
-def _motion(found: list[Moves], told: Told, inside: Mask) -> list[F32]:
+def _motion(found: list[Moves], u: F32, inside: Mask) -> list[F32]:
     """Five planes: with the subject, and how far from the background's motion, near and far in time; and trust."""
-    shape = told.u.shape
+    shape = u.shape
     none = [np.zeros(shape, np.float32)] * 5 + [np.full(shape, -1, np.float32)]
     if not found:
         return none
     # the marks are certain, the first answer is not
-    where = np.maximum(np.clip(told.u, 0, 1) * np.float32(0.5), inside)
+    where = np.maximum(np.clip(u, 0, 1) * np.float32(0.5), inside)
     told_by = at_once(*(lambda one=one: with_subject(one.flow, one.calm, where) for one in found))
     # a subject that stays with the background is not told by motion: it must not be taken for background
     if inside.any() and max(float(np.median(far[inside])) for _, far in told_by) < MOVES:
@@ -122,23 +158,25 @@ def _motion(found: list[Moves], told: Told, inside: Mask) -> list[F32]:
     return [*out, trust * 2 - 1, np.ones(shape, np.float32)]
 
 
-def stacked(lab: U8, told: Told, inside: Mask, outside: Mask, prior: F32 | None, found: list[Moves], box: Box) -> F32:
+def stacked(scene: Scene, told: Told, inside: Mask, outside: Mask, before: F32 | None, box: Box, state: float) -> F32:
     """The stack for the network, (PLANES, h, w) float32 of about -1 to 1, of what lies in the box.
-
-    lab: (2 h, 2 w, 3) uint8, twice the small size. prior: at small size.
+    before: an answer at small size that is there already, if
+       any; state: what it is, one of NOTHING, LOOKED and MATTE.
     """
-    before = told.u if prior is None else prior
+    answer = told.u if state == MATTE or before is None else before
+    before = told.u if before is None else before
     half: list[F32] = [
         *(np.asarray(plane / 6, np.float32) for plane in (told.seen, told.reach, told.odds)),
         *(np.asarray(plane * 2 - 1, np.float32) for plane in (told.u, before)),
-        np.full(before.shape, -1 if prior is None else 1, np.float32),
+        np.full(before.shape, state, np.float32),
         *_about(inside),
         *_about(outside),
-        *_motion(found, told, inside),
+        *_motion(scene.moves, answer, inside),
         np.asarray(np.minimum(told.slope, 16) / 8 - 1, np.float32),
         np.asarray(told.own / 6, np.float32),
+        *(2 * plane - 1 for plane in scene.others),
     ]
     rows, cols = slice(box[0].start * 2, box[0].stop * 2), slice(box[1].start * 2, box[1].stop * 2)
-    part = lab[rows, cols].astype(np.float32) / np.float32(128) - np.float32(1)
+    part = scene.lab[rows, cols].astype(np.float32) / np.float32(128) - np.float32(1)
     planes = np.concatenate([quarters([part[..., k] for k in range(3)]), np.stack([p[box[0], box[1]] for p in half])])
     return np.asarray(planes, np.float32)

@@ -2,14 +2,15 @@
 
 Coarse to fine. At a small size, colour odds from the marks, the reach of each mark along paths that do
 not cross edges, and the edges themselves go into one convex solve; colours are learned again from its
-answer and it is solved once more. A small network weighs all that at twice the small size, and the outline
-is drawn to the picture's edges at plate size.
+answer and it is solved once more. A small network weighs all that at twice the small size; on an unmarked
+frame it looks twice, the second time with what its first answer says of colours and motion. The outline is
+drawn to the picture's edges at plate size.
 """
 
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import cache
 from pathlib import Path
 
@@ -19,10 +20,10 @@ from numpy.typing import NDArray
 
 from cuvrel.core.media.box import Box
 from cuvrel.core.media.rows import at_once
-from cuvrel.core.pulls.clues import NEAR, Told, area, moves, stacked
+from cuvrel.core.pulls.clues import FAR, LOOKED, MATTE, NEAR, NOTHING, Scene, Told, area, moves, others, stacked
 from cuvrel.core.pulls.marks import rasterise
 from cuvrel.core.pulls.memory import ColourMemory, to_lab
-from cuvrel.core.pulls.network import Network
+from cuvrel.core.pulls.network import Network, quarters
 from cuvrel.core.pulls.relax import barrier, edge_weights, geodesic, relax
 from cuvrel.core.pulls.soften import soften
 from cuvrel.core.recipe.declared import Params, declare, number, switch
@@ -88,7 +89,7 @@ class Prepared:
     """What does not change between marks on one frame: the picture at its sizes, Lab, edge weights, motion.
 
     neighbours: pictures of nearby frames with how many frames away each one is; what moves otherwise than
-    the background helps to tell the subject. Those in clues.NEAR are of use.
+    the background helps to tell the subject. Those in clues.NEAR and clues.FAR are of use.
     """
 
     def __init__(self, rgb: U8, snap: float = 0.7, neighbours: Sequence[tuple[int, U8]] = ()) -> None:
@@ -99,8 +100,14 @@ class Prepared:
         self.lab_small = to_lab(small)
         h, w = self.sizes.small
         self.twice = np.ascontiguousarray(cv2.resize(work, (2 * w, 2 * h), interpolation=cv2.INTER_AREA))
-        self.lab_twice = to_lab(self.twice)
-        self.moves = moves(work, [(apart, shrink(one, self.sizes.work)) for apart, one in neighbours], (h, w))
+        near = [(apart, shrink(one, self.sizes.work)) for apart, one in neighbours]
+        found = moves(work, near, (h, w))
+        there = [to_lab(np.ascontiguousarray(shrink(one, (h, w)))) for _, one in near]
+        self.scene = Scene(
+            to_lab(self.twice),
+            [one for one in found if one.apart in NEAR],
+            others(self.lab_small, list(zip(found, there, strict=True))),
+        )
         lab = cv2.GaussianBlur(self.lab_small, (0, 0), 0.8).astype(np.float32)
         gx, gy = cv2.Sobel(lab, cv2.CV_32F, 1, 0, scale=0.125), cv2.Sobel(lab, cv2.CV_32F, 0, 1, scale=0.125)
         slope = np.sqrt((gx * gx + gy * gy).sum(axis=2))
@@ -111,7 +118,8 @@ class Prepared:
 
 def prepare(read: Callable[[int], U8], count: int, frame: int, snap: float = 0.7) -> Prepared:
     """A frame of a clip of `count` frames, prepared with its neighbours."""
-    return Prepared(read(frame), snap, [(n, read(frame + n)) for n in sorted(NEAR) if 0 <= frame + n < count])
+    near = [n for n in sorted((*NEAR, *FAR)) if 0 <= frame + n < count]
+    return Prepared(read(frame), snap, [(n, read(frame + n)) for n in near])
 
 
 def trace(
@@ -129,23 +137,24 @@ def trace(
         scale = size[1] / plate[1], size[0] / plate[0]
         return rasterise(marks, "in", size, scale), rasterise(marks, "out", size, scale)
 
-    alpha = solve(ready, masks, prior, detail)
+    alpha = solve(ready, *masks(ready.sizes.small), prior, detail)
     in_full, out_full = masks(plate)
     alpha[in_full] = np.maximum(alpha[in_full], 1)
     alpha[out_full] = 0
     return alpha
 
 
-Masks = Callable[[tuple[int, int]], tuple[NDArray[np.bool_], NDArray[np.bool_]]]
+def solve(
+    ready: Prepared, inside: NDArray[np.bool_], outside: NDArray[np.bool_], prior: F32 | None, detail: float = 1.0
+) -> F32:
+    """The matte from what is known to be in and out, (H, W) float32, 0 to 1, which it may miss by a little.
 
-
-def solve(ready: Prepared, masks: Masks, prior: F32 | None, detail: float = 1.0) -> F32:
-    """The matte from what is known to be in and out, (H, W) float32, 0 to 1; the masks themselves may be missed.
-
-    masks: in and out pixels at any size (H, W). prior: as for `trace`. Raises TraceError.
+    inside, outside: pixels at small size. prior: as for `trace`. Raises TraceError.
     """
-    inside, outside = masks(ready.sizes.small)
-    return _outlined(ready, weighed(clues(ready, inside, outside, prior)), prior, detail)
+    known = clues(ready, inside, outside, prior)
+    if prior is None:
+        known = again(ready, known, glanced(known))
+    return _outlined(ready, weighed(known), prior, detail)
 
 
 @dataclass(frozen=True)
@@ -159,6 +168,7 @@ class Clues:
     stack: F32
     box: Box
     inside: NDArray[np.bool_]
+    outside: NDArray[np.bool_]
     prior: F32 | None
     open: F32 | None
 
@@ -173,9 +183,38 @@ def clues(ready: Prepared, inside: NDArray[np.bool_], outside: NDArray[np.bool_]
         told = _from_marks(ready, inside, outside)
     else:
         raise TraceError("There is no in mark on this frame.", "Draw an in mark on the subject.")
-    box = area(told, inside)
-    stack = stacked(ready.lab_twice, told, inside, outside, before, ready.moves, box)
-    return Clues(told, stack, box, inside, before, free)
+    box = area(told.u, inside)
+    state = NOTHING if prior is None else MATTE
+    stack = stacked(ready.scene, told, inside, outside, before, box, state)
+    return Clues(told, stack, box, inside, outside, before, free)
+
+
+def glanced(known: Clues) -> F32:
+    """A first look, (h, w) float32 at small size, 0 to 1: by the same network, at half of the size it decides at."""
+    stack = known.stack
+    _, h, w = stack.shape
+    half = max(1, w // 2), max(1, h // 2)
+    light = [cv2.resize(plane, (2 * half[0], 2 * half[1])) for plane in stack[:12].reshape(3, 4, h, w).mean(axis=1)]
+    rest = np.stack([cv2.resize(plane, half, interpolation=cv2.INTER_AREA) for plane in stack[12:]])
+    odds = network().odds(np.concatenate([quarters(light), rest]))
+    u = np.minimum(known.told.u, 0.3)
+    u[known.box] = 1 / (1 + np.exp(-cv2.resize(odds, (w, h), interpolation=cv2.INTER_LINEAR)))
+    return u
+
+
+def again(ready: Prepared, known: Clues, found: F32) -> Clues:
+    """The clues once more, by what a first look makes of colours and motion. found: its answer, (h, w) float32."""
+    told, inside, outside = known.told, known.inside, known.outside
+    # what the first look is unsure of teaches nothing
+    here, away = (np.clip(way * (found - np.float32(0.5)) * 2.5, 0, 1) for way in (1, -1))
+    learned, own = at_once(
+        lambda: _learned(ready.lab_small, here + 8 * inside, away + 8 * outside, 0.65),
+        lambda: owned(ready.lab_small, inside | (found > 0.5)),
+    )
+    told = replace(told, odds=np.clip(np.float32(1.2) * learned + np.float32(0.8) * told.reach, -6, 6), own=own)
+    box = area(np.maximum(found, told.u), inside)
+    stack = stacked(ready.scene, told, inside, outside, found, box, LOOKED)
+    return replace(known, told=told, stack=stack, box=box)
 
 
 def weighed(known: Clues) -> F32:

@@ -1,0 +1,65 @@
+"""Comparing a frame with the background as another frame showed it: under the camera's motion, the light and the grain.
+
+All pictures are Lab of 0 to 255 (`pulls.memory.to_lab`), all at one size.
+"""
+
+from __future__ import annotations
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+F32 = NDArray[np.float32]
+U8 = NDArray[np.uint8]
+STILL = 0.03  # pixels of motion at the picture's corners below which a camera stands
+MOST = 12.0  # levels of Lab by which light may differ
+COARSE = 8  # light is spread at such a fraction of the size
+LEAST = 1.2  # levels of Lab that grain is at least taken for
+
+
+def stands(fit: F32, shape: tuple[int, int]) -> bool:
+    """Whether a motion, (2, 3) as `fit.fitted` gives it, leaves a picture of that shape (H, W) where it is."""
+    h, w = shape
+    corners = np.array([[0, 0, 1], [w, 0, 1], [0, h, 1], [w, h, 1]], np.float32) @ fit.T
+    return float(np.abs(corners).max()) < STILL
+
+
+def brought(picture: NDArray, fit: F32, border: int = cv2.BORDER_CONSTANT) -> NDArray:
+    """Another frame's picture or plane under this frame's view. fit: motion from this frame to that, (2, 3)."""
+    flags = cv2.INTER_LINEAR | cv2.WARP_INVERSE_MAP
+    size = picture.shape[1], picture.shape[0]
+    return cv2.warpAffine(picture, np.eye(2, 3, dtype=np.float32) + fit, size, flags=flags, borderMode=border)
+
+
+def light(more: F32, free: F32) -> F32:
+    """What of a difference is the light's: the mean about each place where it is free, (h, w, 3) float32.
+
+    more: (h, w, 3) of this frame above the other. free: (h, w), 0 to 1, where both show the background.
+    """
+    h, w = free.shape
+    size = max(1, w // COARSE), max(1, h // COARSE)
+    few = cv2.resize(free, size, interpolation=cv2.INTER_AREA)
+    # a limit, so that another thing in the frame is not taken for light
+    part = cv2.resize(np.clip(more, -MOST, MOST) * free[..., None], size, interpolation=cv2.INTER_AREA)
+    sigma = max(size) / 8
+    spread = (
+        cv2.GaussianBlur(part, (0, 0), sigma) / (cv2.GaussianBlur(few, (0, 0), sigma) + np.float32(1e-3))[..., None]
+    )
+    return np.asarray(cv2.resize(spread, (w, h), interpolation=cv2.INTER_LINEAR), np.float32)
+
+
+def apart(more: F32, rest: NDArray[np.bool_], sigma: float = 0.0) -> F32:
+    """How far a difference goes beyond grain, (h, w) float32 in units of it.
+
+    more: (h, w, 3). rest: (h, w), where it is nothing but grain. sigma: of a blur, in pixels, that takes grain out.
+    """
+    seen = cv2.GaussianBlur(more, (0, 0), sigma) if sigma else more
+    total = np.sqrt(cv2.transform(seen * seen, np.ones((1, 3), np.float32)))
+    few = total[::2, ::2][rest[::2, ::2]]
+    grain = float(np.median(few)) if few.size > 40 else 4.0
+    return np.asarray(total / np.float32(max(grain, LEAST / (1 + sigma / 2))), np.float32)
+
+
+def share(units: F32) -> F32:
+    """Units of grain as 0 to 1."""
+    return np.asarray(np.tanh(units * np.float32(1 / 6)), np.float32)
