@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
+from cuvrel.core.checks.quality import overlap
 from cuvrel.core.follow.carry import Follower, network
 from cuvrel.core.follow.evidence import HALF, Expected, area_of_interest
 from cuvrel.core.follow.run import Settings, span
@@ -102,3 +103,16 @@ def test_a_span_looks_one_frame_ahead_in_its_own_order() -> None:
         found = follower.finish(follower.settle(looked, after))
         assert np.array_equal(found.matte, by_span[number].matte)
         looked = after
+
+
+def test_what_came_as_another_thing_does_not_become_the_subject() -> None:
+    pictures, truths = sliding(9, speed=0.0)
+    rng = np.random.default_rng(5)
+    body = (np.array([170, 70, 60]) + rng.normal(0, 14, (60, 40, 3))).clip(0, 255).astype(np.uint8)
+    frames = [one.copy() for one in pictures]
+    for n, frame in enumerate(frames):  # in the subject's own colours, from the left until it touches
+        frame[90:150, 6 * n : 6 * n + 40] = body
+    found = dict(span(frames.__getitem__, range(1, 9), (frames[0], truths[0]), Settings()))
+    touching = found[8].matte
+    assert touching[95:145, 50:80].mean() < 0.2
+    assert overlap(touching, truths[8]) > 0.85

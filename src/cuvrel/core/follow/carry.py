@@ -31,6 +31,7 @@ from cuvrel.core.pulls.trace import shrink
 F32 = NDArray[np.float32]
 U8 = NDArray[np.uint8]
 HOLD = 0.35  # how strongly the carried shape counts, where the network is left to itself
+OTHER = 3.0  # log odds by which what was another thing before it came here is not the subject
 LONG = 640  # the longer side at which motion is found and the outline decided
 
 
@@ -219,6 +220,7 @@ class Follower:
         u = np.zeros(self.size, np.float32)
         part = shape[stack.inside]
         odds = network().odds(stack.planes) + np.float32(8 * (self.hold - HOLD)) * (part - 0.5)
+        odds -= np.float32(OTHER) * cv2.resize(stack.other(), odds.shape[::-1], interpolation=cv2.INTER_LINEAR)
         decided = 1 / (1 + np.exp(-odds))
         hard = (decided > 0.5).astype(np.uint8)
         count, labels, stats, _ = cv2.connectedComponentsWithStats(hard, connectivity=8)

@@ -88,6 +88,10 @@ class Stack:
         rows, cols = self.box
         return slice(2 * rows.start, 2 * rows.stop), slice(2 * cols.start, 2 * cols.stop)
 
+    def other(self) -> F32:
+        """Where another thing is, at half size, 0 to 1: the last plane."""
+        return np.asarray((self.planes[-1] + 1) / 2, np.float32)
+
     def colour(self) -> F32:
         """What the colour memories say together, log odds at half size."""
         recent, near, anywhere = self.planes[20:23]
