@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 
 F32 = NDArray[np.float32]
 HALT = 0.9  # doubt above which following stops by itself: twice as sure of a mistake as what the sheet shows
-CALM = 3.9  # log odds against a mistake when nothing speaks for one
+CALM = 6.0  # log odds against a mistake when nothing speaks for one
 JUMPED = "the outline jumped"
 ALIKE = "colours inside and out are alike here"
 UNSURE = "the outline can't be told here"
@@ -35,7 +35,7 @@ class Evidence:
 
         Logistic; the weights are what `training/doubt.py` found on made-up clips. Jumps, torn motion and
         changes of size told nothing there that the network's own expectation had not told. The constant is set
-        so that nine bad frames of ten are shown as doubtful (above 0.5), and one good one of fifteen.
+        so that nine bad frames of ten are shown as doubtful (above 0.5) with as few good ones as that allows.
         """
         if self.lost:
             return 1.0
