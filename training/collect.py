@@ -8,7 +8,7 @@ true coverage.
 from __future__ import annotations
 
 import argparse
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from concurrent.futures import ProcessPoolExecutor
 from pathlib import Path
 from typing import Any
@@ -18,7 +18,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from cuvrel.core.checks.quality import overlap
-from cuvrel.core.follow.carry import Follower
+from cuvrel.core.follow.carry import Follower, Settled
 from cuvrel.core.pulls.trace import prepare, trace
 from training.composites import clip
 from training.strokes import first_marks
@@ -54,6 +54,16 @@ def begun(rng: np.random.Generator, pictures: list[U8], truths: list[F32], at: i
     return hurt(rng, truth)
 
 
+def settling(follower: Follower, pictures: Sequence[U8]) -> Iterator[Settled]:
+    """Follows on through pictures as `run.span` does, each with the next one in view, and gives each frame's step."""
+    looked = follower.look(pictures[0], follower.at)
+    for following in [*pictures[1:], None]:
+        after = None if following is None else follower.look(following, looked)
+        yield follower.settle(looked, after)
+        if after is not None:
+            looked = after
+
+
 def quantised(planes: F32) -> NDArray[np.int8]:
     return np.clip(np.round(planes * 127), -127, 127).astype(np.int8)
 
@@ -70,14 +80,10 @@ def gather(seed: int) -> list[tuple[NDArray[np.int8], NDArray[np.uint8]]]:
         return []
     follower = Follower(pictures[starts[0]], begun(rng, pictures, truths, starts[0]))
     out = []
-    looked = follower.look(pictures[starts[0] + 1], follower.at)
-    for number in range(starts[0] + 1, len(pictures)):
-        after = follower.look(pictures[number + 1], looked) if number + 1 < len(pictures) else None
-        follower.settle(looked, after)
-        looked = after
+    for number, settled in enumerate(settling(follower, pictures[starts[0] + 1 :]), starts[0] + 1):
         if number % EVERY:
             continue
-        stack = follower.stack
+        stack = settled.stack
         out.append((quantised(stack.planes), np.round(truths[number][stack.inside] * 255).astype(np.uint8)))
     return out
 

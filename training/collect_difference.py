@@ -137,8 +137,9 @@ def pair(rng: np.random.Generator) -> tuple[U8, U8, F32]:
             lamp *= _lamp(rng, (x, y), tall * scale)
     total, cover = np.zeros((h, w, 3), np.float32), np.zeros((h, w), np.float32)
     count = int(np.clip(quick * open_ * 0.6 + 2, 2, 8))
+    place = in_light(place * light)
     for n in range(count):
-        canvas, one = in_light(place * light), np.zeros((h, w), np.float32)
+        canvas, one = place.copy(), np.zeros((h, w), np.float32)
         for parts, path, _ in things:
             lay(canvas, one, parts, path, time + open_ * (n + 0.5) / count, False, STILL)
         total += canvas

@@ -18,7 +18,7 @@ from cuvrel.core.pulls.clues import FAR, NEAR
 from cuvrel.core.pulls.marks import rasterise
 from cuvrel.core.pulls.trace import Clues, Prepared, again, clues, glanced, weighed
 from cuvrel.core.recipe.models import Mark
-from training.collect import collect, hurt, quantised
+from training.collect import collect, hurt, quantised, settling
 from training.composites import clip
 from training.strokes import first_marks
 
@@ -84,8 +84,10 @@ def mends(rng: np.random.Generator, pictures: list[U8], truths: list[F32], start
     follower = Follower(pictures[start], hurt(rng, truths[start]))
     out = []
     stops = set(rng.choice(np.arange(start + 3, len(pictures)), 3, replace=False).tolist())
-    for at in range(start + 1, max(stops) + 1):
-        matte = follower.step(pictures[at]).matte
+    for at, settled in enumerate(settling(follower, pictures[start + 1 : max(stops) + 2]), start + 1):
+        if at > max(stops):
+            break
+        matte = follower.finish(settled).matte
         if at in stops and 0.2 < overlap(matte, truths[at]) < 0.96:
             out += mended(rng, pictures, truths, at, matte)
     return out

@@ -18,6 +18,7 @@ from numpy.typing import NDArray
 from cuvrel.core.checks.quality import overlap
 from cuvrel.core.follow.carry import Follower
 from cuvrel.core.pulls.trace import prepare, trace
+from training.collect import settling
 from training.composites import clip
 from training.strokes import first_marks
 
@@ -37,8 +38,8 @@ def gather(seed: int) -> list[tuple[list[float], float]]:
         start = trace(prepare(pictures.__getitem__, len(pictures), 0), marks)
     follower = Follower(pictures[0], start)
     out = []
-    for picture, truth in zip(pictures[1:], truths[1:], strict=True):
-        found = follower.step(picture)
+    for settled, truth in zip(settling(follower, pictures[1:]), truths[1:], strict=True):
+        found = follower.finish(settled)
         seen = follower.evidence
         if not seen.lost:
             row = [seen.jump, seen.unsure, seen.torn, abs(seen.change), seen.drift]

@@ -96,13 +96,12 @@ def window(rng: np.random.Generator, sample: Sample, kind: Kind, plain: bool) ->
     half = torch.from_numpy(np.concatenate([stack[quarters:].astype(np.float32), free[None].astype(np.float32)]))[None]
     full = F.pixel_shuffle(torch.from_numpy(stack[:quarters].astype(np.float32))[None], 2)
     full = torch.cat([full, torch.from_numpy(truth.astype(np.float32))[None, None]], 1)
-    seen = []
-    for planes, scale in ((half, 1), (full, 2)):
-        grid = F.affine_grid(theta, [1, 1, WINDOW[0] * scale, WINDOW[1] * scale], align_corners=False)
-        seen.append(F.grid_sample(planes, grid, padding_mode="border", align_corners=False)[0])
-    half, full = seen
-    grid = F.affine_grid(theta, [1, 1, *WINDOW], align_corners=False)[0]
-    counts = half[-1:] * (grid.abs().amax(-1) <= 1)[None]  # beyond the sample nothing is known
+    grids = [F.affine_grid(theta, [1, 1, n * WINDOW[0], n * WINDOW[1]], align_corners=False) for n in (1, 2)]
+    half, full = (
+        F.grid_sample(planes, grid, padding_mode="border", align_corners=False)[0]
+        for planes, grid in zip((half, full), grids, strict=True)
+    )
+    counts = half[-1:] * (grids[0][0].abs().amax(-1) <= 1)[None]  # beyond the sample nothing is known
     return torch.cat([F.pixel_unshuffle(full[:-1], 2), half[:-1]]), full[-1:], counts
 
 
@@ -134,10 +133,9 @@ def batch(
 def varied(rng: np.random.Generator, x: Tensor, quarters: int) -> None:
     """Other light, other colours, and evidence that is missing, in place. x: (N, C, h, w)."""
     for one in x:
+        light, lift, turn = 1 + 0.2 * rng.normal(), 0.1 * rng.normal(), rng.uniform(-np.pi, np.pi)
+        turn *= rng.uniform() < 0.5
         for first in range(0, quarters // SLOTS * SLOTS, SLOTS):
-            if first == 0:
-                light, lift, turn = 1 + 0.2 * rng.normal(), 0.1 * rng.normal(), rng.uniform(-np.pi, np.pi)
-                turn *= rng.uniform() < 0.5
             one[first : first + SLOTS] = one[first : first + SLOTS] * light + lift * (first == 0)
             a, b = one[first + 4 : first + 8].clone(), one[first + 8 : first + 12].clone()
             one[first + 4 : first + 8] = np.cos(turn) * a - np.sin(turn) * b

@@ -153,7 +153,7 @@ def _open(session: Session, shot_id: int, kind: str, **about: str) -> bool:
     jobs = session.scalars(
         select(JobRow).where(JobRow.shot_id == shot_id, JobRow.kind == kind, JobRow.state.in_(OPEN))
     ).all()
-    return any(job.args.get(name) == value for job in jobs for name, value in about.items())
+    return any(all(job.args.get(name) == value for name, value in about.items()) for job in jobs)
 
 
 @api.post("/shots/<int:id>/settle", responses={202: JobOut})

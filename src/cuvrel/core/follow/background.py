@@ -2,7 +2,8 @@
 
 Once the subject has moved on, or where it was never, the background is known; what differs from it is the
 subject or another thing, in whatever colours. The picture moves with the camera's own motion and under the
-light of the day: where the rest of the frame is a little brighter all around, that is no difference.
+light of the day: where the rest of the frame is a little brighter all around, that is no difference. What
+differs and stood apart from the subject is another thing, and stays one when it comes to touch it.
 """
 
 from __future__ import annotations

@@ -54,7 +54,7 @@ class Halt:
 
 @dataclass(frozen=True)
 class Looked:
-    """A frame's picture at plate and at working size; at that its Lab and grey.
+    """A frame's picture at plate and at working size; at that its Lab, also halved, and grey.
 
     Also motion to the frame before, and from that to this one (`onward`), each with its fault.
     """
@@ -62,6 +62,7 @@ class Looked:
     rgb: U8
     small: U8
     lab: U8
+    half: U8
     grey: U8
     motion: tuple[F32, F32] | None
     onward: tuple[F32, F32] | None
@@ -115,7 +116,7 @@ class Follower:
         # the touched frame alone, for the rough place and for anywhere: never fed with what was followed
         self._touched = [ColourMemory(self.size, cells=4, reach=1, bins=16), ColourMemory(self.size, bins=20)]
         self._teach([self._recent, *self._touched], lab, u, 1.0)
-        self._expected, self._ground = Expected(u), Background(halved(lab), halved(u))
+        self._expected, self._ground = Expected(u), Background(self.at.half, halved(u))
         self._areas = [float((u > 0.5).sum())]
         self._looks = self._look_of(u, lab)
 
@@ -126,10 +127,12 @@ class Follower:
         """
         work = np.ascontiguousarray(shrink(rgb, self.size))
         grey = cv2.cvtColor(work, cv2.COLOR_RGB2GRAY)
+        lab = to_lab(work)
+        half = halved(lab)
         if before is None:
-            return Looked(rgb, work, to_lab(work), grey, None, None)
+            return Looked(rgb, work, lab, half, grey, None, None)
         to, fault, onward, missed = self._ahead.both_ways(grey, before.grey)
-        return Looked(rgb, work, to_lab(work), grey, (to, fault), (onward, missed))
+        return Looked(rgb, work, lab, half, grey, (to, fault), (onward, missed))
 
     def _teach(self, memories: list[ColourMemory], lab: U8, u: F32, weight: float) -> None:
         """Remembers the colours on both sides, leaving out the outline itself, which is mixed."""
@@ -150,7 +153,7 @@ class Follower:
         self._key_u, self._key_flow = u, np.zeros((*self.size, 2), np.float32)
         self._key_fault = np.zeros(self.size, np.float32)
         self._teach([self._recent], self.at.lab, u, 1.0)
-        self._expected, self._ground = Expected(u), Background(halved(self.at.lab), halved(u))
+        self._expected, self._ground = Expected(u), Background(self.at.half, halved(u))
         self._areas = [float((u > 0.5).sum())]
 
     def step(self, rgb: U8, decide: bool = True) -> Followed:
@@ -176,12 +179,12 @@ class Follower:
         shape = carried + faith * (along - carried)
 
         found = Carried(flow, fault, carried, along, faith, self._residual(grey, flow))
-        stack = self._evidence(grey, found, lab, None if after is None else after.onward)
+        stack = self._evidence(looked, found, None if after is None else after.onward)
         u = self._decided(shape, stack) if decide else shape
         self._recent.fade(0.75)
         self._teach([self._recent], lab, u, 0.4)
         self._expected.settle(u)
-        self._ground.settle(halved(lab), halved(u))
+        self._ground.settle(looked.half, halved(u))
         self.stack = stack
         self.at, self._u = looked, u
         return Settled(looked, shape, u, stack, fault)
@@ -204,16 +207,16 @@ class Follower:
     def _residual(self, grey: U8, flow: F32) -> F32:
         return np.abs(grey.astype(np.float32) - sample(self.at.grey, flow))
 
-    def _evidence(self, grey: U8, carried: Carried, lab: U8, onward: tuple[F32, F32] | None) -> Stack:
+    def _evidence(self, looked: Looked, carried: Carried, onward: tuple[F32, F32] | None) -> Stack:
         """What the network weighs, about where the subject may be."""
         shape = halved(carried.matte)
-        half_flow = np.ascontiguousarray(carried.flow[::2, ::2]) * np.float32(0.5)
-        fault = halved(carried.fault)
-        self._expected.move(half_flow, fault, shape)
-        self._ground.move(half_flow, np.exp(-fault), shape)
+        flow, fault = carried.small
+        self._expected.move(flow, fault, shape)
+        self._ground.move(flow, np.exp(-fault), shape)
         box = area_of_interest(shape, self._expected.plane)
-        ground = self._ground.planes(halved(lab), shape)
-        return stacked(carried, lab, [self._recent, *self._touched], self._expected, shape, box, ground, onward)
+        ground = self._ground.planes(looked.half, shape)
+        memories = [self._recent, *self._touched]
+        return stacked(carried, looked.lab, looked.half, memories, self._expected, shape, box, ground, onward)
 
     def _decided(self, shape: F32, stack: Stack) -> F32:
         """The matte that the network weighs out, without crumbs that nothing was carried to."""

@@ -8,19 +8,22 @@ subject would be if nothing had passed before it.
 from __future__ import annotations
 
 from dataclasses import dataclass
+from functools import cached_property
 
 import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from cuvrel.core.follow import background
 from cuvrel.core.media.box import Box, blocks
 from cuvrel.core.motion.fit import fitted, with_subject
+from cuvrel.core.motion.ground import brought
 from cuvrel.core.pulls.memory import ColourMemory
 from cuvrel.core.pulls.network import quarters
 
 F32 = NDArray[np.float32]
 U8 = NDArray[np.uint8]
-HALF = 18  # planes at half size
+HALF = 14 + background.PLANES  # planes at half size
 STAY = 0.93  # how much of a hidden part is still expected a frame later
 
 
@@ -39,10 +42,20 @@ class Carried:
     faith: F32
     residual: F32
 
+    @cached_property
+    def small(self) -> tuple[F32, F32]:
+        """The motion and its fault at half size."""
+        return halved_motion(self.flow, self.fault)
+
 
 def halved(plane: NDArray) -> NDArray:
     """A picture or plane at half size, averaged."""
     return cv2.resize(plane, (plane.shape[1] // 2, plane.shape[0] // 2), interpolation=cv2.INTER_AREA)
+
+
+def halved_motion(flow: F32, fault: F32) -> tuple[F32, F32]:
+    """A motion, (H, W, 2), and its fault, (H, W), at half size and in pixels of it; the fault stays in full ones."""
+    return np.ascontiguousarray(flow[::2, ::2]) * np.float32(0.5), halved(fault)
 
 
 class Expected:
@@ -57,9 +70,7 @@ class Expected:
         fit = fitted(flow, shape * np.exp(-fault), 40.0)
         if float((shape > 0.5).sum()) >= 30:
             self._fit = fit
-        matrix = np.eye(2, 3, dtype=np.float32) + self._fit
-        h, w = self.plane.shape
-        self.plane = cv2.warpAffine(self.plane, matrix, (w, h), flags=cv2.INTER_LINEAR | cv2.WARP_INVERSE_MAP)
+        self.plane = brought(self.plane, self._fit)
 
     def settle(self, matte: F32) -> None:
         """After the frame was decided: what is seen counts in full, what is not fades."""
@@ -101,6 +112,7 @@ class Stack:
 def stacked(
     carried: Carried,
     lab: U8,
+    small: U8,
     memories: list[ColourMemory],
     expected: Expected,
     shape: F32,
@@ -110,17 +122,16 @@ def stacked(
 ) -> Stack:
     """The stack for the network.
 
-    lab: (H, W, 3) uint8 at working size. memories: recent, the touched frame's by place and anywhere.
-    shape: the carried matte at half size. box: at half size. ground: what the known background says.
+    lab: (H, W, 3) uint8 at working size; small: the same at half of it. memories: recent, the touched frame's
+    by place and anywhere. shape: the carried matte at half size. box: at half size. ground: what the known
+    background says.
     onward: motion from here to the frame after, and its fault, at working size, where that frame is known.
     """
-    flow = np.ascontiguousarray(carried.flow[::2, ::2]) * np.float32(0.5)
-    fault = halved(carried.fault)
+    flow, fault = carried.small
     calm = np.exp(-fault)
     sides, from_ground = with_subject(flow, calm, shape)
     where = np.zeros(shape.shape, np.uint8)
     where[box] = 1
-    small = halved(lab)
     colours = []
     for memory, balance in zip(memories, (0.3, 0.5, 0.5), strict=True):
         odds, trust = memory.odds(small, where, balance=balance, zoom=2.0)
@@ -153,6 +164,9 @@ def _onward(motion: tuple[F32, F32] | None, shape: F32) -> list[F32]:
     """
     if motion is None:
         return [np.zeros(shape.shape, np.float32), *(np.full(shape.shape, n, np.float32) for n in (-1, 1))]
-    flow, fault = np.ascontiguousarray(motion[0][::2, ::2]) * np.float32(0.5), halved(motion[1])
+    flow, fault = halved_motion(*motion)
     sides, from_ground = with_subject(flow, np.exp(-fault), shape)
-    return [sides, np.minimum(from_ground, 8) / 4 - 1, np.minimum(fault, 6) / 3 - 1]
+    away, missed = (
+        np.asarray(np.minimum(one, most) / (most / 2) - 1, np.float32) for one, most in ((from_ground, 8), (fault, 6))
+    )
+    return [sides, away, missed]

@@ -27,7 +27,9 @@ NEAR = (-1, 1, -3, 3)  # the neighbours whose motion is looked at, in frames fro
 FLOW = 480  # the longer side at which motion is found
 MOVES = 0.7  # pixels at small size that marked places must leave the background's motion by, for motion to tell
 FAR = (-8, 8)  # and those further off that show the background, too
-PLANES = 12 + 20
+APART = (3, 8)  # how far away frames are that the picture is compared with
+QUARTERS = 12  # planes that are the picture's, four a channel
+PLANES = QUARTERS + 20
 NOTHING, LOOKED, MATTE = -1.0, 0.0, 1.0  # what was there before a look: no answer, a first look's, a matte to mend
 
 
@@ -70,12 +72,10 @@ def others(lab: U8, seen: Sequence[tuple[Moves, U8]]) -> list[F32]:
 
     Two planes (h, w) float32; one half where no such frame is known. What has moved differs from both sides in
     time, the background it uncovered only from one. lab: (h, w, 3) uint8 at small size. seen: the motion to a
-    neighbour, and its picture as `lab`.
+    neighbour that is APART frames away, and its picture as `lab`.
     """
     least: dict[int, F32] = {}
     for move, there in seen:
-        if abs(move.apart) < 3:
-            continue
         fit = fitted(move.flow, move.calm, 1.0)
         behind = ground.brought(there.astype(np.float32), fit, cv2.BORDER_REPLICATE)
         shown = ground.brought(np.ones(lab.shape[:2], np.float32), fit)
@@ -84,9 +84,9 @@ def others(lab: U8, seen: Sequence[tuple[Moves, U8]]) -> list[F32]:
         free = shown * (np.abs(more).max(axis=2) < 2 * ground.MOST)
         more -= ground.light(more, free)
         away = ground.share(ground.apart(more, free > 0.5, 1.0)) * shown
-        group = FAR[1] if abs(move.apart) > 3 else 3
-        least[group] = np.minimum(least[group], away) if group in least else away
-    return [least.get(group, np.full(lab.shape[:2], 0.5, np.float32)) for group in (3, FAR[1])]
+        apart = abs(move.apart)
+        least[apart] = np.minimum(least[apart], away) if apart in least else away
+    return [least.get(apart, np.full(lab.shape[:2], 0.5, np.float32)) for apart in APART]
 
 
 @dataclass(frozen=True)

@@ -20,7 +20,21 @@ from numpy.typing import NDArray
 
 from cuvrel.core.media.box import Box
 from cuvrel.core.media.rows import at_once
-from cuvrel.core.pulls.clues import FAR, LOOKED, MATTE, NEAR, NOTHING, Scene, Told, area, moves, others, stacked
+from cuvrel.core.pulls.clues import (
+    APART,
+    FAR,
+    LOOKED,
+    MATTE,
+    NEAR,
+    NOTHING,
+    QUARTERS,
+    Scene,
+    Told,
+    area,
+    moves,
+    others,
+    stacked,
+)
 from cuvrel.core.pulls.marks import rasterise
 from cuvrel.core.pulls.memory import ColourMemory, to_lab
 from cuvrel.core.pulls.network import Network, quarters
@@ -102,11 +116,15 @@ class Prepared:
         self.twice = np.ascontiguousarray(cv2.resize(work, (2 * w, 2 * h), interpolation=cv2.INTER_AREA))
         near = [(apart, shrink(one, self.sizes.work)) for apart, one in neighbours]
         found = moves(work, near, (h, w))
-        there = [to_lab(np.ascontiguousarray(shrink(one, (h, w)))) for _, one in near]
+        seen = [
+            (move, to_lab(np.ascontiguousarray(shrink(one, (h, w)))))
+            for move, (apart, one) in zip(found, near, strict=True)
+            if abs(apart) in APART
+        ]
         self.scene = Scene(
             to_lab(self.twice),
             [one for one in found if one.apart in NEAR],
-            others(self.lab_small, list(zip(found, there, strict=True))),
+            others(self.lab_small, seen),
         )
         lab = cv2.GaussianBlur(self.lab_small, (0, 0), 0.8).astype(np.float32)
         gx, gy = cv2.Sobel(lab, cv2.CV_32F, 1, 0, scale=0.125), cv2.Sobel(lab, cv2.CV_32F, 0, 1, scale=0.125)
@@ -194,8 +212,10 @@ def glanced(known: Clues) -> F32:
     stack = known.stack
     _, h, w = stack.shape
     half = max(1, w // 2), max(1, h // 2)
-    light = [cv2.resize(plane, (2 * half[0], 2 * half[1])) for plane in stack[:12].reshape(3, 4, h, w).mean(axis=1)]
-    rest = np.stack([cv2.resize(plane, half, interpolation=cv2.INTER_AREA) for plane in stack[12:]])
+    light = [
+        cv2.resize(plane, (2 * half[0], 2 * half[1])) for plane in stack[:QUARTERS].reshape(-1, 4, h, w).mean(axis=1)
+    ]
+    rest = np.stack([cv2.resize(plane, half, interpolation=cv2.INTER_AREA) for plane in stack[QUARTERS:]])
     odds = network().odds(np.concatenate([quarters(light), rest]))
     u = np.minimum(known.told.u, 0.3)
     u[known.box] = 1 / (1 + np.exp(-cv2.resize(odds, (w, h), interpolation=cv2.INTER_LINEAR)))
@@ -207,11 +227,11 @@ def again(ready: Prepared, known: Clues, found: F32) -> Clues:
     told, inside, outside = known.told, known.inside, known.outside
     # what the first look is unsure of teaches nothing
     here, away = (np.clip(way * (found - np.float32(0.5)) * 2.5, 0, 1) for way in (1, -1))
-    learned, own = at_once(
-        lambda: _learned(ready.lab_small, here + 8 * inside, away + 8 * outside, 0.65),
+    odds, own = at_once(
+        lambda: _once_more(ready.lab_small, here + 8 * inside, away + 8 * outside, told.reach),
         lambda: owned(ready.lab_small, inside | (found > 0.5)),
     )
-    told = replace(told, odds=np.clip(np.float32(1.2) * learned + np.float32(0.8) * told.reach, -6, 6), own=own)
+    told = replace(told, odds=odds, own=own)
     box = area(np.maximum(found, told.u), inside)
     stack = stacked(ready.scene, told, inside, outside, found, box, LOOKED)
     return replace(known, told=told, stack=stack, box=box)
@@ -284,8 +304,7 @@ def _from_marks(ready: Prepared, inside: NDArray[np.bool_], outside: NDArray[np.
     # only what is fairly certain teaches, or an early mistake would prove itself right
     here = (hard * np.clip(-r / 2.5, 0, 1) * same).astype(np.float32)
     away = (~hard * np.clip(r / 2.5, 0, 1)).astype(np.float32)
-    learned = _learned(lab, here + 8 * f, away + 8 * b, 0.65)
-    r = -np.clip(1.2 * learned + 0.8 * reach, -6, 6)
+    r = -_once_more(lab, here + 8 * f, away + 8 * b, reach)
     u = relax(u, _pin(r, inside, outside), ready.wx, ready.wy, 40)
     u = np.where(_reached(u > 0.5, inside), u, np.minimum(u, 0.49)).astype(np.float32)
     return Told(seen, reach.astype(np.float32), -r, u, ready.slope, owned(lab, inside | (u > 0.5)))
@@ -305,6 +324,11 @@ def _learned(lab: U8, subject: F32, other: F32, nearby: float) -> F32:
         lambda: _taught(ColourMemory(lab.shape[:2]), lab, subject, other, 0.7, 5),
     )
     return np.asarray(nearby * here + (1 - nearby) * anywhere, np.float32)
+
+
+def _once_more(lab: U8, subject: F32, other: F32, reach: F32) -> F32:
+    """Log odds, (h, w) float32, -6 to 6, by the colours that an answer taught and by the reach of the marks."""
+    return np.asarray(np.clip(1.2 * _learned(lab, subject, other, 0.65) + 0.8 * reach, -6, 6), np.float32)
 
 
 def owned(lab: U8, subject: NDArray[np.bool_]) -> F32:
