@@ -29,6 +29,7 @@ FRAMES = 32  # of a clip: long enough for mistakes to grow
 EVERY = 3  # a frame of so many is kept, since neighbours are much alike
 TRACED = 0.35  # share of the clips that begin with a trace, as artists' work does,
 USABLE = 0.5  # and least overlap of a trace that an artist would follow from
+BLIND = 0.1  # share of the frames that know no next one
 
 
 def hurt(rng: np.random.Generator, matte: F32) -> F32:
@@ -54,12 +55,15 @@ def begun(rng: np.random.Generator, pictures: list[U8], truths: list[F32], at: i
     return hurt(rng, truth)
 
 
-def settling(follower: Follower, pictures: Sequence[U8]) -> Iterator[Settled]:
-    """Follows on through pictures as `run.span` does, each with the next one in view, and gives each frame's step."""
+def settling(follower: Follower, pictures: Sequence[U8], rng: np.random.Generator | None = None) -> Iterator[Settled]:
+    """Follows on through pictures as `run.span` does, each with the next one in view, and gives each frame's step.
+
+    rng: draws the frames that are decided without the next one, as the last of a span is.
+    """
     looked = follower.look(pictures[0], follower.at)
     for following in [*pictures[1:], None]:
         after = None if following is None else follower.look(following, looked)
-        yield follower.settle(looked, after)
+        yield follower.settle(looked, None if rng is not None and rng.uniform() < BLIND else after)
         if after is not None:
             looked = after
 
@@ -80,7 +84,7 @@ def gather(seed: int) -> list[tuple[NDArray[np.int8], NDArray[np.uint8]]]:
         return []
     follower = Follower(pictures[starts[0]], begun(rng, pictures, truths, starts[0]))
     out = []
-    for number, settled in enumerate(settling(follower, pictures[starts[0] + 1 :]), starts[0] + 1):
+    for number, settled in enumerate(settling(follower, pictures[starts[0] + 1 :], rng), starts[0] + 1):
         if number % EVERY:
             continue
         stack = settled.stack

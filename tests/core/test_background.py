@@ -10,6 +10,7 @@ from cuvrel.core.follow.background import PLANES, Background
 SIZE = (90, 160)
 STILL = np.zeros((*SIZE, 2), np.float32)
 CALM = np.ones(SIZE, np.float32)
+NOWHERE = np.zeros(SIZE, bool), np.zeros(SIZE, bool)  # of the subject's own look nothing is known
 
 
 def place(seed: int = 2, wide: int = SIZE[1]) -> np.ndarray:
@@ -35,7 +36,7 @@ def test_what_came_before_a_known_place_differs_from_it() -> None:
     ground = place()
     known = Background(shown(ground, square(20)), square(20))
     known.move(STILL, CALM, square(20))
-    close, about, sure, _ = known.planes(shown(ground, square(70)), square(20))
+    close, about, sure, _ = known.planes(shown(ground, square(70)), square(20), *NOWHERE)
     assert PLANES == 4
     for plane in (close, about, sure):
         assert plane.shape == SIZE
@@ -55,9 +56,9 @@ def test_what_a_subject_leaves_behind_is_known_after_a_few_frames() -> None:
     for _ in range(3):
         known.move(STILL, CALM, square(100))
         frame = shown(ground, square(100))
-        known.planes(frame, square(100))
+        known.planes(frame, square(100), *NOWHERE)
         known.settle(frame, square(100))
-    close, _, sure, _ = known.planes(shown(ground, square(22)), square(100))
+    close, _, sure, _ = known.planes(shown(ground, square(22)), square(100), *NOWHERE)
     assert sure[32:52, 24:42].min() > 0.9
     assert close[32:52, 24:42].mean() > 0.6, "and the subject is found before it when it comes back"
 
@@ -68,7 +69,7 @@ def test_the_place_moves_with_the_camera() -> None:
     known = Background(first, np.zeros(SIZE, np.float32))
     # the camera turns right by four pixels: what is here was four further right before
     known.move(np.full((*SIZE, 2), (4.0, 0.0), np.float32), CALM, np.zeros(SIZE, np.float32))
-    close, _, sure, _ = known.planes(wide[:, 24 : 24 + SIZE[1]], np.zeros(SIZE, np.float32))
+    close, _, sure, _ = known.planes(wide[:, 24 : 24 + SIZE[1]], np.zeros(SIZE, np.float32), *NOWHERE)
     assert close[:, 4:-8].mean() < -0.6
     assert sure[:, : SIZE[1] - 8].min() > 0.9
     assert sure[:, -3:].max() < -0.9, "what comes into the frame is not known yet"
@@ -79,7 +80,7 @@ def test_other_light_is_no_difference(more: int) -> None:
     ground = place()
     known = Background(ground, np.zeros(SIZE, np.float32))
     close, about, _, _ = known.planes(
-        (ground.astype(int) + more).clip(0, 255).astype(np.uint8), np.zeros(SIZE, np.float32)
+        (ground.astype(int) + more).clip(0, 255).astype(np.uint8), np.zeros(SIZE, np.float32), *NOWHERE
     )
     assert close.mean() < -0.8
     assert about.mean() < -0.8
@@ -90,9 +91,9 @@ def test_a_subject_that_was_taken_for_background_is_not_learned_at_once() -> Non
     known = Background(ground, np.zeros(SIZE, np.float32))
     frame, nothing = shown(ground, square(70)), np.zeros(SIZE, np.float32)
     known.move(STILL, CALM, nothing)
-    known.planes(frame, nothing)
+    known.planes(frame, nothing, *NOWHERE)
     known.settle(frame, nothing)
-    close, _, _, _ = known.planes(frame, nothing)
+    close, _, _, _ = known.planes(frame, nothing, *NOWHERE)
     assert close[square(70) > 0].mean() > 0.4
 
 
@@ -105,7 +106,7 @@ def test_another_thing_stays_one_when_it_touches_the_subject() -> None:
         flow = np.zeros((*SIZE, 2), np.float32)
         flow[square(left) > 0] = (-6, 0)
         known.move(flow, CALM, subject)
-        other = known.planes(frame, subject)[3]
+        other = known.planes(frame, subject, *NOWHERE)[3]
         known.settle(frame, subject)
     assert left + 24 >= 70, "they touch"
     inner = square(left)
@@ -119,5 +120,5 @@ def test_what_hangs_together_with_the_subject_is_no_other_thing() -> None:
     subject, limb = square(70), square(90, 36, 12)
     known = Background(shown(ground, subject), subject)
     known.move(STILL, CALM, subject)
-    other = known.planes(shown(ground, np.maximum(subject, limb)), subject)[3]
+    other = known.planes(shown(ground, np.maximum(subject, limb)), subject, *NOWHERE)[3]
     assert (other == -1).all()

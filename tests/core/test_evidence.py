@@ -11,6 +11,8 @@ from cuvrel.core.follow.run import Settings, span
 from cuvrel.core.pulls.network import SURELY, quarters
 from tests.core.test_follow import sliding
 
+ONWARD = slice(31, 34)  # the planes of the frame that comes next
+
 
 def test_quarters_hold_every_pixel_once() -> None:
     plane = np.arange(24, dtype=np.float32).reshape(4, 6)
@@ -35,8 +37,8 @@ def test_the_network_looks_about_the_subject_and_everywhere_when_it_is_gone() ->
 
 
 def test_what_is_hidden_is_expected_to_move_on_with_the_subject_and_fades() -> None:
-    matte = np.zeros((120, 160), np.float32)
-    matte[40:80, 40:80] = 1
+    matte = np.zeros((60, 80), np.float32)
+    matte[20:40, 20:40] = 1
     expected = Expected(matte)
     flow = np.full((60, 80, 2), (-3.0, 0.0), np.float32)  # here to there: the subject came from the left
     seen = expected.plane.copy()
@@ -66,7 +68,7 @@ def test_the_next_frame_tells_what_moves_with_the_subject() -> None:
     follower = Follower(pictures[0], truths[0])
     looked = follower.look(pictures[1], follower.at)
     follower.settle(looked, follower.look(pictures[2], looked))
-    sides, away, fault = follower.stack.planes[-7:-4]
+    sides, away, fault = follower.stack.planes[ONWARD]
     rows, cols = follower.stack.inside
     inside = truths[1][rows, cols][::2, ::2] > 0.9
     outside = truths[1][rows, cols][::2, ::2] < 0.1
@@ -80,7 +82,7 @@ def test_without_a_next_frame_nothing_is_said_of_it() -> None:
     pictures, truths = sliding(2)
     follower = Follower(pictures[0], truths[0])
     follower.step(pictures[1])
-    sides, away, fault = follower.stack.planes[-7:-4]
+    sides, away, fault = follower.stack.planes[ONWARD]
     assert not sides.any()
     assert (away == -1).all()
     assert (fault == 1).all()
@@ -116,3 +118,19 @@ def test_what_came_as_another_thing_does_not_become_the_subject() -> None:
     touching = found[8].matte
     assert touching[95:145, 50:80].mean() < 0.2
     assert overlap(touching, truths[8]) > 0.85
+
+
+def test_what_comes_out_from_behind_another_thing_is_the_subject_again() -> None:
+    pictures, truths = sliding(25, speed=0.0)
+    rng = np.random.default_rng(5)
+    post = (np.array([190, 110, 100]) + rng.normal(0, 14, (240, 36, 3))).clip(0, 255).astype(np.uint8)
+    frames, shown = [one.copy() for one in pictures], [one.copy() for one in truths]
+    for n, (frame, truth) in enumerate(zip(frames, shown, strict=True)):  # in colours like its own, across and away
+        here = np.s_[:, 12 * n : 12 * n + 36]
+        frame[here], truth[here] = post[: len(frame), : frame[here].shape[1]], 0
+    found = dict(span(frames.__getitem__, range(1, 25), (frames[0], truths[0]), Settings()))
+    behind = [n for n in found if (truths[n] - shown[n]).sum() > 0]
+    assert behind
+    assert max(behind) < 24, "the post has passed"
+    assert min(overlap(found[n].matte, shown[n]) for n in behind) > 0.93
+    assert overlap(found[24].matte, truths[24]) > 0.95

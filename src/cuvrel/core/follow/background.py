@@ -3,7 +3,8 @@
 Once the subject has moved on, or where it was never, the background is known; what differs from it is the
 subject or another thing, in whatever colours. The picture moves with the camera's own motion and under the
 light of the day: where the rest of the frame is a little brighter all around, that is no difference. What
-differs and stood apart from the subject is another thing, and stays one when it comes to touch it.
+differs and stood apart from the subject is another thing, and stays one when it comes to touch it, until the
+subject is seen there as it is known to look.
 """
 
 from __future__ import annotations
@@ -18,6 +19,7 @@ from cuvrel.core.motion.ground import apart, brought, light, share, stands
 
 F32 = NDArray[np.float32]
 U8 = NDArray[np.uint8]
+Mask = NDArray[np.bool_]
 PLANES = 4
 SURE = 0.34  # how much more certain a place becomes with every frame that shows it
 QUICK, SLOW = 0.4, 0.04  # how fast it is learned anew, where a frame agrees with it and where not
@@ -51,11 +53,12 @@ class Background:
             self._sure = brought(self._sure, fit)
         self._other = sample(self._other, flow)
 
-    def planes(self, lab: U8, shape: F32) -> list[F32]:
+    def planes(self, lab: U8, shape: F32, alike: Mask, unlike: Mask) -> list[F32]:
         """How far each pixel is from the background, closely and about it, how sure that is, and what is another thing.
 
         PLANES planes of -1 to 1, (h, w) float32.
         lab: (h, w, 3) uint8 of this frame; shape: the carried matte, (h, w).
+        alike, unlike: (h, w), where it surely looks as the subject does there, and where surely otherwise.
         """
         more = lab - self._lab
         free = self._sure * (shape < 0.1)
@@ -63,10 +66,10 @@ class Background:
         rest = free > 0.5
         self._apart = apart(more, rest)
         close, about = (share(one) * self._sure for one in (self._apart, apart(more, rest, 2.0)))
-        self._other = self._others(about > DIFFERS, shape)
+        self._other = self._others(about > DIFFERS, shape, alike, unlike)
         return [2 * one - 1 for one in (close, about, self._sure, self._other)]
 
-    def _others(self, there: NDArray[np.bool_], shape: F32) -> F32:
+    def _others(self, there: Mask, shape: F32, alike: Mask, unlike: Mask) -> F32:
         """Where another thing than the subject is, (h, w) float32, 0 to 1. there: what differs from the background."""
         _, labels, stats, _ = cv2.connectedComponentsWithStats(there.astype(np.uint8), connectivity=8)
         own = cv2.dilate((shape > 0.3).astype(np.uint8), np.ones((7, 7), np.uint8)) > 0
@@ -77,8 +80,8 @@ class Background:
         hidden = (
             self._other * np.where(shape > 0.5, np.float32(FORGET * FORGET), np.float32(FORGET)) * (self._sure < 0.5)
         )
-        stays = there & (self._other > 0.4)
-        return np.maximum(away[labels] | stays, hidden).astype(np.float32)
+        stays = (there | unlike) & (self._other > 0.4)
+        return np.where(alike, 0, np.maximum(away[labels] | stays, hidden)).astype(np.float32)
 
     def settle(self, lab: U8, matte: F32) -> None:
         """After the frame was decided: what is seen of the background is learned. matte: (h, w) float32."""
@@ -91,6 +94,6 @@ class Background:
         self._sure = np.where(agrees, np.minimum(1, self._sure + np.float32(SURE)), self._sure).astype(np.float32)
 
 
-def _clear(matte: F32) -> NDArray[np.bool_]:
+def _clear(matte: F32) -> Mask:
     """Where a frame shows the background and nothing of the subject's soft outline."""
     return np.asarray(cv2.dilate(matte, np.ones((5, 5), np.uint8)) < 0.2)

@@ -18,6 +18,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from cuvrel.core.follow.appearance import Appearance
 from cuvrel.core.follow.background import Background
 from cuvrel.core.follow.doubt import HALT, Evidence, advice, worst_place
 from cuvrel.core.follow.evidence import Carried, Expected, Stack, area_of_interest, halved, stacked
@@ -108,16 +109,11 @@ class Follower:
         self._flow, self._ahead = Flow(), Flow()
         self.at = self.look(rgb)
         lab = self.at.lab
-        u = shrink(matte, self.size).astype(np.float32)
-        self._u = u
-        self._key_u, self._key_flow = u, np.zeros((*self.size, 2), np.float32)
-        self._key_fault = np.zeros(self.size, np.float32)
+        u = self._begin(matte)
         self._recent = ColourMemory(self.size, cells=12, reach=1, bins=12)
         # the touched frame alone, for the rough place and for anywhere: never fed with what was followed
         self._touched = [ColourMemory(self.size, cells=4, reach=1, bins=16), ColourMemory(self.size, bins=20)]
         self._teach([self._recent, *self._touched], lab, u, 1.0)
-        self._expected, self._ground = Expected(u), Background(self.at.half, halved(u))
-        self._areas = [float((u > 0.5).sum())]
         self._looks = self._look_of(u, lab)
 
     def look(self, rgb: U8, before: Looked | None = None) -> Looked:
@@ -134,6 +130,18 @@ class Follower:
         to, fault, onward, missed = self._ahead.both_ways(grey, before.grey)
         return Looked(rgb, work, lab, half, grey, (to, fault), (onward, missed))
 
+    def _begin(self, matte: F32) -> F32:
+        """Sets out from the frame at hand and its matte, (H, W) of the plate; gives that at working size."""
+        u = shrink(matte, self.size).astype(np.float32)
+        small = halved(u)
+        self._u = u
+        self._key_u, self._key_flow = u, np.zeros((*self.size, 2), np.float32)
+        self._key_fault = np.zeros(self.size, np.float32)
+        self._expected, self._ground = Expected(small), Background(self.at.half, small)
+        self._own = Appearance(self.at.half, small)
+        self._areas = [float((u > 0.5).sum())]
+        return u
+
     def _teach(self, memories: list[ColourMemory], lab: U8, u: F32, weight: float) -> None:
         """Remembers the colours on both sides, leaving out the outline itself, which is mixed."""
         sure_in = cv2.erode((u > 0.8).astype(np.uint8), np.ones((3, 3), np.uint8))
@@ -148,13 +156,7 @@ class Follower:
     def take_up(self, rgb: U8, matte: F32) -> None:
         """Goes on from another frame than the touched one, whose colours stay remembered."""
         self.at = self.look(rgb)
-        u = shrink(matte, self.size).astype(np.float32)
-        self._u = u
-        self._key_u, self._key_flow = u, np.zeros((*self.size, 2), np.float32)
-        self._key_fault = np.zeros(self.size, np.float32)
-        self._teach([self._recent], self.at.lab, u, 1.0)
-        self._expected, self._ground = Expected(u), Background(self.at.half, halved(u))
-        self._areas = [float((u > 0.5).sum())]
+        self._teach([self._recent], self.at.lab, self._begin(matte), 1.0)
 
     def step(self, rgb: U8, decide: bool = True) -> Followed:
         """The next frame. Raises nothing: a lost subject is an empty matte with doubt 1.
@@ -183,8 +185,10 @@ class Follower:
         u = self._decided(shape, stack) if decide else shape
         self._recent.fade(0.75)
         self._teach([self._recent], lab, u, 0.4)
-        self._expected.settle(u)
-        self._ground.settle(looked.half, halved(u))
+        small = halved(u)
+        self._expected.settle(small)
+        self._ground.settle(looked.half, small)
+        self._own.settle(looked.half, small)
         self.stack = stack
         self.at, self._u = looked, u
         return Settled(looked, shape, u, stack, fault)
@@ -212,11 +216,14 @@ class Follower:
         shape = halved(carried.matte)
         flow, fault = carried.small
         self._expected.move(flow, fault, shape)
-        self._ground.move(flow, np.exp(-fault), shape)
+        calm = np.exp(-fault)
+        self._ground.move(flow, calm, shape)
+        self._own.move(flow, calm)
         box = area_of_interest(shape, self._expected.plane)
-        ground = self._ground.planes(looked.half, shape)
+        own = self._own.planes(looked.half, shape)
+        ground = self._ground.planes(looked.half, shape, self._own.alike, self._own.unlike)
         memories = [self._recent, *self._touched]
-        return stacked(carried, looked.lab, looked.half, memories, self._expected, shape, box, ground, onward)
+        return stacked(carried, looked.lab, looked.half, memories, self._expected, shape, box, [*ground, *own], onward)
 
     def _decided(self, shape: F32, stack: Stack) -> F32:
         """The matte that the network weighs out, without crumbs that nothing was carried to."""

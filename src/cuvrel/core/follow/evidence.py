@@ -14,7 +14,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from cuvrel.core.follow import background
+from cuvrel.core.follow import appearance, background
 from cuvrel.core.media.box import Box, blocks
 from cuvrel.core.motion.fit import fitted, with_subject
 from cuvrel.core.motion.ground import brought
@@ -23,7 +23,8 @@ from cuvrel.core.pulls.network import quarters
 
 F32 = NDArray[np.float32]
 U8 = NDArray[np.uint8]
-HALF = 14 + background.PLANES  # planes at half size
+HALF = 14 + background.PLANES + appearance.PLANES  # planes at half size
+OTHER = -1 - appearance.PLANES  # the plane of other things, the background's last
 STAY = 0.93  # how much of a hidden part is still expected a frame later
 
 
@@ -62,7 +63,7 @@ class Expected:
     """Where the subject would be if nothing had passed before it, at half size; moves as the subject does."""
 
     def __init__(self, matte: F32) -> None:
-        self.plane = halved(matte)
+        self.plane = matte
         self._fit = np.zeros((2, 3), np.float32)
 
     def move(self, flow: F32, fault: F32, shape: F32) -> None:
@@ -74,7 +75,7 @@ class Expected:
 
     def settle(self, matte: F32) -> None:
         """After the frame was decided: what is seen counts in full, what is not fades."""
-        self.plane = np.maximum(halved(matte), STAY * self.plane)
+        self.plane = np.maximum(matte, STAY * self.plane)
 
 
 def area_of_interest(shape: F32, expected: F32) -> Box:
@@ -100,8 +101,8 @@ class Stack:
         return slice(2 * rows.start, 2 * rows.stop), slice(2 * cols.start, 2 * cols.stop)
 
     def other(self) -> F32:
-        """Where another thing is, at half size, 0 to 1: the last plane."""
-        return np.asarray((self.planes[-1] + 1) / 2, np.float32)
+        """Where another thing is, at half size, 0 to 1."""
+        return np.asarray((self.planes[OTHER] + 1) / 2, np.float32)
 
     def colour(self) -> F32:
         """What the colour memories say together, log odds at half size."""
@@ -117,14 +118,14 @@ def stacked(
     expected: Expected,
     shape: F32,
     box: Box,
-    ground: list[F32],
+    known: list[F32],
     onward: tuple[F32, F32] | None,
 ) -> Stack:
     """The stack for the network.
 
     lab: (H, W, 3) uint8 at working size; small: the same at half of it. memories: recent, the touched frame's
-    by place and anywhere. shape: the carried matte at half size. box: at half size. ground: what the known
-    background says.
+    by place and anywhere. shape: the carried matte at half size. box: at half size. known: what the known
+    background and the subject's own look say.
     onward: motion from here to the frame after, and its fault, at working size, where that frame is known.
     """
     flow, fault = carried.small
@@ -147,7 +148,7 @@ def stacked(
         np.tanh(0.3 * (from_ground - 2 * fault)),
         expected.plane * 2 - 1,
         *_onward(onward, shape),
-        *ground,
+        *known,
     ]
     big = tuple(slice(part.start * 2, part.stop * 2) for part in box)
     part = lab[big].astype(np.float32) / np.float32(128) - np.float32(1)
