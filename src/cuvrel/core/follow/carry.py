@@ -4,7 +4,8 @@ On each frame the last matte is carried over by dense motion, both from the fram
 chained motion from the touched frame; colours remembered from the touched frame and the recent ones
 vote, each for its place in the picture (after Märki et al., Bilateral Space Video Segmentation, CVPR
 2016); motion against the background's, towards the frame before and the next, what differs from the
-background as earlier frames showed it, and where the subject is expected behind what hides it, join them.
+background as earlier frames showed it, how far each point looks as the subject is remembered to look there,
+and where the subject is expected behind what hides it, join them.
 A small network of our own, trained on made-up composites, weighs all that into the new matte.
 """
 
