@@ -42,7 +42,7 @@ def test_what_is_hidden_is_expected_to_move_on_with_the_subject_and_fades() -> N
     expected = Expected(matte)
     flow = np.full((60, 80, 2), (-3.0, 0.0), np.float32)  # here to there: the subject came from the left
     seen = expected.plane.copy()
-    expected.move(flow, np.zeros((60, 80), np.float32), seen)
+    expected.move(flow, np.ones((60, 80), np.float32), seen)
     assert np.abs(expected.plane - np.roll(seen, 3, axis=1)).max() < 0.1
     expected.settle(np.zeros_like(matte))
     assert 0.5 < expected.plane.max() < 1

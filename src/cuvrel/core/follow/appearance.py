@@ -10,20 +10,17 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from cuvrel.core.follow.remembered import Remembered
 from cuvrel.core.media.rows import in_rows, kernel
 from cuvrel.core.motion.fit import fitted, wide
 from cuvrel.core.motion.flow import sample
-from cuvrel.core.motion.ground import apart, light, share
 
 F32 = NDArray[np.float32]
 U8 = NDArray[np.uint8]
 Mask = NDArray[np.bool_]
 PLANES = 3
-SURE = 0.34  # how much more certain a point becomes with every frame that shows it,
-UNSURE = 0.1  # how much less where the subject looks otherwise, and
+UNSURE = 0.1  # how much less certain a point becomes where the subject looks otherwise, and
 HIDDEN = 0.96  # what is left of it a frame later where the subject is not seen
-QUICK, SLOW = 0.4, 0.04  # how fast it is learned anew, where a frame agrees with it and where not
-AGREES = 4.0  # in units of the picture's own grain
 ALIKE, UNLIKE = 0.3, 0.8  # shares of a difference about a point below and above which it surely looks so or not
 LEAST = 30  # pixels that a motion is fitted to
 SPARSE = 0.01  # weight of motion about a point below which the whole subject's counts for more
@@ -49,7 +46,7 @@ def _joined(y0, y1, whole, strayed, out):  # type: ignore[no-untyped-def]
             out[y, x, 1] = whole[1, 0] * x + whole[1, 1] * y + whole[1, 2] + strayed[y, x, 1] / soft
 
 
-class Appearance:
+class Appearance(Remembered):
     """The subject's own colours at half of the working size, (h, w, 3) float32 Lab of 0 to 255, and how sure they are.
 
     alike, unlike: (h, w), where the frame that `planes` saw surely looks so, and where surely otherwise.
@@ -58,10 +55,8 @@ class Appearance:
     """
 
     def __init__(self, lab: U8, matte: F32) -> None:
-        self._lab = lab.astype(np.float32)
-        self._sure = _well_inside(matte).astype(np.float32)
-        self._seen = self._sure.copy()
-        self._apart = np.zeros(matte.shape, np.float32)
+        super().__init__(lab, _well_inside(matte))
+        self._seen = self._sure
         self._whole = np.zeros((2, 3), np.float32)
         self.alike, self.unlike = np.zeros(matte.shape, np.bool_), np.zeros(matte.shape, np.bool_)
 
@@ -86,26 +81,17 @@ class Appearance:
         PLANES planes of -1 to 1, (h, w) float32.
         lab: (h, w, 3) uint8 of this frame; shape: the carried matte, (h, w).
         """
-        more = lab - self._lab
-        free = self._sure * (shape > 0.7)
-        more -= light(more, free)
-        rest = free > 0.5
-        self._apart = apart(more, rest)
-        close, about = (share(one) * self._sure for one in (self._apart, apart(more, rest, 2.0)))
+        close, about = self._compared(lab, shape > 0.7)
         self.alike, self.unlike = (self._sure > 0.5) & (about < ALIKE), about > UNLIKE
         return [2 * one - 1 for one in (close, about, self._sure)]
 
     def settle(self, lab: U8, matte: F32) -> None:
         """After the frame was decided: what is seen of the subject is learned. matte: (h, w) float32."""
         inside = _well_inside(matte)
-        new = self._sure < 0.1
-        agrees = new | (self._apart < AGREES)
-        speed = np.where(new, np.float32(1), np.where(agrees, np.float32(QUICK), np.float32(SLOW)))
-        self._lab += (speed * inside)[..., None] * (lab - self._lab)
-        more = np.minimum(1, self._sure + np.float32(SURE))
         less = np.where(inside, np.maximum(0, self._sure - np.float32(UNSURE)), self._sure * np.float32(HIDDEN))
-        self._seen = np.where(inside & agrees, more, np.float32(0))
-        self._sure = np.where(inside & agrees, more, less)
+        agrees = self._learn(lab, inside)
+        self._seen = np.where(agrees, self._sure, np.float32(0))
+        self._sure = np.where(agrees, self._sure, less)
 
 
 def _well_inside(matte: F32) -> Mask:

@@ -13,32 +13,28 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from cuvrel.core.follow.remembered import Remembered
 from cuvrel.core.motion.fit import fitted
 from cuvrel.core.motion.flow import sample
-from cuvrel.core.motion.ground import apart, brought, light, share, stands
+from cuvrel.core.motion.ground import brought, stands
 
 F32 = NDArray[np.float32]
 U8 = NDArray[np.uint8]
 Mask = NDArray[np.bool_]
 PLANES = 4
-SURE = 0.34  # how much more certain a place becomes with every frame that shows it
-QUICK, SLOW = 0.4, 0.04  # how fast it is learned anew, where a frame agrees with it and where not
-AGREES = 4.0  # in units of the picture's own grain
 DIFFERS = 0.6  # share of a sure difference from which something is there
 FORGET = 0.85  # what is left a frame later of another thing that nothing tells of any more
 LEAST = 12  # pixels of the least thing that counts
 
 
-class Background:
+class Background(Remembered):
     """The known background at half of the working size, (h, w, 3) float32 Lab of 0 to 255, and how sure it is.
 
     lab: (h, w, 3) uint8 of the touched frame. matte: its matte, (h, w) float32.
     """
 
     def __init__(self, lab: U8, matte: F32) -> None:
-        self._lab = lab.astype(np.float32)
-        self._sure = _clear(matte).astype(np.float32)
-        self._apart = np.zeros(matte.shape, np.float32)
+        super().__init__(lab, _clear(matte))
         self._other = np.zeros(matte.shape, np.float32)
 
     def move(self, flow: F32, calm: F32, shape: F32) -> None:
@@ -60,12 +56,7 @@ class Background:
         lab: (h, w, 3) uint8 of this frame; shape: the carried matte, (h, w).
         alike, unlike: (h, w), where it surely looks as the subject does there, and where surely otherwise.
         """
-        more = lab - self._lab
-        free = self._sure * (shape < 0.1)
-        more -= light(more, free)
-        rest = free > 0.5
-        self._apart = apart(more, rest)
-        close, about = (share(one) * self._sure for one in (self._apart, apart(more, rest, 2.0)))
+        close, about = self._compared(lab, shape < 0.1)
         self._other = self._others(about > DIFFERS, shape, alike, unlike)
         return [2 * one - 1 for one in (close, about, self._sure, self._other)]
 
@@ -85,13 +76,8 @@ class Background:
 
     def settle(self, lab: U8, matte: F32) -> None:
         """After the frame was decided: what is seen of the background is learned. matte: (h, w) float32."""
-        clear = _clear(matte)
-        new = self._sure < 0.1
-        speed = np.where(new, np.float32(1), np.where(self._apart < AGREES, np.float32(QUICK), np.float32(SLOW)))
-        self._lab += (speed * clear)[..., None] * (lab - self._lab)
-        agrees = clear & (new | (self._apart < AGREES))
+        self._learn(lab, _clear(matte))
         self._other *= matte < 0.5
-        self._sure = np.where(agrees, np.minimum(1, self._sure + np.float32(SURE)), self._sure).astype(np.float32)
 
 
 def _clear(matte: F32) -> Mask:

@@ -215,9 +215,8 @@ class Follower:
     def _evidence(self, looked: Looked, carried: Carried, onward: tuple[F32, F32] | None) -> Stack:
         """What the network weighs, about where the subject may be."""
         shape = halved(carried.matte)
-        flow, fault = carried.small
-        self._expected.move(flow, fault, shape)
-        calm = np.exp(-fault)
+        flow, calm = carried.small[0], carried.calm
+        self._expected.move(flow, calm, shape)
         self._ground.move(flow, calm, shape)
         self._own.move(flow, calm)
         box = area_of_interest(shape, self._expected.plane)

@@ -24,7 +24,7 @@ from cuvrel.core.pulls.network import quarters
 F32 = NDArray[np.float32]
 U8 = NDArray[np.uint8]
 HALF = 14 + background.PLANES + appearance.PLANES  # planes at half size
-OTHER = -1 - appearance.PLANES  # the plane of other things, the background's last
+OTHERS = -1 - appearance.PLANES  # the plane of other things, the background's last
 STAY = 0.93  # how much of a hidden part is still expected a frame later
 
 
@@ -48,6 +48,11 @@ class Carried:
         """The motion and its fault at half size."""
         return halved_motion(self.flow, self.fault)
 
+    @cached_property
+    def calm(self) -> F32:
+        """How far the motion can be trusted at half size, 0 to 1."""
+        return np.exp(-self.small[1])
+
 
 def halved(plane: NDArray) -> NDArray:
     """A picture or plane at half size, averaged."""
@@ -66,9 +71,9 @@ class Expected:
         self.plane = matte
         self._fit = np.zeros((2, 3), np.float32)
 
-    def move(self, flow: F32, fault: F32, shape: F32) -> None:
-        """To the next frame. flow: (h, w, 2) in half pixels; shape: the carried matte; all at half size."""
-        fit = fitted(flow, shape * np.exp(-fault), 40.0)
+    def move(self, flow: F32, calm: F32, shape: F32) -> None:
+        """To the next frame, at half size. flow: (h, w, 2) in its pixels; calm: its trust; shape: the carried matte."""
+        fit = fitted(flow, shape * calm, 40.0)
         if float((shape > 0.5).sum()) >= 30:
             self._fit = fit
         self.plane = brought(self.plane, self._fit)
@@ -102,7 +107,7 @@ class Stack:
 
     def other(self) -> F32:
         """Where another thing is, at half size, 0 to 1."""
-        return np.asarray((self.planes[OTHER] + 1) / 2, np.float32)
+        return np.asarray((self.planes[OTHERS] + 1) / 2, np.float32)
 
     def colour(self) -> F32:
         """What the colour memories say together, log odds at half size."""
@@ -129,8 +134,7 @@ def stacked(
     onward: motion from here to the frame after, and its fault, at working size, where that frame is known.
     """
     flow, fault = carried.small
-    calm = np.exp(-fault)
-    sides, from_ground = with_subject(flow, calm, shape)
+    sides, from_ground = with_subject(flow, carried.calm, shape)
     where = np.zeros(shape.shape, np.uint8)
     where[box] = 1
     colours = []
