@@ -1,8 +1,8 @@
 """Gathers training samples: `python -m training.collect FOLDER --clips 300 [--first 0]`.
 
 Each made-up clip is followed by the follower as it is, mistakes and all, from its true matte or from one that
-is traced from marks; every third frame gives a sample: the stack of evidence that the follower had, and the
-true coverage.
+is traced from marks, and half of them are touched again midway; the frames next to a touched one and every
+third give a sample: the stack of evidence that the follower had, and the true coverage.
 """
 
 from __future__ import annotations
@@ -10,6 +10,7 @@ from __future__ import annotations
 import argparse
 from collections.abc import Callable, Iterator, Sequence
 from concurrent.futures import ProcessPoolExecutor
+from itertools import pairwise
 from pathlib import Path
 from typing import Any
 
@@ -25,22 +26,29 @@ from training.strokes import first_marks
 
 F32 = NDArray[np.float32]
 U8 = NDArray[np.uint8]
+Sample = tuple[NDArray[np.int8], U8]
 FRAMES = 32  # of a clip: long enough for mistakes to grow
-EVERY = 3  # a frame of so many is kept, since neighbours are much alike
+EVERY = 3  # a frame of so many is kept, since neighbours are much alike; and the first two after a touched one
+TOUCHED_AGAIN = 0.5  # share of the clips that are touched again midway
 TRACED = 0.35  # share of the clips that begin with a trace, as artists' work does,
 USABLE = 0.5  # and least overlap of a trace that an artist would follow from
 BLIND = 0.1  # share of the frames that know no next one
+HELD = 0.6  # overlap of the carried matte with the truth below which the subject is about lost,
+LOST = 0.25  # and the share of such frames that is kept: from them a network learns to give up
 
 
 def hurt(rng: np.random.Generator, matte: F32) -> F32:
-    """A touched frame's matte as artists leave them: now and then a little too large, small or round."""
-    how = rng.integers(0, 4)
-    if how == 0:
+    """A touched frame's matte as artists leave them: now and then a little too large, small or round.
+
+    Most are as they should be: a network that seldom saw one trusts no outline, however good.
+    """
+    how = rng.choice(["whole", "soft", "round"], p=[0.6, 0.08, 0.32])
+    if how == "whole":
         return matte
-    soft = cv2.GaussianBlur(matte, (0, 0), float(rng.uniform(0.7, 3)))
-    if how == 1:
+    soft = cv2.GaussianBlur(matte, (0, 0), float(rng.uniform(0.7, 2.2)))
+    if how == "soft":
         return soft
-    return np.clip((soft - rng.uniform(0.35, 0.65)) * 3 + 0.5, 0, 1).astype(np.float32)
+    return np.clip((soft - rng.uniform(0.4, 0.6)) * 3 + 0.5, 0, 1).astype(np.float32)
 
 
 def begun(rng: np.random.Generator, pictures: list[U8], truths: list[F32], at: int) -> F32:
@@ -72,24 +80,36 @@ def quantised(planes: F32) -> NDArray[np.int8]:
     return np.clip(np.round(planes * 127), -127, 127).astype(np.int8)
 
 
-def gather(seed: int) -> list[tuple[NDArray[np.int8], NDArray[np.uint8]]]:
+def gather(seed: int) -> list[Sample]:
     """The samples of one clip: stacks (C, h, w) and truths (2h, 2w)."""
     cv2.setNumThreads(1)
     pictures, truths = clip(seed, frames=FRAMES)
     rng = np.random.default_rng(seed + 10**6)
     if rng.uniform() < 0.5:
         pictures, truths = pictures[::-1], truths[::-1]
-    starts = [n for n in range(len(pictures) // 2) if (truths[n] > 0.5).sum() > 300]
-    if not starts:
+    touched = [n for n in range(len(pictures)) if (truths[n] > 0.5).sum() > 300]
+    if not touched or touched[0] >= len(pictures) // 2:
         return []
-    follower = Follower(pictures[starts[0]], begun(rng, pictures, truths, starts[0]))
-    out = []
-    for number, settled in enumerate(settling(follower, pictures[starts[0] + 1 :], rng), starts[0] + 1):
-        if number % EVERY:
+    stops = [touched[0], len(pictures)]
+    if rng.uniform() < TOUCHED_AGAIN:
+        stops[1:1] = [n for n in touched if len(pictures) // 2 < n < len(pictures) - 2][:1]
+    return [
+        sample
+        for start, stop in pairwise(stops)
+        for sample in followed(rng, pictures[start:stop], truths[start:stop])
+    ]
+
+
+def followed(rng: np.random.Generator, pictures: list[U8], truths: list[F32]) -> Iterator[Sample]:
+    """The samples of a span whose first frame is touched."""
+    follower = Follower(pictures[0], begun(rng, pictures, truths, 0))
+    for far, settled in enumerate(settling(follower, pictures[1:], rng), 1):
+        if far > 2 and far % EVERY:
+            continue
+        if overlap(settled.shape, truths[far]) < HELD and rng.uniform() > LOST:
             continue
         stack = settled.stack
-        out.append((quantised(stack.planes), np.round(truths[number][stack.inside] * 255).astype(np.uint8)))
-    return out
+        yield quantised(stack.planes), np.round(truths[far][stack.inside] * 255).astype(np.uint8)
 
 
 def collect(what: str, one: Callable[[int], list[Any]], names: Sequence[str]) -> None:

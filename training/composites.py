@@ -39,7 +39,10 @@ class Part:
 
 @dataclass
 class Path:
-    """Where a thing is at a time, in frames."""
+    """Where a thing is at a time, in frames.
+
+    rest: from when until when it stands still, limbs and all.
+    """
 
     start: NDArray[np.float64]
     speed: NDArray[np.float64]
@@ -47,9 +50,16 @@ class Path:
     pace: float
     turn: float
     grow: float
+    rest: tuple[float, float] = (0.0, 0.0)
+
+    def moved(self, t: float) -> float:
+        """For how long the thing has moved by a time."""
+        begins, ends = self.rest
+        return t - float(np.clip(t - begins, 0, ends - begins))
 
     def at(self, t: float) -> tuple[float, float, float, float]:
         """x, y, angle and scale."""
+        t = self.moved(t)
         place = self.start + self.speed * t + self.sway * np.sin(self.pace * t + np.arange(2))
         return float(place[0]), float(place[1]), self.turn * t, float(np.exp(self.grow * t))
 
@@ -255,6 +265,7 @@ def _rippled(picture: F32, amount: float, t: float) -> F32:
 
 def lay(canvas: F32, cover: F32 | None, parts: list[Part], path: Path, t: float, hides: bool, camera: NDArray) -> None:
     x, y, angle, scale = path.at(t)
+    t = path.moved(t)
     placed: list[NDArray[np.float64]] = []
     for part in parts:
         swung = part.angle + part.swing * np.sin(part.pace * t + part.phase)
@@ -342,7 +353,7 @@ def clip(seed: int, size: tuple[int, int] = (640, 360), frames: int = 18) -> tup
     near = rng.uniform() < 0.45
     quick = float(np.exp(rng.uniform(np.log(0.3), np.log(22))))
     tall = float(np.exp(rng.uniform(np.log(0.22), np.log(1.4)))) * h
-    how = rng.choice(["plain", "fills", "still", "returns"], p=[0.62, 0.16, 0.12, 0.1])
+    how = rng.choice(["plain", "fills", "still", "returns", "rests"], p=[0.44, 0.15, 0.11, 0.1, 0.2])
     if how == "fills":  # much of the frame, and cut off by it
         tall = float(rng.uniform(1.1, 2.6)) * h
     subject = figure(rng, tall, base if near else palette(rng))
@@ -353,6 +364,9 @@ def clip(seed: int, size: tuple[int, int] = (640, 360), frames: int = 18) -> tup
         path.speed *= 0.2
         path.sway[0] = rng.choice([-1, 1]) * w * rng.uniform(0.35, 0.7)
         path.pace = float(rng.uniform(0.1, 0.3))
+    elif how == "rests":  # comes to stand, and may go on
+        begins = rng.uniform(-0.2, 0.6) * frames
+        path.rest = float(begins), float(begins + rng.uniform(0.25, 0.8) * frames)
     others: list[tuple[list[Part], Path]] = []
     if rng.uniform() < 0.4:  # what looks like the subject and is not
         others += [(subject if rng.uniform() < 0.5 else figure(rng, tall, base), wandering(rng, size, frames, quick))]
