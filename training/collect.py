@@ -94,9 +94,7 @@ def gather(seed: int) -> list[Sample]:
     if rng.uniform() < TOUCHED_AGAIN:
         stops[1:1] = [n for n in touched if len(pictures) // 2 < n < len(pictures) - 2][:1]
     return [
-        sample
-        for start, stop in pairwise(stops)
-        for sample in followed(rng, pictures[start:stop], truths[start:stop])
+        sample for start, stop in pairwise(stops) for sample in followed(rng, pictures[start:stop], truths[start:stop])
     ]
 
 
