@@ -176,10 +176,11 @@ def main() -> None:
         "--sizes", type=int, default=5, choices=(4, 5), help="how often the picture is halved, and once"
     )
     parser.add_argument("--glance", type=int, help="plane after the quarters that is -1 in a first look, at half size")
+    parser.add_argument("--seed", type=int, default=1, help="runs of several seeds can be mixed (training.mix)")
     given = parser.parse_args()
     kind = Kind(given.quarters, given.glance)
-    torch.manual_seed(1)
-    rng = np.random.default_rng(1)
+    torch.manual_seed(given.seed)
+    rng = np.random.default_rng(given.seed)
     samples = [s for folder in given.folder for s in load(folder)]
     held = samples[-(len(samples) // 20) :]
     samples = samples[: -len(held)]

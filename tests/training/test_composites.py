@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 import pytest
+from training.collect import hurt
 from training.collect_trace import halved
 from training.composites import Path, clip, crossing, sheet
 from training.doubt import fit
@@ -104,3 +105,24 @@ def test_the_weights_of_doubt_are_found_where_they_are() -> None:
     assert w[0] == pytest.approx(6, rel=0.15)
     assert abs(w[1]) < 0.4
     assert abs(w[2]) < 0.4
+
+
+def test_a_thing_that_rests_stands_still_meanwhile_and_goes_on_from_there() -> None:
+    still = np.zeros(2)
+    path = Path(np.array([10.0, 20.0]), np.array([3.0, 0.0]), still, 0.1, 0.0, 0.0, rest=(4.0, 9.0))
+    places = [path.at(t)[0] for t in (0, 4, 6, 9, 10)]
+    assert places == pytest.approx([10, 22, 22, 22, 25])
+    assert path.moved(6) == path.moved(9) == 4
+    plain = Path(path.start, path.speed, still, 0.1, 0.0, 0.0)
+    assert plain.at(6)[0] == pytest.approx(28)
+
+
+def test_most_touched_mattes_are_left_as_they_are() -> None:
+    truth = np.zeros((40, 60), np.float32)
+    truth[10:30, 15:45] = 1
+    rng = np.random.default_rng(2)
+    found = [hurt(rng, truth) for _ in range(60)]
+    whole = sum(np.array_equal(one, truth) for one in found)
+    assert 25 < whole < 50
+    assert all(one.min() >= 0 and one.max() <= 1 + 1e-5 for one in found)
+    assert all(((one > 0.5) != (truth > 0.5)).mean() < 0.06 for one in found)
