@@ -51,13 +51,12 @@ def hurt(rng: np.random.Generator, matte: F32) -> F32:
     return np.clip((soft - rng.uniform(0.4, 0.6)) * 3 + 0.5, 0, 1).astype(np.float32)
 
 
-def begun(rng: np.random.Generator, pictures: list[U8], truths: list[F32], at: int) -> F32:
-    """The matte that following begins with: about the truth, or traced."""
-    truth = truths[at]
+def begun(rng: np.random.Generator, pictures: list[U8], truth: F32) -> F32:
+    """The matte that following begins with, of the first picture: about the truth, or traced."""
     if rng.uniform() < TRACED:
         marks = first_marks(rng, truth)
         if any(mark.kind == "in" for mark in marks):
-            traced = trace(prepare(pictures.__getitem__, len(pictures), at), marks)
+            traced = trace(prepare(pictures.__getitem__, len(pictures), 0), marks)
             if overlap(traced, truth) > USABLE:
                 return traced
     return hurt(rng, truth)
@@ -100,7 +99,7 @@ def gather(seed: int) -> list[Sample]:
 
 def followed(rng: np.random.Generator, pictures: list[U8], truths: list[F32]) -> Iterator[Sample]:
     """The samples of a span whose first frame is touched."""
-    follower = Follower(pictures[0], begun(rng, pictures, truths, 0))
+    follower = Follower(pictures[0], begun(rng, pictures, truths[0]))
     for far, settled in enumerate(settling(follower, pictures[1:], rng), 1):
         if far > 2 and far % EVERY:
             continue

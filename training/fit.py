@@ -55,10 +55,12 @@ class Kind:
     """What a network reads: how many of its first planes are quarters of full-size ones, and what tells a glance.
 
     glance: the plane after the quarters that is -1 where the network looks first, at half the size; if there is one.
+    lights: how many of the quarters, the last ones, are the L of other frames, of the picture's own scale.
     """
 
     quarters: int
     glance: int | None
+    lights: int = 0
 
     def far(self, stack: np.ndarray) -> bool:
         """Whether a sample is of a first look."""
@@ -126,20 +128,22 @@ def batch(
     x, y, free = (torch.stack([one[n] for one in picked]) for n in range(3))
     x = x / 127
     if not plain:
-        varied(rng, x, kind.quarters)
+        varied(rng, x, kind)
     return x.contiguous(memory_format=torch.channels_last), y / 255, free / 255
 
 
-def varied(rng: np.random.Generator, x: Tensor, quarters: int) -> None:
+def varied(rng: np.random.Generator, x: Tensor, kind: Kind) -> None:
     """Other light, other colours, and evidence that is missing, in place. x: (N, C, h, w)."""
+    quarters, plain = kind.quarters, kind.quarters - kind.lights
     for one in x:
         light, lift, turn = 1 + 0.2 * rng.normal(), 0.1 * rng.normal(), rng.uniform(-np.pi, np.pi)
         turn *= rng.uniform() < 0.5
-        for first in range(0, quarters // SLOTS * SLOTS, SLOTS):
+        for first in range(0, plain // SLOTS * SLOTS, SLOTS):
             one[first : first + SLOTS] = one[first : first + SLOTS] * light + lift * (first == 0)
             a, b = one[first + 4 : first + 8].clone(), one[first + 8 : first + 12].clone()
             one[first + 4 : first + 8] = np.cos(turn) * a - np.sin(turn) * b
             one[first + 8 : first + 12] = np.sin(turn) * a + np.cos(turn) * b
+        one[plain:quarters] = one[plain:quarters] * light + lift
         if rng.uniform() < MISSING:
             for plane in one[quarters + rng.choice(len(one) - quarters, int(rng.integers(1, 4)), replace=False)]:
                 plane *= float(plane.std() < 1e-3)  # what says the same everywhere is a state, not evidence
@@ -171,14 +175,15 @@ def main() -> None:
     parser.add_argument("--batch", type=int, default=12)
     parser.add_argument("--rate", type=float, default=2e-3)
     parser.add_argument("--start", type=Path)
-    parser.add_argument("--quarters", type=int, default=20, help="planes that are quarters of full-size ones")
+    parser.add_argument("--quarters", type=int, default=28, help="planes that are quarters of full-size ones")
+    parser.add_argument("--lights", type=int, default=0, help="of those, planes of other frames' light, the last ones")
     parser.add_argument(
         "--sizes", type=int, default=5, choices=(4, 5), help="how often the picture is halved, and once"
     )
     parser.add_argument("--glance", type=int, help="plane after the quarters that is -1 in a first look, at half size")
     parser.add_argument("--seed", type=int, default=1, help="runs of several seeds can be mixed (training.mix)")
     given = parser.parse_args()
-    kind = Kind(given.quarters, given.glance)
+    kind = Kind(given.quarters, given.glance, given.lights)
     torch.manual_seed(given.seed)
     rng = np.random.default_rng(given.seed)
     samples = [s for folder in given.folder for s in load(folder)]

@@ -6,12 +6,12 @@ import numpy as np
 
 from cuvrel.core.checks.quality import overlap
 from cuvrel.core.follow.carry import Follower, network
-from cuvrel.core.follow.evidence import HALF, Expected, area_of_interest
+from cuvrel.core.follow.evidence import HALF, QUARTERS, Expected, area_of_interest
 from cuvrel.core.follow.run import Settings, span
 from cuvrel.core.pulls.network import SURELY, quarters
 from tests.core.test_follow import sliding
 
-ONWARD = slice(31, 34)  # the planes of the frame that comes next
+ONWARD = slice(QUARTERS + 11, QUARTERS + 14)  # the planes of the frame that comes next
 
 
 def test_quarters_hold_every_pixel_once() -> None:
@@ -54,7 +54,7 @@ def test_the_follower_s_stack_is_of_moderate_numbers_and_fits_its_network() -> N
     for picture in pictures[1:]:
         follower.step(picture)
     planes = follower.stack.planes
-    assert planes.shape[0] == 20 + HALF
+    assert planes.shape[0] == QUARTERS + HALF
     assert np.isfinite(planes).all()
     assert np.abs(planes).max() <= 1.5
     odds = network().odds(planes)

@@ -2,11 +2,11 @@
 
 from __future__ import annotations
 
-from typing import Any
-
 import cv2
 import numpy as np
 from numpy.typing import NDArray
+
+from cuvrel.core.motion.dense import Dense
 
 F32 = NDArray[np.float32]
 U8 = NDArray[np.uint8]
@@ -28,6 +28,5 @@ def chatter(matte: F32, before: F32, flow: F32) -> float:
 
 def grey_flow(here: U8, there: U8) -> F32:
     """Dense motion from one (H, W, 3) uint8 picture to another, (H, W, 2) float32 (DIS, Kroeger et al. 2016)."""
-    dis: Any = cv2.DISOpticalFlow.create(cv2.DISOPTICAL_FLOW_PRESET_FAST)
     grey = [cv2.cvtColor(p, cv2.COLOR_RGB2GRAY) for p in (here, there)]
-    return np.asarray(dis.calc(grey[0], grey[1], None), np.float32)
+    return Dense().between(grey[0], grey[1])

@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from typing import Any
 
 import cv2
 import numpy as np
 from numpy.typing import NDArray
+
+from cuvrel.core.motion.dense import Dense
 
 F32 = NDArray[np.float32]
 U8 = NDArray[np.uint8]
@@ -27,12 +28,12 @@ def steadied(matte: F32, picture: U8, others: Sequence[tuple[F32, U8]]) -> F32:
     size = max(16, round(w * ratio)), max(16, round(h * ratio))
     here = _grey(picture, size)
     total, weight = matte.copy(), np.ones_like(matte)
-    dis: Any = cv2.DISOpticalFlow.create(cv2.DISOPTICAL_FLOW_PRESET_FAST)
+    dense = Dense()
     y, x = np.mgrid[0 : size[1], 0 : size[0]].astype(np.float32)
     full_y, full_x = np.mgrid[0:h, 0:w].astype(np.float32)
     for other, seen in others:
         there = _grey(seen, size)
-        forth, back = dis.calc(here, there, None), dis.calc(there, here, None)
+        forth, back = dense.between(here, there), dense.between(there, here)
         returned = forth + cv2.remap(back, x + forth[..., 0], y + forth[..., 1], cv2.INTER_LINEAR)
         fault = np.sqrt(np.square(returned).sum(axis=2)) / ratio
         flow = cv2.resize(forth, (w, h), interpolation=cv2.INTER_LINEAR)

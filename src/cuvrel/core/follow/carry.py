@@ -24,7 +24,7 @@ from cuvrel.core.follow.background import Background
 from cuvrel.core.follow.doubt import HALT, Evidence, advice, worst_place
 from cuvrel.core.follow.evidence import Carried, Expected, Stack, area_of_interest, halved, stacked
 from cuvrel.core.media.box import even
-from cuvrel.core.motion.flow import Flow, chain, sample
+from cuvrel.core.motion.flow import BothWays, Flow, chain, sample
 from cuvrel.core.pulls.memory import ColourMemory, to_lab
 from cuvrel.core.pulls.network import Network
 from cuvrel.core.pulls.soften import soften
@@ -34,6 +34,7 @@ F32 = NDArray[np.float32]
 U8 = NDArray[np.uint8]
 HOLD = 0.35  # how strongly the carried shape counts, where the network is left to itself
 OTHER = 3.0  # log odds by which what was another thing before it came here is not the subject
+LATER = 8  # frames since the touched one that are assumed where following goes on from a followed frame
 LONG = 640  # the longer side at which motion is found and the outline decided
 
 
@@ -58,7 +59,7 @@ class Halt:
 class Looked:
     """A frame's picture at plate and at working size; at that its Lab, also halved, and grey.
 
-    Also motion to the frame before, and from that to this one (`onward`), each with its fault.
+    motion: to the frame before, and from that to this one, each with its fault.
     """
 
     rgb: U8
@@ -66,8 +67,12 @@ class Looked:
     lab: U8
     half: U8
     grey: U8
-    motion: tuple[F32, F32] | None
-    onward: tuple[F32, F32] | None
+    motion: BothWays | None
+
+    @property
+    def onward(self) -> tuple[F32, F32] | None:
+        """Motion from the frame before to this one, and its fault."""
+        return None if self.motion is None else self.motion[2:]
 
 
 @dataclass(frozen=True)
@@ -110,7 +115,7 @@ class Follower:
         self._flow, self._ahead = Flow(), Flow()
         self.at = self.look(rgb)
         lab = self.at.lab
-        u = self._begin(matte)
+        u = self._begin(matte, 0)
         self._recent = ColourMemory(self.size, cells=12, reach=1, bins=12)
         # the touched frame alone, for the rough place and for anywhere: never fed with what was followed
         self._touched = [ColourMemory(self.size, cells=4, reach=1, bins=16), ColourMemory(self.size, bins=20)]
@@ -127,15 +132,18 @@ class Follower:
         lab = to_lab(work)
         half = halved(lab)
         if before is None:
-            return Looked(rgb, work, lab, half, grey, None, None)
-        to, fault, onward, missed = self._ahead.both_ways(grey, before.grey)
-        return Looked(rgb, work, lab, half, grey, (to, fault), (onward, missed))
+            return Looked(rgb, work, lab, half, grey, None)
+        return Looked(rgb, work, lab, half, grey, self._ahead.both_ways(grey, before.grey))
 
-    def _begin(self, matte: F32) -> F32:
-        """Sets out from the frame at hand and its matte, (H, W) of the plate; gives that at working size."""
+    def _begin(self, matte: F32, age: int) -> F32:
+        """Sets out from the frame at hand and its matte, (H, W) of the plate; gives that at working size.
+
+        age: how many frames ago an artist's matte was.
+        """
         u = shrink(matte, self.size).astype(np.float32)
         small = halved(u)
-        self._u = u
+        self._u, self._age = u, age
+        self._key_light = np.ascontiguousarray(self.at.lab[..., 0])
         self._key_u, self._key_flow = u, np.zeros((*self.size, 2), np.float32)
         self._key_fault = np.zeros(self.size, np.float32)
         self._expected, self._ground = Expected(small), Background(self.at.half, small)
@@ -157,7 +165,7 @@ class Follower:
     def take_up(self, rgb: U8, matte: F32) -> None:
         """Goes on from another frame than the touched one, whose colours stay remembered."""
         self.at = self.look(rgb)
-        self._teach([self._recent], self.at.lab, self._begin(matte), 1.0)
+        self._teach([self._recent], self.at.lab, self._begin(matte, LATER), 1.0)
 
     def step(self, rgb: U8, decide: bool = True) -> Followed:
         """The next frame. Raises nothing: a lost subject is an empty matte with doubt 1.
@@ -172,7 +180,10 @@ class Follower:
         after: the frame that comes next, looked at from this one, where there is one: it tells what moves.
         """
         lab, grey = looked.lab, looked.grey
-        flow, fault = self._flow.between(grey, self.at.grey, self._u, looked.motion)
+        if decide:
+            flow, fault = self._flow.between(grey, self.at.grey, self._u, looked.motion)
+        else:  # whatever the picture says: smooth motion holds out where that is little
+            flow, fault = Flow(smoothing=5).between(grey, self.at.grey)
         carried = sample(self._u, flow)
         self._key_fault = np.maximum(sample(self._key_fault, flow), fault)
         self._key_flow = chain(flow, self._key_flow)
@@ -181,7 +192,9 @@ class Follower:
         faith = (np.exp(-np.square(self._key_fault / 1.5)) * 0.5).astype(np.float32)
         shape = carried + faith * (along - carried)
 
-        found = Carried(flow, fault, carried, along, faith, self._residual(grey, flow))
+        self._age += 1
+        lights = [sample(np.ascontiguousarray(self.at.lab[..., 0]), flow), sample(self._key_light, self._key_flow)]
+        found = Carried(flow, fault, carried, along, *lights, faith, self._residual(grey, flow), self._age)
         stack = self._evidence(looked, found, None if after is None else after.onward)
         u = self._decided(shape, stack) if decide else shape
         self._recent.fade(0.75)

@@ -23,7 +23,8 @@ from cuvrel.core.pulls.network import quarters
 
 F32 = NDArray[np.float32]
 U8 = NDArray[np.uint8]
-HALF = 14 + background.PLANES + appearance.PLANES  # planes at half size
+QUARTERS = 28  # planes that are quarters of those at working size
+HALF = 15 + background.PLANES + appearance.PLANES  # planes at half size
 OTHERS = -1 - appearance.PLANES  # the plane of other things, the background's last
 STAY = 0.93  # how much of a hidden part is still expected a frame later
 
@@ -33,15 +34,19 @@ class Carried:
     """One frame's motion and what it carried, all at working size (H, W), both even.
 
     flow: (H, W, 2) from here to the frame before; fault: its pixels of miss; matte, along: the last
-    matte and the touched frame's, moved here; faith: 0 to 1, how unbroken the chain to the touched frame is.
+    matte and the touched frame's, moved here; light, first_light: the L of Lab of the same two, moved here,
+    uint8; faith: 0 to 1, how unbroken the chain to the touched frame is; age: how many frames ago it was.
     """
 
     flow: F32
     fault: F32
     matte: F32
     along: F32
+    light: U8
+    first_light: U8
     faith: F32
     residual: F32
+    age: int
 
     @cached_property
     def small(self) -> tuple[F32, F32]:
@@ -94,7 +99,7 @@ def area_of_interest(shape: F32, expected: F32) -> Box:
 
 @dataclass(frozen=True)
 class Stack:
-    """The network's planes, (20 + HALF, h, w) float32 of about -1 to 1, and the box at half size they fill."""
+    """The network's planes, (QUARTERS + HALF, h, w) float32 of about -1 to 1, and the box at half size they fill."""
 
     planes: F32
     box: Box
@@ -111,7 +116,7 @@ class Stack:
 
     def colour(self) -> F32:
         """What the colour memories say together, log odds at half size."""
-        recent, near, anywhere = self.planes[20:23]
+        recent, near, anywhere = self.planes[QUARTERS : QUARTERS + 3]
         return np.asarray(5 * (0.5 * recent + 0.25 * near + 0.25 * anywhere), np.float32)
 
 
@@ -152,12 +157,15 @@ def stacked(
         np.tanh(0.3 * (from_ground - 2 * fault)),
         expected.plane * 2 - 1,
         *_onward(onward, shape),
+        np.full(shape.shape, 2 / max(1, carried.age) - 1, np.float32),
         *known,
     ]
     big = tuple(slice(part.start * 2, part.stop * 2) for part in box)
     part = lab[big].astype(np.float32) / np.float32(128) - np.float32(1)
     full: list[F32] = [part[..., 0], part[..., 1], part[..., 2]]
     full += [matte[big] * 2 - 1 for matte in (carried.matte, carried.along)]
+    # with the pictures that they came with: where an edge lies beside its own, so does the outline
+    full += [light[big] / np.float32(128) - np.float32(1) for light in (carried.light, carried.first_light)]
     planes = np.concatenate([quarters(full), np.stack([plane[box] for plane in half])])
     return Stack(planes.astype(np.float32), box)
 

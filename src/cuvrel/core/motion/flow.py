@@ -2,19 +2,24 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass
 from functools import lru_cache
-from typing import Any
 
 import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from cuvrel.core.media.box import bounds
+from cuvrel.core.media.box import Box, bounds
 from cuvrel.core.media.rows import in_rows, kernel
+from cuvrel.core.motion.dense import Dense
 
 F32 = NDArray[np.float32]
 U8 = NDArray[np.uint8]
-TORN = 0.05  # share of the subject where motion must be torn before its pieces are looked for
+BothWays = tuple[F32, F32, F32, F32]  # motion and its fault, and the same back
+LOST, WRONG = 1.5, 24.0  # pixels of fault, or disagreement in grey levels, from which motion is torn
+MARGIN = 24  # pixels about the subject within which motion is looked at closely
+HEARD = 0.02  # weight of the pieces' word from which it counts
+TORN = 0.2  # share of the subject where motion must be torn before its pieces are looked for
 CELL = 24  # side of a matched piece of the subject,
 STRIDE = 14  # the next one's distance, and
 SEARCH = 30  # how far it is looked for, in pixels at half size
@@ -25,59 +30,98 @@ class Flow:
 
     The first is DIS optical flow (Kroeger et al., ECCV 2016). A thin subject that moves fast before a
     still background is lost in its coarse scales; so pieces of the subject are looked for one by one
-    (block matching), and DIS starts a second time from what they say. At each pixel the hypothesis under
-    which the two pictures agree better is taken.
+    (block matching), and DIS has a second look from where they say. At each pixel the hypothesis under
+    which the two pictures agree better is taken. Last, motion about the subject is found at full size: at a
+    quarter of it, as for the rest, an outline moves by half a pixel too much or too little.
+
+    smoothing: as for `Dense`; without it motion is better by far along outlines.
     """
 
-    def __init__(self) -> None:
-        self._dis: Any = cv2.DISOpticalFlow.create(cv2.DISOPTICAL_FLOW_PRESET_FAST)
-        self._dis.setUseSpatialPropagation(True)
+    def __init__(self, smoothing: int = 0) -> None:
+        self._dense = Dense(smoothing=smoothing)
+        self._close = Dense(finest=0, coarsest=1, smoothing=0, stride=5)
 
     def between(
-        self, here: U8, there: U8, subject: F32 | None = None, known: tuple[F32, F32] | None = None
+        self, here: U8, there: U8, subject: F32 | None = None, known: BothWays | None = None
     ) -> tuple[F32, F32]:
         """Where each pixel of `here` lies in `there`, (H, W, 2) float32 in pixels (x, y), and its fault.
 
         here, there: (H, W) uint8 grey. subject: its matte in `there`, (H, W) float32. The fault, (H, W)
         float32 in pixels, is how far a pixel misses itself when it goes there and back (the
-        forward-backward check). known: what this gave without a subject, where that is at hand.
+        forward-backward check). known: what `both_ways` gave, where that is at hand.
         """
-        forth, fault = known or self._both(here, there, None, None)
+        both = known or self.both_ways(here, there)
         if subject is None:
-            return forth, fault
-        # where the picture's own motion comes back to where it set out there is nothing to look for
-        about = cv2.dilate((sample(subject, forth) > 0.3).astype(np.uint8), np.ones((9, 9), np.uint8)) > 0
-        if not about.any() or float((fault[about] > 1.5).mean()) < TORN:
-            return forth, fault
-        led = pieces(here, there, subject, fault)
-        if led is None:
-            return forth, fault
-        # only about the subject, and what its pieces may have crossed
-        box = bounds((subject > 0.3) | about | led[2], 24)
+            return both[:2]
+        about = cv2.dilate((sample(subject, both[0]) > 0.3).astype(np.uint8), np.ones((9, 9), np.uint8)) > 0
+        if not about.any():
+            return both[:2]
+        both, box = self._jumped(here, there, subject, about, both)
+        return self._closely(here, there, both, box)
+
+    def _jumped(
+        self, here: U8, there: U8, subject: F32, about: NDArray[np.bool_], both: BothWays
+    ) -> tuple[BothWays, Box]:
+        """The motion led by pieces of the subject, where that is better, and the box of all that it may concern."""
+        forth, fault, back, back_fault = both
+        box = bounds((subject > 0.3) | about, MARGIN)
         assert box is not None
+        torn = fault > LOST
+        # a thin subject may be missed both ways alike, and then only its looks tell
+        torn |= about & (_agrees(here, there, forth, fault) > WRONG)
+        # where the picture's own motion comes back to where it set out there is nothing to look for
+        found = pieces(here, there, subject, torn) if float(torn[about].mean()) >= TORN else None
+        if found is None:
+            return both, box
+        box = bounds((subject > 0.3) | about | (found.weight > HEARD), MARGIN) or box
         near, far = np.ascontiguousarray(here[box]), np.ascontiguousarray(there[box])
-        other, other_fault = self._both(near, far, led[0][box], led[1][box])
-        forth, fault = forth.copy(), fault.copy()
-        part, part_fault = forth[box], fault[box]
-        better = _agrees(near, far, other, other_fault) + np.float32(0.6) < _agrees(near, far, part, part_fault)
-        better &= led[2][box]
-        better = cv2.medianBlur(better.astype(np.uint8), 5) > 0
-        forth[box] = np.where(better[..., None], other, part)
-        fault[box] = np.where(better, other_fault, part_fault)
+        led = self._led(near, far, found.forth[box], found.back[box])
+        part, part_fault, part_back, part_back_fault = (one[box] for one in both)
+        better = _better(near, far, (led[0], led[1]), (part, part_fault), found.weight[box])
+        back_better = _better(far, near, (led[2], led[3]), (part_back, part_back_fault), found.back_weight[box])
+        forth, back = forth.copy(), back.copy()
+        forth[box] = np.where(better[..., None], led[0], part)
+        back[box] = np.where(back_better[..., None], led[2], part_back)
+        return _checked(forth, back), box
+
+    def _closely(self, here: U8, there: U8, both: BothWays, box: Box) -> tuple[F32, F32]:
+        """The motion in a box looked at once more, at full size, and its fault.
+
+        What the subject left misses itself then: what was there has gone elsewhere.
+        """
+        forth, fault, back, _ = (one.copy() for one in both)
+        grid = _grid((here.shape[0], here.shape[1]))[box]
+        for flow, near, far in ((forth, here, there), (back, there, here)):
+            brought = cv2.remap(far, grid + flow[box], None, cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE)
+            more = self._close.between(np.ascontiguousarray(near[box]), brought)
+            flow[box] = chain(more, np.ascontiguousarray(flow[box]))
+        returned = cv2.remap(back, grid + forth[box], None, cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE)
+        fault[box] = length(forth[box] + returned)
         return forth, fault
 
-    def both_ways(self, here: U8, there: U8) -> tuple[F32, F32, F32, F32]:
+    def both_ways(self, here: U8, there: U8) -> BothWays:
         """Motion from `here` to `there` and its fault, and the same from `there` to `here`; as for `between`."""
-        forth, back = (self._dis.calc(*pair, None) for pair in ((here, there), (there, here)))
-        return forth, length(forth + sample(back, forth)), back, length(back + sample(forth, back))
+        return _checked(self._dense.between(here, there), self._dense.between(there, here))
 
-    def _both(self, here: U8, there: U8, forth: F32 | None, back: F32 | None) -> tuple[F32, F32]:
-        forth = self._dis.calc(here, there, None if forth is None else forth.copy())
-        back = self._dis.calc(there, here, None if back is None else back.copy())
-        assert forth is not None
-        assert back is not None
-        missed = forth + sample(back, forth)
-        return forth, length(missed)
+    def _led(self, here: U8, there: U8, forth: F32, back: F32) -> BothWays:
+        """The same from starts: each picture is first brought to where the other one has what it shows.
+
+        A flow that is merely begun there loses a thin thing again among the coarse scales.
+        """
+        return _checked(
+            chain(self._dense.between(here, sample(there, forth)), forth),
+            chain(self._dense.between(there, sample(here, back)), back),
+        )
+
+
+def _checked(forth: F32, back: F32) -> BothWays:
+    return forth, length(forth + sample(back, forth)), back, length(back + sample(forth, back))
+
+
+def _better(here: U8, there: U8, led: tuple[F32, F32], plain: tuple[F32, F32], weight: F32) -> NDArray[np.bool_]:
+    """Where the pictures agree better under a motion and fault than under another, of what pieces were found for."""
+    better = _agrees(here, there, *led) + np.float32(0.6) < _agrees(here, there, *plain)
+    return cv2.medianBlur((better & (weight > HEARD)).astype(np.uint8), 5) > 0
 
 
 def _agrees(here: U8, there: U8, flow: F32, fault: F32) -> F32:
@@ -86,11 +130,20 @@ def _agrees(here: U8, there: U8, flow: F32, fault: F32) -> F32:
     return cv2.blur(np.minimum(wrong, 48), (7, 7)) + np.minimum(fault, 8)
 
 
-def pieces(here: U8, there: U8, subject: F32, fault: F32) -> tuple[F32, F32, NDArray[np.bool_]] | None:
-    """Motion of the subject's pieces from `there` to `here`, found one by one where motion is torn.
+@dataclass(frozen=True)
+class Pieces:
+    """Where dense motion is to look: from `here` to `there`, (H, W, 2), and its weight, (H, W), and back; float32."""
 
-    Returns starts for dense motion, (H, W, 2) float32 from `here` to `there` and back, and where in
-    `here` they say something; None when nothing of the subject moves by more than a pixel or two.
+    forth: F32
+    weight: F32
+    back: F32
+    back_weight: F32
+
+
+def pieces(here: U8, there: U8, subject: F32, torn: NDArray[np.bool_]) -> Pieces | None:
+    """Motion of the subject's pieces from `there` to `here`, found one by one where motion is torn, (H, W).
+
+    None when nothing of the subject moves by more than a pixel or two.
     """
     h, w = there.shape
     size = w // 2, h // 2
@@ -99,7 +152,7 @@ def pieces(here: U8, there: U8, subject: F32, fault: F32) -> tuple[F32, F32, NDA
     mask = (cv2.resize(subject, size, interpolation=cv2.INTER_AREA) > 0.5).astype(np.uint8)
     # a piece may have come from as far as it is looked for
     reach = np.ones((SEARCH, SEARCH), np.uint8)
-    torn = cv2.dilate((cv2.resize(fault, size, interpolation=cv2.INTER_AREA) > 1.5).astype(np.uint8), reach) > 0
+    near = cv2.dilate(cv2.resize(torn.astype(np.uint8), size, interpolation=cv2.INTER_AREA), reach)
     rows, cols = np.flatnonzero(mask.any(axis=1)), np.flatnonzero(mask.any(axis=0))
     if rows.size < 4 or cols.size < 4:
         return None
@@ -108,13 +161,14 @@ def pieces(here: U8, there: U8, subject: F32, fault: F32) -> tuple[F32, F32, NDA
         (x, y)
         for y in range(max(0, int(rows[0]) - 2), min(int(rows[-1]), size[1] - CELL) + 1, STRIDE)
         for x in range(max(0, int(cols[0]) - 2), min(int(cols[-1]), size[0] - CELL) + 1, STRIDE)
-        if torn[y + CELL // 2, x + CELL // 2]
+        if near[y + CELL // 2, x + CELL // 2]
         and total[y + CELL, x + CELL] - total[y, x + CELL] - total[y + CELL, x] + total[y, x] >= 0.18 * CELL * CELL
     ]
     if not cells:
         return None
     moves = np.zeros((len(cells), 3), np.int64)
-    in_rows(_scan, len(cells), a, b, mask, np.array(cells, np.int64), CELL, SEARCH, moves, least=2)
+    planes = [one.astype(np.float32) for one in (a, b, mask)]
+    in_rows(_scan, len(cells), *planes, np.array(cells, np.int64), CELL, SEARCH, moves, least=2)
     found = [(x, y, int(dx), int(dy)) for (x, y), (dx, dy, sure) in zip(cells, moves, strict=True) if sure]
     if not any(abs(dx) + abs(dy) > 1 for _, _, dx, dy in found):
         return None
@@ -132,30 +186,29 @@ def pieces(here: U8, there: U8, subject: F32, fault: F32) -> tuple[F32, F32, NDA
         weight_f[at] += cut
     forth /= np.maximum(weight_f, 1e-6)[..., None]
     back /= np.maximum(weight_b, 1e-6)[..., None]
-    full = (w, h)
-    return (
-        cv2.resize(forth, full, interpolation=cv2.INTER_LINEAR) * 2,
-        cv2.resize(back, full, interpolation=cv2.INTER_LINEAR) * 2,
-        cv2.resize(weight_f, full, interpolation=cv2.INTER_LINEAR) > 0.02,
-    )
+    big = [cv2.resize(one, (w, h), interpolation=cv2.INTER_LINEAR) for one in (forth, weight_f, back, weight_b)]
+    return Pieces(big[0] * 2, big[1], big[2] * 2, big[3])
 
 
 @kernel
-def _difference(a, b, part, y, x, dy, dx):  # type: ignore[no-untyped-def]
-    """Mean absolute difference of a masked cell at an offset; only every second pixel of the cell counts."""
-    h, w = b.shape
-    total, count = 0, 0
-    for r in range(part.shape[0]):
-        yy = y + dy + r
-        if yy < 0 or yy >= h:
-            continue
-        for c in range(r % 2, part.shape[1], 2):
-            xx = x + dx + c
-            if part[r, c] == 0 or xx < 0 or xx >= w:
-                continue
-            total += abs(int(a[y + r, x + c]) - int(b[yy, xx]))
-            count += 1
-    return np.float32(total) / np.float32(count) if count > 12 else np.float32(255.0)
+def _difference(cell, mask, count, b, y, x):  # type: ignore[no-untyped-def]
+    """Mean absolute difference of a masked cell and what lies at a place, as far as that is in the picture.
+
+    cell, mask, b: float32, so that no difference wraps and eight are taken at once; count: the mask's sum.
+    """
+    (h, w), (high, wide) = b.shape, cell.shape
+    total = np.float32(0)
+    if y >= 0 and x >= 0 and y + high <= h and x + wide <= w:
+        for r in range(high):
+            for c in range(wide):
+                total += abs(cell[r, c] - b[y + r, x + c]) * mask[r, c]
+    else:
+        count = np.float32(0)
+        for r in range(max(0, -y), min(high, h - y)):
+            for c in range(max(0, -x), min(wide, w - x)):
+                total += abs(cell[r, c] - b[y + r, x + c]) * mask[r, c]
+                count += mask[r, c]
+    return total / count if count > 24 else np.float32(255.0)
 
 
 @kernel
@@ -164,36 +217,39 @@ def _scan(n0, n1, a, b, mask, cells, side, reach, found):  # type: ignore[no-unt
     steps = reach // 2
     for n in range(n0, n1):
         x, y = cells[n, 0], cells[n, 1]
-        part = mask[y : y + side, x : x + side]
-        stay = _difference(a, b, part, y, x, 0, 0)
+        cell, part = a[y : y + side, x : x + side].copy(), mask[y : y + side, x : x + side].copy()
+        count = part.sum()
+        stay = _difference(cell, part, count, b, y, x)
         costs = np.empty((2 * steps + 1, 2 * steps + 1), np.float32)
         best, by, bx = np.float32(1e9), 0, 0
         for i in range(2 * steps + 1):
             for j in range(2 * steps + 1):
                 dy, dx = 2 * (i - steps), 2 * (j - steps)
                 # staying is likelier than jumping: a move must pay for its length
-                cost = _difference(a, b, part, y, x, dy, dx) + np.float32(0.05) * np.sqrt(np.float32(dy * dy + dx * dx))
+                far = np.float32(0.05) * np.sqrt(np.float32(dy * dy + dx * dx))
+                cost = _difference(cell, part, count, b, y + dy, x + dx) + far
                 costs[i, j] = cost
                 if cost < best:
                     best, by, bx = cost, dy, dx
         # a place that is hardly better than others far away says nothing
-        far = np.float32(1e9)
+        second = np.float32(1e9)
         for i in range(2 * steps + 1):
             for j in range(2 * steps + 1):
                 if abs(2 * (i - steps) - by) > 5 or abs(2 * (j - steps) - bx) > 5:
-                    far = min(far, costs[i, j])
+                    second = min(second, costs[i, j])
         usual = np.median(costs)
         fine, fy, fx = best, by, bx
         for dy in range(by - 1, by + 2):
             for dx in range(bx - 1, bx + 2):
-                cost = _difference(a, b, part, y, x, dy, dx) + np.float32(0.05) * np.sqrt(np.float32(dy * dy + dx * dx))
+                far = np.float32(0.05) * np.sqrt(np.float32(dy * dy + dx * dx))
+                cost = _difference(cell, part, count, b, y + dy, x + dx) + far
                 if cost < fine:
                     fine, fy, fx = cost, dy, dx
         if stay - fine < 1.0:
             found[n, 0], found[n, 1], found[n, 2] = 0, 0, 1
         else:
             found[n, 0], found[n, 1] = fx, fy
-            found[n, 2] = 1 if far - best >= np.float32(0.06) * usual else 0
+            found[n, 2] = 1 if second - best >= np.float32(0.06) * usual else 0
 
 
 @lru_cache(maxsize=16)
