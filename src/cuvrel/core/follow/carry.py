@@ -24,7 +24,7 @@ from cuvrel.core.follow.background import Background
 from cuvrel.core.follow.doubt import HALT, Evidence, advice, worst_place
 from cuvrel.core.follow.evidence import Carried, Expected, Stack, area_of_interest, halved, stacked
 from cuvrel.core.media.box import even
-from cuvrel.core.motion.flow import BothWays, Flow, chain, sample
+from cuvrel.core.motion.flow import BothWays, Flow, Warp
 from cuvrel.core.pulls.memory import ColourMemory, to_lab
 from cuvrel.core.pulls.network import Network
 from cuvrel.core.pulls.soften import soften
@@ -68,6 +68,11 @@ class Looked:
     half: U8
     grey: U8
     motion: BothWays | None
+
+    @property
+    def light(self) -> U8:
+        """The L of Lab."""
+        return np.ascontiguousarray(self.lab[..., 0])
 
     @property
     def onward(self) -> tuple[F32, F32] | None:
@@ -143,7 +148,7 @@ class Follower:
         u = shrink(matte, self.size).astype(np.float32)
         small = halved(u)
         self._u, self._age = u, age
-        self._key_light = np.ascontiguousarray(self.at.lab[..., 0])
+        self._key_light = self.at.light
         self._key_u, self._key_flow = u, np.zeros((*self.size, 2), np.float32)
         self._key_fault = np.zeros(self.size, np.float32)
         self._expected, self._ground = Expected(small), Background(self.at.half, small)
@@ -184,17 +189,8 @@ class Follower:
             flow, fault = self._flow.between(grey, self.at.grey, self._u, looked.motion)
         else:  # whatever the picture says: smooth motion holds out where that is little
             flow, fault = Flow(smoothing=5).between(grey, self.at.grey)
-        carried = sample(self._u, flow)
-        self._key_fault = np.maximum(sample(self._key_fault, flow), fault)
-        self._key_flow = chain(flow, self._key_flow)
-        along = sample(self._key_u, self._key_flow)
-        # the touched frame's own matte counts where its chain of motion never broke
-        faith = (np.exp(-np.square(self._key_fault / 1.5)) * 0.5).astype(np.float32)
-        shape = carried + faith * (along - carried)
-
-        self._age += 1
-        lights = [sample(np.ascontiguousarray(self.at.lab[..., 0]), flow), sample(self._key_light, self._key_flow)]
-        found = Carried(flow, fault, carried, along, *lights, faith, self._residual(grey, flow), self._age)
+        found = self._carried(grey, flow, fault)
+        shape = found.matte + found.faith * (found.along - found.matte)
         stack = self._evidence(looked, found, None if after is None else after.onward)
         u = self._decided(shape, stack) if decide else shape
         self._recent.fade(0.75)
@@ -222,8 +218,19 @@ class Follower:
         looked = settled.looked
         return Followed(soften(settled.u, looked.rgb, self.detail, small=looked.small), doubt, halt)
 
-    def _residual(self, grey: U8, flow: F32) -> F32:
-        return np.abs(grey.astype(np.float32) - sample(self.at.grey, flow))
+    def _carried(self, grey: U8, flow: F32, fault: F32) -> Carried:
+        """What the motion to the frame before brings from there, and the chain of it from the touched frame."""
+        here = Warp(flow)
+        planes = here.of(np.dstack([self._u, self._key_fault, self._key_flow]))
+        carried, self._key_fault = np.ascontiguousarray(planes[..., 0]), np.maximum(planes[..., 1], fault)
+        self._key_flow, self._age = flow + planes[..., 2:], self._age + 1
+        touched = Warp(self._key_flow)
+        along = touched.of(self._key_u)
+        # the touched frame's own matte counts where its chain of motion never broke
+        faith = (np.exp(-np.square(self._key_fault / 1.5)) * 0.5).astype(np.float32)
+        light, first_light = here.of(self.at.light), touched.of(self._key_light)
+        residual = cv2.absdiff(grey, here.of(self.at.grey)).astype(np.float32)
+        return Carried(flow, fault, carried, along, light, first_light, faith, residual, self._age)
 
     def _evidence(self, looked: Looked, carried: Carried, onward: tuple[F32, F32] | None) -> Stack:
         """What the network weighs, about where the subject may be."""

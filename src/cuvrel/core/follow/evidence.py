@@ -165,7 +165,8 @@ def stacked(
     full: list[F32] = [part[..., 0], part[..., 1], part[..., 2]]
     full += [matte[big] * 2 - 1 for matte in (carried.matte, carried.along)]
     # with the pictures that they came with: where an edge lies beside its own, so does the outline
-    full += [light[big] / np.float32(128) - np.float32(1) for light in (carried.light, carried.first_light)]
+    lights = np.stack([carried.light[big], carried.first_light[big]]).astype(np.float32)
+    full += [*(lights / np.float32(128) - np.float32(1))]
     planes = np.concatenate([quarters(full), np.stack([plane[box] for plane in half])])
     return Stack(planes.astype(np.float32), box)
 

@@ -68,7 +68,7 @@ class Flow:
         assert box is not None
         torn = fault > LOST
         # a thin subject may be missed both ways alike, and then only its looks tell
-        torn |= about & (_agrees(here, there, forth, fault) > WRONG)
+        torn[box] |= about[box] & (_agrees(here, there, forth, fault, box) > WRONG)
         # where the picture's own motion comes back to where it set out there is nothing to look for
         found = pieces(here, there, subject, torn) if float(torn[about].mean()) >= TORN else None
         if found is None:
@@ -82,7 +82,7 @@ class Flow:
         forth, back = forth.copy(), back.copy()
         forth[box] = np.where(better[..., None], led[0], part)
         back[box] = np.where(back_better[..., None], led[2], part_back)
-        return _checked(forth, back), box
+        return (forth, fault, back, back_fault), box  # the faults of before: they are found anew close up
 
     def _closely(self, here: U8, there: U8, both: BothWays, box: Box) -> tuple[F32, F32]:
         """The motion in a box looked at once more, at full size, and its fault.
@@ -90,13 +90,10 @@ class Flow:
         What the subject left misses itself then: what was there has gone elsewhere.
         """
         forth, fault, back, _ = (one.copy() for one in both)
-        grid = _grid((here.shape[0], here.shape[1]))[box]
         for flow, near, far in ((forth, here, there), (back, there, here)):
-            brought = cv2.remap(far, grid + flow[box], None, cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE)
-            more = self._close.between(np.ascontiguousarray(near[box]), brought)
+            more = self._close.between(np.ascontiguousarray(near[box]), Warp(flow, box).of(far))
             flow[box] = chain(more, np.ascontiguousarray(flow[box]))
-        returned = cv2.remap(back, grid + forth[box], None, cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE)
-        fault[box] = length(forth[box] + returned)
+        fault[box] = length(forth[box] + Warp(forth, box).of(back))
         return forth, fault
 
     def both_ways(self, here: U8, there: U8) -> BothWays:
@@ -124,10 +121,10 @@ def _better(here: U8, there: U8, led: tuple[F32, F32], plain: tuple[F32, F32], w
     return cv2.medianBlur((better & (weight > HEARD)).astype(np.uint8), 5) > 0
 
 
-def _agrees(here: U8, there: U8, flow: F32, fault: F32) -> F32:
-    """How little the pictures agree under a motion, (H, W) float32 grey levels about each pixel."""
-    wrong = np.abs(here.astype(np.float32) - sample(there, flow).astype(np.float32))
-    return cv2.blur(np.minimum(wrong, 48), (7, 7)) + np.minimum(fault, 8)
+def _agrees(here: U8, there: U8, flow: F32, fault: F32, box: Box = np.s_[:, :]) -> F32:
+    """How little the pictures agree under a motion, (h, w) float32 grey levels about each pixel of a box."""
+    wrong = cv2.absdiff(np.ascontiguousarray(here[box]), Warp(flow, box).of(there))
+    return cv2.blur(np.minimum(wrong, 48).astype(np.float32), (7, 7)) + np.minimum(fault[box], 8)
 
 
 @dataclass(frozen=True)
@@ -264,10 +261,24 @@ def length(flow: F32) -> F32:
     return np.asarray(np.sqrt(x * x + y * y), np.float32)
 
 
+class Warp:
+    """Reads pictures where a flow points, bilinearly: the warp of `there` onto `here`.
+
+    flow: (H, W, 2) float32. box: the part of `here` that is asked for.
+    """
+
+    def __init__(self, flow: F32, box: Box = np.s_[:, :]) -> None:
+        grid = _grid((flow.shape[0], flow.shape[1]))
+        self._at = grid[box] + flow[box]
+
+    def of(self, picture: NDArray, border: int = cv2.BORDER_REPLICATE) -> NDArray:
+        """A picture of one to four channels, (H, W) or (H, W, C), for the box."""
+        return cv2.remap(picture, self._at, None, cv2.INTER_LINEAR, borderMode=border)
+
+
 def sample(picture: NDArray, flow: F32, border: int = cv2.BORDER_REPLICATE) -> NDArray:
-    """The picture read where the flow points, bilinearly: the warp of `there` onto `here`."""
-    shape: tuple[int, int] = (flow.shape[0], flow.shape[1])
-    return cv2.remap(picture, _grid(shape) + flow, None, cv2.INTER_LINEAR, borderMode=border)
+    """One picture read where the flow points."""
+    return Warp(flow).of(picture, border)
 
 
 def chain(first: F32, second: F32) -> F32:
