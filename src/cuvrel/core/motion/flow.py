@@ -30,9 +30,9 @@ class Flow:
 
     The first is DIS optical flow (Kroeger et al., ECCV 2016). A thin subject that moves fast before a
     still background is lost in its coarse scales; so pieces of the subject are looked for one by one
-    (block matching), and DIS has a second look from where they say. At each pixel the hypothesis under
-    which the two pictures agree better is taken. Last, motion about the subject is found at full size: at a
-    quarter of it, as for the rest, an outline moves by half a pixel too much or too little.
+    (block matching). At each pixel the hypothesis under which the two pictures agree better is taken. From
+    there DIS has a close look about the subject, at full size: at a quarter of it, as for the rest, an
+    outline moves by half a pixel too much or too little.
 
     smoothing: as for `Dense`; without it motion is better by far along outlines.
     """
@@ -75,10 +75,10 @@ class Flow:
             return both, box
         box = bounds((subject > 0.3) | about | (found.weight > HEARD), MARGIN) or box
         near, far = np.ascontiguousarray(here[box]), np.ascontiguousarray(there[box])
-        led = self._led(near, far, found.forth[box], found.back[box])
+        led = _checked(*(np.ascontiguousarray(one[box]) for one in (found.forth, found.back)))
         part, part_fault, part_back, part_back_fault = (one[box] for one in both)
-        better = _better(near, far, (led[0], led[1]), (part, part_fault), found.weight[box])
-        back_better = _better(far, near, (led[2], led[3]), (part_back, part_back_fault), found.back_weight[box])
+        better = _better(near, far, led[:2], (part, part_fault), found.weight[box])
+        back_better = _better(far, near, led[2:], (part_back, part_back_fault), found.back_weight[box])
         forth, back = forth.copy(), back.copy()
         forth[box] = np.where(better[..., None], led[0], part)
         back[box] = np.where(back_better[..., None], led[2], part_back)
@@ -99,16 +99,6 @@ class Flow:
     def both_ways(self, here: U8, there: U8) -> BothWays:
         """Motion from `here` to `there` and its fault, and the same from `there` to `here`; as for `between`."""
         return _checked(self._dense.between(here, there), self._dense.between(there, here))
-
-    def _led(self, here: U8, there: U8, forth: F32, back: F32) -> BothWays:
-        """The same from starts: each picture is first brought to where the other one has what it shows.
-
-        A flow that is merely begun there loses a thin thing again among the coarse scales.
-        """
-        return _checked(
-            chain(self._dense.between(here, sample(there, forth)), forth),
-            chain(self._dense.between(there, sample(here, back)), back),
-        )
 
 
 def _checked(forth: F32, back: F32) -> BothWays:
