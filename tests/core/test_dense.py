@@ -8,7 +8,7 @@ import pytest
 from numpy.typing import NDArray
 
 from cuvrel.core.motion.dense import Dense
-from cuvrel.core.motion.flow import Flow, pieces, sample
+from cuvrel.core.motion.flow import Flow, Warp, pieces, sample
 
 U8 = NDArray[np.uint8]
 
@@ -27,6 +27,25 @@ def test_a_narrow_picture_has_its_motion_found(size: tuple[int, int]) -> None:
     assert flow.shape == (*size, 2)
     if min(size) > 16:
         assert np.abs(np.median(flow, axis=(0, 1)) - (1, 0)).max() < 0.4
+
+
+def test_motion_is_the_same_after_a_small_picture_was_looked_at() -> None:
+    wide = textured(200, 300)
+    here, there = (np.ascontiguousarray(wide[8:-8, x : x + 280]) for x in (8, 5))
+    dense = Dense(smoothing=0)
+    first = dense.between(here, there)
+    dense.between(here[:40, :40].copy(), there[:40, :40].copy())
+    assert np.array_equal(dense.between(here, there), first)
+
+
+def test_a_warp_reads_several_planes_as_it_reads_each_and_a_box_as_the_whole() -> None:
+    rng = np.random.default_rng(5)
+    planes, flow = (rng.normal(0, 3, (40, 60, n)).astype(np.float32) for n in (3, 2))
+    whole = Warp(flow).of(planes)
+    for n in range(3):
+        assert np.abs(whole[..., n] - sample(planes[..., n].copy(), flow)).max() < 1e-4
+    box = np.s_[10:30, 20:50]
+    assert np.abs(Warp(flow, box).of(planes) - whole[box]).max() < 1e-4
 
 
 def jumping(by: tuple[int, int]) -> tuple[U8, U8, NDArray[np.float32]]:
@@ -50,6 +69,21 @@ def test_a_thin_subject_that_jumps_is_found_piece_by_piece(by: tuple[int, int]) 
     truth[y : y + 60, x : x + 14] = 1
     carried = (sample(matte, flow) > 0.5) & (fault < 3)  # without what it left behind
     assert (carried & (truth > 0)).sum() / (carried | (truth > 0)).sum() > 0.7
+
+
+def test_an_outline_goes_with_its_subject_and_not_by_half_a_pixel_with_what_is_behind_it() -> None:
+    place, thing = textured(180, 320, 4), textured(60, 60, 8)
+    there, here, before, after = place.copy(), place.copy(), *np.zeros((2, 180, 320), np.float32)
+    there[60:120, 100:160], before[60:120, 100:160] = thing, 1
+    here[63:123, 105:165], after[63:123, 105:165] = thing, 1
+    flow = Flow()
+    motions = [Flow(smoothing=5).both_ways(here, there)[0], flow.both_ways(here, there)[0]]
+    motions.append(flow.between(here, there, before)[0])
+    # what it uncovered came from nowhere, and is not asked for
+    asked = (before == 0) | (after == 1)
+    smooth, coarse, close = (int((((sample(before, one) > 0.5) != (after > 0)) & asked).sum()) for one in motions)
+    assert close < 0.5 * coarse
+    assert coarse < smooth
 
 
 def test_pieces_that_stand_still_say_nothing() -> None:

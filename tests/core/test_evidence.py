@@ -3,14 +3,17 @@
 from __future__ import annotations
 
 import numpy as np
+import pytest
 
 from cuvrel.core.checks.quality import overlap
 from cuvrel.core.follow.carry import Follower, network
 from cuvrel.core.follow.evidence import HALF, QUARTERS, Expected, area_of_interest
 from cuvrel.core.follow.run import Settings, span
+from cuvrel.core.pulls.memory import to_lab
 from cuvrel.core.pulls.network import SURELY, quarters
 from tests.core.test_follow import sliding
 
+AGE = QUARTERS + 14  # the plane of the touched frame's age
 ONWARD = slice(QUARTERS + 11, QUARTERS + 14)  # the planes of the frame that comes next
 
 
@@ -61,6 +64,25 @@ def test_the_follower_s_stack_is_of_moderate_numbers_and_fits_its_network() -> N
     assert odds.shape == (2 * planes.shape[1], 2 * planes.shape[2])
     assert np.abs(odds).max() <= SURELY
     assert np.array_equal(odds, network().odds(planes))
+
+
+def test_the_stack_knows_the_earlier_frames_pictures_brought_here_and_how_long_ago_the_touched_one_was() -> None:
+    pictures, truths = sliding(4, speed=5.0)
+    follower = Follower(pictures[0], truths[0])
+    for frame in (1, 2):
+        follower.step(pictures[frame])
+        planes, (rows, cols) = follower.stack.planes, follower.stack.inside
+        inside = truths[frame][rows, cols][::2, ::2] > 0.99
+        now, before, first = planes[0], planes[20], planes[24]
+        still = quarters([to_lab(pictures[frame - 1])[rows, cols, 0] / np.float32(128) - 1])[0]
+        for brought in (before, first):
+            assert np.abs(brought - now)[inside].mean() < 0.5 * np.abs(still - now)[inside].mean()
+        age = planes[AGE]
+        assert np.ptp(age) == 0
+        assert age[0, 0] == pytest.approx(2 / frame - 1)
+    follower.take_up(pictures[2], truths[2])
+    follower.step(pictures[3])
+    assert follower.stack.planes[AGE, 0, 0] < -0.7, "a followed frame is not a touched one"
 
 
 def test_the_next_frame_tells_what_moves_with_the_subject() -> None:
