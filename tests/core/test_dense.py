@@ -86,6 +86,22 @@ def test_an_outline_goes_with_its_subject_and_not_by_half_a_pixel_with_what_is_b
     assert coarse < smooth
 
 
+def test_a_motion_over_many_frames_is_drawn_to_where_the_touched_frame_is_seen_again() -> None:
+    place, thing = textured(180, 320, 4), textured(60, 60, 8)
+    there, here, about = place.copy(), place.copy(), np.zeros((180, 320), np.float32)
+    there[60:120, 100:160] = thing
+    here[63:123, 125:185], about[63:123, 125:185] = thing, 1
+    truth = np.zeros((180, 320, 2), np.float32)
+    truth[about > 0] = (-25, -3)
+    flow = Flow()
+    inside = np.s_[70:116, 132:178]
+    drifted = truth + np.float32(1.6)
+    missed = [np.abs(one - truth)[inside].mean() for one in (drifted, flow.drawn(here, there, drifted, about))]
+    assert missed[1] < 0.2 * missed[0]
+    assert np.array_equal(flow.drawn(here, there, truth, about)[inside], truth[inside]), "what is right stays"
+    assert flow.drawn(here, there, truth, np.zeros_like(about)) is truth
+
+
 def test_pieces_that_stand_still_say_nothing() -> None:
     here, there, matte = jumping((0, 0))
     assert pieces(here, there, matte, matte > 0) is None

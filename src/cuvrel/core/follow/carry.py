@@ -148,7 +148,7 @@ class Follower:
         u = shrink(matte, self.size).astype(np.float32)
         small = halved(u)
         self._u, self._age = u, age
-        self._key_light = self.at.light
+        self._key_light, self._key_grey = self.at.light, self.at.grey
         self._key_u, self._key_flow = u, np.zeros((*self.size, 2), np.float32)
         self._key_fault = np.zeros(self.size, np.float32)
         self._expected, self._ground = Expected(small), Background(self.at.half, small)
@@ -224,6 +224,8 @@ class Follower:
         planes = here.of(np.dstack([self._u, self._key_fault, self._key_flow]))
         carried, self._key_fault = np.ascontiguousarray(planes[..., 0]), np.maximum(planes[..., 1], fault)
         self._key_flow, self._age = flow + planes[..., 2:], self._age + 1
+        if self._age > 1:
+            self._key_flow = self._flow.drawn(grey, self._key_grey, self._key_flow, carried)
         touched = Warp(self._key_flow)
         along = touched.of(self._key_u)
         # the touched frame's own matte counts where its chain of motion never broke

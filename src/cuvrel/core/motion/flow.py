@@ -96,6 +96,22 @@ class Flow:
         fault[box] = length(forth[box] + Warp(forth, box).of(back))
         return forth, fault
 
+    def drawn(self, here: U8, there: U8, flow: F32, about: F32) -> F32:
+        """A motion over several frames, drawn to where the pictures agree better, so that its errors do not add up.
+
+        here, there, flow: as for `between`. about: (H, W), where in `here` the subject is. (H, W, 2) float32.
+        """
+        box = bounds(about > 0.3, MARGIN)
+        if box is None:
+            return flow
+        near, brought = np.ascontiguousarray(here[box]), Warp(flow, box).of(there)
+        out = flow.copy()
+        out[box] = chain(self._close.between(near, brought), np.ascontiguousarray(flow[box]))
+        better = _apart(near, Warp(out, box).of(there)) + np.float32(1) < _apart(near, brought)
+        better = cv2.medianBlur(better.astype(np.uint8), 5) > 0
+        out[box] = np.where(better[..., None], out[box], flow[box])
+        return out
+
     def both_ways(self, here: U8, there: U8) -> BothWays:
         """Motion from `here` to `there` and its fault, and the same from `there` to `here`; as for `between`."""
         return _checked(self._dense.between(here, there), self._dense.between(there, here))
@@ -113,8 +129,12 @@ def _better(here: U8, there: U8, led: tuple[F32, F32], plain: tuple[F32, F32], w
 
 def _agrees(here: U8, there: U8, flow: F32, fault: F32, box: Box = np.s_[:, :]) -> F32:
     """How little the pictures agree under a motion, (h, w) float32 grey levels about each pixel of a box."""
-    wrong = cv2.absdiff(np.ascontiguousarray(here[box]), Warp(flow, box).of(there))
-    return cv2.blur(np.minimum(wrong, 48).astype(np.float32), (7, 7)) + np.minimum(fault[box], 8)
+    return _apart(np.ascontiguousarray(here[box]), Warp(flow, box).of(there)) + np.minimum(fault[box], 8)
+
+
+def _apart(here: U8, brought: U8) -> F32:
+    """How far two pictures are from each other about each pixel, (h, w) float32 grey levels."""
+    return np.asarray(cv2.blur(np.minimum(cv2.absdiff(here, brought), 48).astype(np.float32), (7, 7)), np.float32)
 
 
 @dataclass(frozen=True)
