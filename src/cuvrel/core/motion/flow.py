@@ -19,7 +19,8 @@ BothWays = tuple[F32, F32, F32, F32]  # motion and its fault, and the same back
 LOST, WRONG = 1.5, 24.0  # pixels of fault, or disagreement in grey levels, from which motion is torn
 MARGIN = 24  # pixels about the subject within which motion is looked at closely
 HEARD = 0.02  # weight of the pieces' word from which it counts
-TORN = 0.2  # share of the subject where motion must be torn before its pieces are looked for
+TORN = 0.1  # share of the subject where motion must be torn before its pieces are looked for,
+BROKEN = 0.3  # and of a piece itself
 CELL = 24  # side of a matched piece of the subject,
 STRIDE = 14  # the next one's distance, and
 SEARCH = 30  # how far it is looked for, in pixels at half size
@@ -66,11 +67,11 @@ class Flow:
         forth, fault, back, back_fault = both
         box = bounds((subject > 0.3) | about, MARGIN)
         assert box is not None
-        torn = fault > LOST
+        torn = back_fault > LOST
         # a thin subject may be missed both ways alike, and then only its looks tell
-        torn[box] |= about[box] & (_agrees(here, there, forth, fault, box) > WRONG)
+        torn[box] |= _agrees(there, here, back, back_fault, box) > WRONG
         # where the picture's own motion comes back to where it set out there is nothing to look for
-        found = pieces(here, there, subject, torn) if float(torn[about].mean()) >= TORN else None
+        found = pieces(here, there, subject, torn) if float(torn[subject > 0.3].mean()) >= TORN else None
         if found is None:
             return both, box
         box = bounds((subject > 0.3) | about | (found.weight > HEARD), MARGIN) or box
@@ -148,28 +149,32 @@ class Pieces:
 
 
 def pieces(here: U8, there: U8, subject: F32, torn: NDArray[np.bool_]) -> Pieces | None:
-    """Motion of the subject's pieces from `there` to `here`, found one by one where motion is torn, (H, W).
+    """Motion of the subject's pieces from `there` to `here`, found one by one where that is torn.
 
-    None when nothing of the subject moves by more than a pixel or two.
+    here, there, subject: as for `between`; torn: (H, W), of `there`. None when nothing of the subject moves by more than a pixel or two.
     """
     h, w = there.shape
     size = w // 2, h // 2
     a = cv2.GaussianBlur(cv2.resize(there, size, interpolation=cv2.INTER_AREA), (0, 0), 0.8)
     b = cv2.GaussianBlur(cv2.resize(here, size, interpolation=cv2.INTER_AREA), (0, 0), 0.8)
     mask = (cv2.resize(subject, size, interpolation=cv2.INTER_AREA) > 0.5).astype(np.uint8)
-    # a piece may have come from as far as it is looked for
-    reach = np.ones((SEARCH, SEARCH), np.uint8)
-    near = cv2.dilate(cv2.resize(torn.astype(np.uint8), size, interpolation=cv2.INTER_AREA), reach)
     rows, cols = np.flatnonzero(mask.any(axis=1)), np.flatnonzero(mask.any(axis=0))
     if rows.size < 4 or cols.size < 4:
         return None
-    total = cv2.integral(mask)
+    broken = cv2.resize(torn.astype(np.uint8), size, interpolation=cv2.INTER_NEAREST) & mask
+    sums = cv2.integral(mask), cv2.integral(broken)
+
+    def inside(x: int, y: int) -> tuple[int, int]:
+        """How many pixels of a cell are the subject's, and how many of those are torn."""
+        one, other = (n[y + CELL, x + CELL] - n[y, x + CELL] - n[y + CELL, x] + n[y, x] for n in sums)
+        return int(one), int(other)
+
     cells = [
         (x, y)
         for y in range(max(0, int(rows[0]) - 2), min(int(rows[-1]), size[1] - CELL) + 1, STRIDE)
         for x in range(max(0, int(cols[0]) - 2), min(int(cols[-1]), size[0] - CELL) + 1, STRIDE)
-        if near[y + CELL // 2, x + CELL // 2]
-        and total[y + CELL, x + CELL] - total[y, x + CELL] - total[y + CELL, x] + total[y, x] >= 0.18 * CELL * CELL
+        for own, lost in [inside(x, y)]
+        if own >= 0.18 * CELL * CELL and lost >= BROKEN * own
     ]
     if not cells:
         return None
