@@ -28,7 +28,7 @@ def steadied(matte: F32, picture: U8, others: Sequence[tuple[F32, U8]]) -> F32:
     size = max(16, round(w * ratio)), max(16, round(h * ratio))
     here = _grey(picture, size)
     total, weight = matte.copy(), np.ones_like(matte)
-    dense = Dense()
+    dense = Dense(finest=1, smoothing=0)  # smooth motion takes an edge along with what is behind it
     y, x = np.mgrid[0 : size[1], 0 : size[0]].astype(np.float32)
     full_y, full_x = np.mgrid[0:h, 0:w].astype(np.float32)
     for other, seen in others:
