@@ -151,7 +151,8 @@ class Pieces:
 def pieces(here: U8, there: U8, subject: F32, torn: NDArray[np.bool_]) -> Pieces | None:
     """Motion of the subject's pieces from `there` to `here`, found one by one where that is torn.
 
-    here, there, subject: as for `between`; torn: (H, W), of `there`. None when nothing of the subject moves by more than a pixel or two.
+    here, there, subject: as for `between`; torn: (H, W), of `there`. None when nothing of the subject moves by
+    more than a pixel or two.
     """
     h, w = there.shape
     size = w // 2, h // 2
