@@ -35,7 +35,7 @@ class Carried:
 
     flow: (H, W, 2) from here to the frame before; fault: its pixels of miss; matte, along: the last
     matte and the touched frame's, moved here; light, first_light: the L of Lab of the same two, moved here,
-    uint8; faith: 0 to 1, how unbroken the chain to the touched frame is; age: how many frames ago it was.
+    uint8; faith: 0 to 0.5, how unbroken the chain to the touched frame is; age: how many frames ago it was.
     """
 
     flow: F32
