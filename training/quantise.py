@@ -13,10 +13,12 @@ from collections.abc import Iterator
 from pathlib import Path
 
 import numpy as np
-import onnxruntime
 from numpy.typing import NDArray
 from onnxruntime.quantization import CalibrationDataReader, QuantFormat, QuantType, quantize_static
 from onnxruntime.quantization.shape_inference import quant_pre_process
+
+from cuvrel.core.checks.quality import overlap
+from cuvrel.core.pulls.network import Network
 
 F32 = NDArray[np.float32]
 STEP = 16  # the sides of what a network reads are multiples of it
@@ -46,17 +48,13 @@ class Samples(CalibrationDataReader):  # type: ignore[misc]
 
 def told(net: Path, files: list[Path]) -> tuple[float, float]:
     """Mean cross-entropy and mean overlap at one half."""
-    session = onnxruntime.InferenceSession(str(net), providers=["CPUExecutionProvider"])
+    network = Network(net, STEP)
     losses, overlaps = [], []
     for file in files:
         stack, truth = planes(file)
-        four = session.run(None, {"planes": stack})[0][0]
-        odds = np.empty(truth.shape, np.float32)
-        for k in range(4):
-            odds[k // 2 :: 2, k % 2 :: 2] = four[k]
+        odds = network.odds(stack[0])
         losses.append(float((np.logaddexp(0, odds) - truth * odds).mean()))
-        both, either = (odds > 0) & (truth > 0.5), (odds > 0) | (truth > 0.5)
-        overlaps.append((float(both.sum()) + 1) / (float(either.sum()) + 1))
+        overlaps.append(overlap(odds + np.float32(0.5), truth))
     return float(np.mean(losses)), float(np.mean(overlaps))
 
 
@@ -69,7 +67,7 @@ def main() -> None:
     given = parser.parse_args()
     files = [file for file in sorted(given.folder.glob("*.npz")) if min(np.load(file)["stack"].shape[1:]) >= STEP]
     measured = files[:: max(2, len(files) // MEASURED)]
-    tested = [file for file in files if file not in set(measured)]
+    tested = sorted(set(files) - set(measured))
     with tempfile.TemporaryDirectory() as folder:
         ready = Path(folder) / "ready.onnx"
         quant_pre_process(str(given.net), str(ready), skip_symbolic_shape=True)
@@ -78,8 +76,8 @@ def main() -> None:
             reduce_range=True, activation_type=QuantType.QUInt8, weight_type=QuantType.QInt8,
         )  # fmt: skip
     for net in (given.net, given.out):
-        loss, overlap = told(net, tested[:: max(1, len(tested) // TESTED)])
-        print(f"{net.name}: loss {loss:.4f}, overlap {overlap:.4f}, {net.stat().st_size // 1000} kB")
+        loss, shared = told(net, tested[:: max(1, len(tested) // TESTED)])
+        print(f"{net.name}: loss {loss:.4f}, overlap {shared:.4f}, {net.stat().st_size // 1000} kB")
 
 
 if __name__ == "__main__":

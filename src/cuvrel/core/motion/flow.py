@@ -90,7 +90,7 @@ class Flow:
 
         What the subject left misses itself then: what was there has gone elsewhere.
         """
-        forth, fault, back, _ = (one.copy() for one in both)
+        forth, fault, back = (one.copy() for one in both[:3])
         for flow, near, far in ((forth, here, there), (back, there, here)):
             more = self._close.between(np.ascontiguousarray(near[box]), Warp(flow, box).of(far))
             flow[box] = chain(more, np.ascontiguousarray(flow[box]))
