@@ -24,6 +24,7 @@ from cuvrel.core.follow.background import Background
 from cuvrel.core.follow.doubt import HALT, Evidence, advice, worst_place
 from cuvrel.core.follow.evidence import Carried, Expected, Stack, area_of_interest, halved, stacked
 from cuvrel.core.media.box import even
+from cuvrel.core.motion.dense import SMOOTH
 from cuvrel.core.motion.flow import BothWays, Flow, Warp
 from cuvrel.core.pulls.memory import ColourMemory, to_lab
 from cuvrel.core.pulls.network import Network
@@ -188,7 +189,7 @@ class Follower:
         if decide:
             flow, fault = self._flow.between(grey, self.at.grey, self._u, looked.motion)
         else:  # whatever the picture says: smooth motion holds out where that is little
-            flow, fault = Flow(smoothing=5).between(grey, self.at.grey)
+            flow, fault = Flow(SMOOTH).between(grey, self.at.grey)
         found = self._carried(grey, flow, fault)
         shape = found.matte + found.faith * (found.along - found.matte)
         stack = self._evidence(looked, found, None if after is None else after.onward)

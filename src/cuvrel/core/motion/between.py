@@ -7,6 +7,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from cuvrel.core.media.rows import in_rows, kernel
+from cuvrel.core.motion.dense import SMOOTH
 from cuvrel.core.motion.flow import Flow, sample
 
 F32 = NDArray[np.float32]
@@ -27,7 +28,7 @@ def motion(here: U8, there: U8) -> F32:
     grey = [
         cv2.cvtColor(cv2.resize(one, size, interpolation=cv2.INTER_AREA), cv2.COLOR_RGB2GRAY) for one in (here, there)
     ]
-    forth, fault, back, fault_back = Flow(smoothing=5).both_ways(grey[0], grey[1])
+    forth, fault, back, fault_back = Flow(SMOOTH).both_ways(grey[0], grey[1])
     scale = np.array([w / size[0], h / size[1]], np.float32)
     return np.dstack([forth * scale, fault, back * scale, fault_back]).astype(np.float32)
 

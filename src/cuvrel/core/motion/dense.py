@@ -14,6 +14,7 @@ from numpy.typing import NDArray
 F32 = NDArray[np.float32]
 U8 = NDArray[np.uint8]
 LEAST = 32
+SMOOTH = 5  # turns of the variational refinement that keep a motion smooth
 
 
 class Dense:
@@ -24,7 +25,7 @@ class Dense:
     and so spreads it over a subject's outline. stride: pixels between one patch of 8 pixels and the next.
     """
 
-    def __init__(self, finest: int = 2, coarsest: int | None = None, smoothing: int = 5, stride: int = 4) -> None:
+    def __init__(self, finest: int = 2, coarsest: int | None = None, smoothing: int = SMOOTH, stride: int = 4) -> None:
         self._finest = finest
         self._dis: Any = cv2.DISOpticalFlow.create(cv2.DISOPTICAL_FLOW_PRESET_FAST)
         self._dis.setCoarsestScale(-1 if coarsest is None else coarsest)

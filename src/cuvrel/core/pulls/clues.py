@@ -16,6 +16,7 @@ from numpy.typing import NDArray
 from cuvrel.core.media.box import Box, blocks
 from cuvrel.core.media.rows import at_once
 from cuvrel.core.motion import ground
+from cuvrel.core.motion.dense import SMOOTH
 from cuvrel.core.motion.fit import fitted, with_subject
 from cuvrel.core.motion.flow import Flow
 from cuvrel.core.pulls.network import quarters
@@ -52,7 +53,7 @@ def moves(rgb: U8, neighbours: Sequence[tuple[int, U8]], size: tuple[int, int]) 
     def grey(picture: U8) -> U8:
         return cv2.cvtColor(cv2.resize(picture, at, interpolation=cv2.INTER_AREA), cv2.COLOR_RGB2GRAY)
 
-    finder, here, out = Flow(smoothing=5), grey(rgb), []
+    finder, here, out = Flow(SMOOTH), grey(rgb), []
     scale = np.array([size[1] / at[0], size[0] / at[1]], np.float32)
     for apart, picture in neighbours:
         flow, fault = finder.between(here, grey(picture))
