@@ -65,6 +65,24 @@ def test_the_demo_figure_is_followed_for_a_while(clip: Clip) -> None:
     assert np.mean(js) > 0.8
 
 
+def test_a_large_subject_on_a_larger_plate_is_decided_at_a_smaller_size() -> None:
+    pictures, truths = sliding(3)
+
+    def size(by: int, matte: np.ndarray) -> tuple[int, int]:
+        plate = pictures[0].shape[1] * by, pictures[0].shape[0] * by
+        return Follower(cv2.resize(pictures[0], plate), cv2.resize(matte, plate)).size
+
+    small = np.zeros_like(truths[0])
+    small[100:130, 150:200] = 1
+    assert size(3, truths[0]) == (384, 512)
+    assert size(3, small) == size(3, np.zeros_like(small)) == (480, 640)
+    assert size(2, truths[0]) == (480, 640)
+    big = [(cv2.resize(p, (960, 720)), cv2.resize(t, (960, 720))) for p, t in zip(pictures, truths, strict=True)]
+    follower = Follower(*big[0])
+    for picture, truth in big[1:]:
+        assert overlap(follower.step(picture).matte, truth) > 0.97
+
+
 def test_a_subject_that_vanishes_is_doubted_and_halts_with_a_reason() -> None:
     pictures, truths = sliding(3)
     follower = Follower(pictures[0], truths[0])

@@ -23,7 +23,7 @@ from cuvrel.core.follow.appearance import Appearance
 from cuvrel.core.follow.background import Background
 from cuvrel.core.follow.doubt import HALT, Evidence, advice, worst_place
 from cuvrel.core.follow.evidence import Carried, Expected, Stack, area_of_interest, halved, stacked
-from cuvrel.core.media.box import even
+from cuvrel.core.media.box import bounds, even
 from cuvrel.core.motion.dense import SMOOTH
 from cuvrel.core.motion.flow import BothWays, Flow, Warp
 from cuvrel.core.pulls.memory import ColourMemory, to_lab
@@ -36,13 +36,21 @@ U8 = NDArray[np.uint8]
 HOLD = 0.35  # how strongly the carried shape counts, where the network is left to itself
 OTHER = 3.0  # log odds by which what was another thing before it came here is not the subject
 LATER = 8  # frames since the touched one that are assumed where following goes on from a followed frame
-LONG = 640  # the longer side at which motion is found and the outline decided
+LONG = 640  # the longer side at which motion is found and the outline decided,
+SHORT = 512  # and the same where the subject is large and the plate is larger still
+LARGE = 0.15  # share of the plate that a large subject's box fills
 
 
 @cache
 def network() -> Network:
     """What weighs the evidence; `training/` says how it was made."""
     return Network(Path(__file__).with_name("carry.onnx"))
+
+
+def _filled(matte: F32) -> float:
+    """The share of a plate that the box of what its matte shows fills."""
+    box = bounds(matte > 0.5, 0)
+    return 0.0 if box is None else (box[0].stop - box[0].start) * (box[1].stop - box[1].start) / matte.size
 
 
 @dataclass(frozen=True)
@@ -115,7 +123,7 @@ class Follower:
 
     def __init__(self, rgb: U8, matte: F32, hold: float = HOLD, detail: float = 1.0) -> None:
         self.plate = rgb.shape[0], rgb.shape[1]
-        self.size = even(*self.plate, LONG)
+        self.size = even(*self.plate, SHORT if max(self.plate) > LONG and _filled(matte) > LARGE else LONG)
         self.hold, self.detail = hold, detail
         self._every_second = ((np.arange(self.size[0])[:, None] + np.arange(self.size[1])) % 2).astype(np.uint8)
         self._flow, self._ahead = Flow(), Flow()

@@ -33,7 +33,7 @@ class Flow:
     still background is lost in its coarse scales; so pieces of the subject are looked for one by one
     (block matching). At each pixel the hypothesis under which the two pictures agree better is taken. From
     there DIS has a close look about the subject, at full size: at a quarter of it, as for the rest, an
-    outline moves by half a pixel too much or too little.
+    outline moves by half a pixel too much or too little. The way back is looked at once more at half of it.
 
     smoothing: as for `Dense`; without it motion is better by far along outlines.
     """
@@ -41,6 +41,7 @@ class Flow:
     def __init__(self, smoothing: int = 0) -> None:
         self._dense = Dense(smoothing=smoothing)
         self._close = Dense(finest=0, coarsest=1, smoothing=0, stride=5)
+        self._check = Dense(finest=1, coarsest=1, smoothing=0, stride=5)
 
     def between(
         self, here: U8, there: U8, subject: F32 | None = None, known: BothWays | None = None
@@ -91,8 +92,9 @@ class Flow:
         What the subject left misses itself then: what was there has gone elsewhere.
         """
         forth, fault, back = (one.copy() for one in both[:3])
-        for flow, near, far in ((forth, here, there), (back, there, here)):
-            more = self._close.between(np.ascontiguousarray(near[box]), Warp(flow, box).of(far))
+        # the way back only tells faults, for which half of the size will do
+        for dense, flow, near, far in ((self._close, forth, here, there), (self._check, back, there, here)):
+            more = dense.between(np.ascontiguousarray(near[box]), Warp(flow, box).of(far))
             flow[box] = chain(more, np.ascontiguousarray(flow[box]))
         fault[box] = length(forth[box] + Warp(forth, box).of(back))
         return forth, fault
@@ -100,6 +102,7 @@ class Flow:
     def drawn(self, here: U8, there: U8, flow: F32, about: F32) -> F32:
         """A motion over several frames, drawn to where the pictures agree better, so that its errors do not add up.
 
+        At half of the size: closer up a surface that has turned or changed its light since is drawn astray.
         here, there, flow: as for `between`. about: (H, W), where in `here` the subject is. (H, W, 2) float32.
         """
         box = bounds(about > 0.3, MARGIN)
@@ -107,7 +110,7 @@ class Flow:
             return flow
         near, brought = np.ascontiguousarray(here[box]), Warp(flow, box).of(there)
         out = flow.copy()
-        out[box] = chain(self._close.between(near, brought), np.ascontiguousarray(flow[box]))
+        out[box] = chain(self._check.between(near, brought), np.ascontiguousarray(flow[box]))
         better = _apart(near, Warp(out, box).of(there)) + np.float32(1) < _apart(near, brought)
         better = cv2.medianBlur(better.astype(np.uint8), 5) > 0
         out[box] = np.where(better[..., None], out[box], flow[box])
