@@ -135,8 +135,8 @@ def difference(case: Case, clean: U8) -> None:
     _say("difference key on night-watch, J, by its threshold alone", found, "", "-")
     once = _mean(case, lambda n: key(case.pictures[n], values, HERE, clean))
     _say("set by one press", once, "", "0.9")
-    found = _mean(case, lambda n: _edged(key(case.pictures[n], values, HERE, clean), holes=12, specks=14, grow=0.5))
-    _say("the same, holes filled, specks dropped, grown", found, "", "0.95")
+    found = _mean(case, lambda n: _edged(key(case.pictures[n], values, HERE, clean), holes=12, specks=14))
+    _say("the same, holes filled, specks dropped", found, "", "0.95")
 
 
 def speed(case: Case, clean: U8) -> None:

@@ -19,6 +19,7 @@ from cuvrel.core.media.box import blocks, even
 from cuvrel.core.media.rows import at_once, in_rows, kernel
 from cuvrel.core.pulls.memory import to_lab
 from cuvrel.core.pulls.network import Network, quarters
+from cuvrel.core.pulls.known import covered
 from cuvrel.core.pulls.soften import soften
 
 F32 = NDArray[np.float32]
@@ -187,4 +188,7 @@ def weighed(rgb: U8, clean: U8, detail: float = 1.0) -> F32:
         rows, cols = (slice(2 * part.start, 2 * part.stop) for part in box)
         here, there = (np.ascontiguousarray(one[rows, cols]) for one in (picture, plate))
         u[rows, cols] = _decided(here, there, grain(picture, plate), before[box])
-    return soften(u, rgb, detail, small=picture)
+    soft = soften(u, picture, detail)
+    if detail > 0:
+        soft += np.float32(detail) * (covered(picture, plate, soft) - soft)
+    return soft if picture.shape == rgb.shape else soften(soft, rgb, detail, small=picture)

@@ -1,0 +1,58 @@
+"""How much of a pixel is covered where what lies behind it is known.
+
+A soft edge is a mix of two colours in linear light. One of them the clean plate shows in that very pixel, the other
+the subject shows a pixel or two further in; so the share of each follows (Smith and Blinn, Blue Screen Matting,
+SIGGRAPH 1996, with a known backing of any colour and a foreground taken from its neighbours). It counts as far as
+the two colours are further from each other than the subject's own colours are about there.
+"""
+
+from __future__ import annotations
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from cuvrel.core.media.box import bounds
+from cuvrel.core.media.colour import DECODE
+
+F32 = NDArray[np.float32]
+U8 = NDArray[np.uint8]
+REACH = 3  # pixels on each side of an outline that may be mixed
+INWARD = 2.0  # pixels about a point, as a standard deviation, from which the subject's colour is taken
+GRAIN = 0.8  # pixels over which a picture is evened out
+VARIED = 16.0  # weight of the spread of the subject's own colours,
+FAINT = 1e-3  # and the square of a difference that is as weak as no spread at all
+SEEN = 0.07  # share of the points about one that must be the subject's for its colour to be known
+
+
+def covered(rgb: U8, clean: U8, matte: F32) -> F32:
+    """A matte with its edges by what lies behind them, (H, W) float32, 0 to 1; far from its outline it stays.
+
+    rgb, clean: (H, W, 3) uint8 sRGB, of one light and one place. matte: (H, W) float32, its outline a pixel or two
+    astray at the most.
+    """
+    box = bounds(matte > 0.5, 8 * REACH)
+    if box is None:
+        return matte
+    light, behind = (cv2.GaussianBlur(cv2.LUT(one[box], DECODE), (0, 0), GRAIN) for one in (rgb, clean))
+    part = matte[box]
+    hard = (part > 0.5).astype(np.uint8)
+    inside = cv2.erode(hard, _disc(1)).astype(np.float32)[..., None]
+    spread = np.square(light).sum(axis=2, keepdims=True)
+    moments = cv2.GaussianBlur(np.concatenate([light * inside, spread * inside, inside], axis=2), (0, 0), INWARD)
+    weight = moments[..., 4] + np.float32(1e-4)
+    subject = moments[..., :3] / weight[..., None]
+    varied = np.maximum(moments[..., 3] / weight - np.square(subject).sum(axis=2), 0)
+    apart = subject - behind
+    far = np.square(apart).sum(axis=2)
+    share = np.clip(((light - behind) * apart).sum(axis=2) / (far + np.float32(1e-6)), 0, 1)
+    sure = far / (far + np.float32(VARIED) * varied + np.float32(FAINT)) * np.clip(weight / np.float32(SEEN), 0, 1)
+    edge = cv2.dilate(hard, _disc(REACH)) > cv2.erode(hard, _disc(REACH))
+    out = matte.copy()
+    out[box] = np.where(edge, part + sure * (share - part), part)
+    return out
+
+
+def _disc(radius: int) -> U8:
+    side = 2 * radius + 1
+    return np.asarray(cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (side, side)), np.uint8)
