@@ -17,9 +17,9 @@ from numpy.typing import NDArray
 
 from cuvrel.core.media.box import blocks, even
 from cuvrel.core.media.rows import at_once, in_rows, kernel
+from cuvrel.core.pulls.known import covered
 from cuvrel.core.pulls.memory import to_lab
 from cuvrel.core.pulls.network import Network, quarters
-from cuvrel.core.pulls.known import covered
 from cuvrel.core.pulls.soften import soften
 
 F32 = NDArray[np.float32]
