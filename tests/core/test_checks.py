@@ -94,6 +94,25 @@ def test_a_steady_matte_has_no_problem() -> None:
     assert all(not v.problems for v in verdicts(looked(frames_of_a_disc()), 0, 1.0))
 
 
+def test_a_matte_that_begins_or_ends_is_no_problem_but_one_that_is_gone_for_a_while_is() -> None:
+    frames = frames_of_a_disc()
+    nothing = np.zeros_like(frames[0][0])
+
+    def without(*empty: int) -> list[int]:
+        some = [(nothing, p) if n in empty else (m, p) for n, (m, p) in enumerate(frames)]
+        return [v.frame for v in verdicts(looked(some), 0, 1.0) if v.problems]
+
+    last = len(frames) - 1
+    assert without(*(n for n in range(last + 1) if n != 4)) == []
+    assert without(0, 1, last) == []
+    assert without(4) == [4]
+    assert without(4, 5, 6) == [4, 5, 6]
+    assert without(*range(2, 7)) == []
+    gone = verdicts(looked([(nothing, p) if n == 4 else (m, p) for n, (m, p) in enumerate(frames)]), 0, 1.0)[4]
+    assert gone.problems == ("jump",)
+    assert gone.jump == pytest.approx(-0.95, abs=0.01)
+
+
 def test_a_hole_a_jump_and_chatter_are_each_pointed_out() -> None:
     frames = frames_of_a_disc()
     holed = frames[3][0].copy()

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
+from itertools import pairwise
 
 import cv2
 import numpy as np
@@ -14,6 +15,7 @@ from cuvrel.core.checks.chatter import chatter, grey_flow
 F32 = NDArray[np.float32]
 U8 = NDArray[np.uint8]
 LEAST_HOLE = 6  # pixels of area below which a hole is grain, not a hole
+GAP = 4  # frames without a matte between such with one that are taken for a fault; more are work to be done
 
 
 @dataclass(frozen=True)
@@ -59,7 +61,8 @@ def verdicts(rows: Sequence[F32], first: int, scale: float) -> list[Verdict]:
 
     rows: `Seen.row` of each. scale: the size looked at over the plate's. A frame is a problem where its
     chatter is both visible and far above the shot's usual, where its area leaves the run of its neighbours, and
-    where it has holes that the frames on both sides do not have.
+    where it has holes that the frames on both sides do not have. That a matte begins or ends is none, but that it
+    is gone for a few frames is.
     """
     if not rows:
         return []
@@ -68,7 +71,11 @@ def verdicts(rows: Sequence[F32], first: int, scale: float) -> list[Verdict]:
     usual = float(np.median(shaken[1:])) if len(rows) > 1 else 0.0
     change = np.zeros(len(rows))
     change[1:] = np.log(np.maximum(area[1:], 1)) - np.log(np.maximum(area[:-1], 1))
+    shown = area > 0
+    same = np.concatenate([[True], shown[1:] == shown[:-1]])
+    shaken[~same], change[~same] = 0, 0
     restless = float(np.median(np.abs(change[1:]))) if len(rows) > 1 else 0.0
+    change[_gone(shown)] = -np.inf
     found = []
     for n in range(len(rows)):
         problems = []
@@ -82,3 +89,13 @@ def verdicts(rows: Sequence[F32], first: int, scale: float) -> list[Verdict]:
         jump = float(np.exp(np.clip(change[n], -3, 3)) - 1)
         found.append(Verdict(first + n, float(shaken[n]), jump, int(holes[n]), tuple(problems)))
     return found
+
+
+def _gone(shown: NDArray[np.bool_]) -> NDArray[np.bool_]:
+    """The frames of runs of at most GAP without a matte, between frames that have one."""
+    out = np.zeros(len(shown), np.bool_)
+    there = np.flatnonzero(shown)
+    for left, right in pairwise(there):
+        if 1 < right - left <= GAP + 1:
+            out[left + 1 : right] = True
+    return out
