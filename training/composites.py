@@ -343,17 +343,6 @@ def _before(
     return out
 
 
-def through_lens(light: F32, sharp: float, glare: tuple[float, float]) -> F32:
-    """Linear light, (H, W, 3), as a lens brings it: it blurs before anything is encoded, so bright things grow.
-
-    sharp: pixels of its blur. glare: the share of the light that strays, and how far, in pixels.
-    """
-    out = cv2.GaussianBlur(light, (0, 0), sharp)
-    if glare[0] > 0:
-        out += np.float32(glare[0]) * (cv2.GaussianBlur(light, (0, 0), glare[1]) - out)
-    return out
-
-
 def clip(seed: int, size: tuple[int, int] = (640, 360), frames: int = 18) -> tuple[list[U8], list[F32]]:
     """Pictures, (H, W, 3) uint8, and true coverage, (H, W) float32, of a made-up clip; the same for a seed."""
     rng = np.random.default_rng(seed)
@@ -388,8 +377,6 @@ def clip(seed: int, size: tuple[int, int] = (640, 360), frames: int = 18) -> tup
     shadow = rng.uniform() < 0.3
     fade, flicker = rng.normal(0, 0.012) * (rng.uniform() < 0.4), rng.uniform(0, 0.03) * (rng.uniform() < 0.3)
     grain, quality = rng.uniform(0.5, 9), int(rng.integers(35, 96))
-    sharp = float(rng.uniform(0.4, 0.9))
-    glare = (float(rng.uniform(0, 0.12)), float(rng.uniform(2, 14))) if rng.uniform() < 0.4 else (0.0, 1.0)
     open_ = float(rng.uniform(0.2, 0.9))  # of a frame's time
     jitter = rng.normal(0, 1, (3, 2))
     lit = None  # light that wanders over all of it
@@ -432,10 +419,9 @@ def clip(seed: int, size: tuple[int, int] = (640, 360), frames: int = 18) -> tup
             total *= np.power(cv2.resize(lit[:, x : x + w // 4], (w, h), interpolation=cv2.INTER_LINEAR), GAMMA)[
                 ..., None
             ]
-        picture = on_display(through_lens(total / count, sharp, glare))
-        picture = picture * np.float32(255 * np.exp(fade * number) * (1 + flicker * rng.normal()))
-        picture += rng.normal(0, grain, picture.shape).astype(np.float32)
+        picture = on_display(total / count) * np.float32(np.exp(fade * number) * (1 + flicker * rng.normal()))
+        picture = cv2.GaussianBlur(picture, (0, 0), 0.5) * 255 + rng.normal(0, grain, picture.shape).astype(np.float32)
         coded = cv2.imencode(".jpg", np.clip(picture, 0, 255).astype(np.uint8), [cv2.IMWRITE_JPEG_QUALITY, quality])[1]
         pictures.append(cv2.imdecode(coded, cv2.IMREAD_COLOR))
-        truths.append(cv2.GaussianBlur(cover / count, (0, 0), sharp))
+        truths.append(cv2.GaussianBlur(cover / count, (0, 0), 0.5))
     return pictures, truths
