@@ -7,7 +7,7 @@ import numpy as np
 import pytest
 
 from cuvrel.core.pulls.guided import guided
-from cuvrel.core.pulls.soften import soften
+from cuvrel.core.pulls.soften import enlarged, soften
 
 
 def _by_formula(guide: np.ndarray, p: np.ndarray, radius: int, eps: float) -> np.ndarray:
@@ -67,3 +67,20 @@ def test_an_outline_that_is_a_pixel_off_comes_to_the_edge() -> None:
     assert found[45, 59] < 0.45
     assert (found[:, :50] < 0.01).all()
     assert (found[:, 70:] > 0.99).all()
+
+
+def test_a_larger_plate_adds_what_it_shows_between_the_mattes_pixels() -> None:
+    y, x = np.mgrid[0:240, 0:320].astype(np.float32)
+    truth = np.clip(70 + 9 * np.sin(5 * np.arctan2(y - 120, x - 160)) - np.hypot(x - 160, y - 120), 0, 1)
+    light = truth[..., None] * np.float32((0.6, 0.4, 0.1)) + (1 - truth[..., None]) * np.float32((0.05, 0.1, 0.2))
+    rgb = np.round(255 * np.power(light, 1 / 2.2)).astype(np.uint8)
+    half = (160, 120)
+    small, matte = (cv2.resize(one, half, interpolation=cv2.INTER_AREA) for one in (rgb, truth))
+    found = enlarged(matte, rgb, small)
+    plain = cv2.resize(matte, (320, 240), interpolation=cv2.INTER_CUBIC)
+    assert np.square(found - truth).mean() < 0.6 * np.square(plain - truth).mean()
+    assert found.dtype == np.float32
+    assert found.min() >= 0
+    assert found.max() <= 1
+    flat = np.full_like(rgb, 90)
+    assert np.abs(enlarged(matte, flat, flat[::2, ::2]) - np.clip(plain, 0, 1)).max() < 0.02

@@ -20,7 +20,7 @@ from cuvrel.core.media.rows import at_once, in_rows, kernel
 from cuvrel.core.pulls.known import covered
 from cuvrel.core.pulls.memory import to_lab
 from cuvrel.core.pulls.network import Network, quarters
-from cuvrel.core.pulls.soften import soften
+from cuvrel.core.pulls.soften import enlarged, soften
 
 F32 = NDArray[np.float32]
 U8 = NDArray[np.uint8]
@@ -191,4 +191,4 @@ def weighed(rgb: U8, clean: U8, detail: float = 1.0) -> F32:
     soft = soften(u, picture, detail)
     if detail > 0:
         soft += np.float32(detail) * (covered(picture, plate, soft) - soft)
-    return soft if picture.shape == rgb.shape else soften(soft, rgb, detail, small=picture)
+    return soft if picture.shape == rgb.shape else enlarged(soft, rgb, picture)

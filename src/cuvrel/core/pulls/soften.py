@@ -60,6 +60,23 @@ def soften(u: F32, rgb: U8, detail: float = 1.0, seek: float = 0.0, small: U8 | 
     return out
 
 
+def enlarged(matte: F32, rgb: U8, small: U8) -> F32:
+    """A matte whose edges are as they should be, at the size of `rgb`, (H, W) float32, 0 to 1.
+
+    What the plate shows between the matte's pixels is added to it, as the guided filter sees it. matte: (h, w)
+    float32. rgb: (H, W, 3), and small, (h, w, 3), the same picture at the matte's size, uint8 sRGB.
+    """
+    size = rgb.shape[1], rgb.shape[0]
+    plain = np.clip(cv2.resize(matte, size, interpolation=cv2.INTER_CUBIC), 0, 1)
+    about = _band(matte, 2 * RADIUS)
+    guide, plate = cv2.LUT(small, DECODE), cv2.LUT(rgb, DECODE)
+    found = functions(guide, matte, about, RADIUS, EPS)
+    where = _band(plain, RADIUS)
+    there = valued(plate, cv2.resize(found, size, interpolation=cv2.INTER_LINEAR), plain, where)
+    coarse = cv2.resize(valued(guide, found, matte, about), size, interpolation=cv2.INTER_CUBIC)
+    return np.where(where > 0, np.clip(plain + there - coarse, 0, 1), plain).astype(np.float32)
+
+
 def _scaled(box: Box, by: tuple[float, float]) -> Box:
     return slice(round(box[0].start * by[0]), round(box[0].stop * by[0])), slice(
         round(box[1].start * by[1]), round(box[1].stop * by[1])
