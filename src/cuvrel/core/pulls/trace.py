@@ -49,8 +49,7 @@ F32 = NDArray[np.float32]
 U8 = NDArray[np.uint8]
 SMALL = 320  # the longer side of the first solve
 WORK = 960  # the longer side that motion and colours are read from
-SNAP = 0.7  # snap to edge from which the outline seeks edges as far as it can,
-SEEK = 0.5  # and how far it goes to them: all the way it would leave thin things
+SNAP = 0.7  # snap to edge from which the outline seeks edges as far as it can
 NEARBY = 5  # pixels about a mend, at twice the small size, in which its outline may move
 STRIKE = 0.12  # how much a new mark's reach counts beside what the network says
 OPEN = 3.0  # how soon a new mark's reach lets the network decide anew
@@ -376,7 +375,7 @@ def _mended(
 
 def _outlined(ready: Prepared, u: F32, prior: F32 | None, detail: float) -> F32:
     """The labelling as coverage at plate size; where a mend changed nothing the prior stays to the pixel."""
-    seek = SEEK * min(1.0, ready.snap / SNAP)
+    seek = min(1.0, ready.snap / SNAP)
     if prior is None:
         return soften(u, ready.rgb, detail, seek, ready.twice)
     height, width = ready.sizes.plate
