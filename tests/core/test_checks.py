@@ -110,6 +110,10 @@ def test_a_matte_that_begins_or_ends_is_no_problem_but_one_that_is_gone_for_a_wh
     assert without(*range(2, 7)) == []
     gone = verdicts(looked([(nothing, p) if n == 4 else (m, p) for n, (m, p) in enumerate(frames)]), 0, 1.0)[4]
     assert gone.problems == ("jump",)
+    holed = [(nothing, p) if n != 4 else (m, p) for n, (m, p) in enumerate(frames)]
+    holed[4][0][42:48, 46:52] = 0
+    assert look(*holed[4], None).holes == 1
+    assert not any(v.problems for v in verdicts(looked(holed), 0, 1.0)), "there is no frame beside it to compare with"
     assert gone.jump == pytest.approx(-0.95, abs=0.01)
 
 

@@ -338,11 +338,21 @@ def test_a_matte_is_settled_and_told_when_it_is_out_of_date(web: Web) -> None:
 
 def test_checks_of_a_matte(web: Web) -> None:
     shot = web.shot()
-    web.mark(shot)
-    found = web.get(f"/api/shots/{shot}/checks?matte=m1&first=0&last=3").json["checks"]
+    revision = web.mark(shot)["revision"]
+
+    def checks() -> list[dict[str, Any]]:
+        return web.get(f"/api/shots/{shot}/checks?matte=m1&first=0&last=3").json["checks"]
+
+    found = checks()
     assert [one["frame"] for one in found] == [0, 1, 2, 3]
     assert found[0]["chatter"] == 0
-    assert "jump" in found[1]["problems"], "the trace is there on frame 0 and nowhere else"
+    assert not any(one["problems"] for one in found), "frames that nobody has pulled yet are no problems"
+    later = [m.model_dump(mode="json") | {"id": f"later{n}", "frame": 2} for n, m in enumerate(web.clip.marks())]
+    ops = [{"op": "add", "path": "/mattes/0/pulls/0/marks/-", "value": one} for one in later]
+    assert web.edit(shot, revision, ops, label="marks").status_code == 200
+    problems = [one["problems"] for one in checks()]
+    assert problems[1] == ["jump"], "the trace is there on frames 0 and 2 and not between"
+    assert problems[3] == []
     assert problem(web.get(f"/api/shots/{shot}/checks?matte=zz&first=0&last=3"), 404)
     assert problem(web.get(f"/api/shots/{shot}/checks?matte=m1&first=-1&last=3"), 422)
 

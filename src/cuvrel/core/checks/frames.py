@@ -83,7 +83,7 @@ def verdicts(rows: Sequence[F32], first: int, scale: float) -> list[Verdict]:
             problems.append("chatter")
         if abs(change[n]) > max(0.12, 5 * restless):
             problems.append("jump")
-        beside = [holes[k] for k in (n - 1, n + 1) if 0 <= k < len(rows)]
+        beside = [holes[k] for k in (n - 1, n + 1) if 0 <= k < len(rows) and shown[k]]
         if beside and holes[n] > max(beside):
             problems.append("hole")
         jump = float(np.exp(np.clip(change[n], -3, 3)) - 1)
