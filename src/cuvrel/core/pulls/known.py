@@ -47,7 +47,7 @@ def covered(rgb: U8, clean: U8, matte: F32) -> F32:
     far = np.square(apart).sum(axis=2)
     share = np.clip(((light - behind) * apart).sum(axis=2) / (far + np.float32(1e-6)), 0, 1)
     sure = far / (far + np.float32(VARIED) * varied + np.float32(FAINT)) * np.clip(weight / np.float32(SEEN), 0, 1)
-    edge = cv2.dilate(hard, _disc(REACH)) > cv2.erode(hard, _disc(REACH))
+    edge = cv2.morphologyEx(hard, cv2.MORPH_GRADIENT, _disc(REACH)) > 0
     out = matte.copy()
     out[box] = np.where(edge, part + sure * (share - part), part)
     return out

@@ -69,6 +69,8 @@ def enlarged(matte: F32, rgb: U8, small: U8) -> F32:
     size = rgb.shape[1], rgb.shape[0]
     plain = np.clip(cv2.resize(matte, size, interpolation=cv2.INTER_CUBIC), 0, 1)
     about = _band(matte, 2 * RADIUS)
+    if not about.any():
+        return plain
     guide, plate = cv2.LUT(small, DECODE), cv2.LUT(rgb, DECODE)
     found = functions(guide, matte, about, RADIUS, EPS)
     where = _band(plain, RADIUS)
