@@ -383,6 +383,8 @@
     border-radius: 12px;
     background: var(--paper);
     min-height: 24px;
+    /* one below another, they stay two */
+    margin-block: 2px;
     padding: 0 9px;
     font-size: 11.5px;
   }

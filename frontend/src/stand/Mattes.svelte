@@ -2,6 +2,7 @@
   import type { CatalogueOut, Matte } from "../lib/api-types";
   import { DOUBTFUL, type Desk } from "../lib/desk.svelte";
   import Icon from "../lib/Icon.svelte";
+  import Heading from "./Heading.svelte";
   import Thumb from "./Thumb.svelte";
 
   let { desk, catalogue }: { desk: Desk; catalogue: CatalogueOut } = $props();
@@ -70,11 +71,9 @@
 </script>
 
 <section class="mattes" aria-label="Mattes">
-  <div class="title">
-    <h2>Mattes</h2>
-    <span>{shot.doc!.mattes.length}</span>
+  <Heading name="Mattes" note={shot.doc!.mattes.length}>
     <button class="btn-bare" onclick={add}><Icon name="plus" size={13} /> Matte</button>
-  </div>
+  </Heading>
   <ul>
     {#each shot.doc!.mattes as matte (matte.id)}
       {@const selected = desk.selected?.kind === "matte" && desk.selected.id === matte.id}
@@ -120,22 +119,6 @@
     flex-direction: column;
     background: var(--stand);
     padding-bottom: 8px;
-  }
-  .title {
-    display: flex;
-    align-items: baseline;
-    gap: 8px;
-    padding: 7px 8px 4px 13px;
-  }
-  .title span {
-    flex: 1;
-    font-size: 11.5px;
-    color: var(--quiet);
-  }
-  h2 {
-    margin: 0;
-    font-size: 13.5px;
-    font-weight: 600;
   }
   ul {
     list-style: none;

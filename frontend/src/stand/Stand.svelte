@@ -7,6 +7,7 @@
   import { moves, moversOfPlane } from "../lib/movers";
   import { notes } from "../lib/notes.svelte";
   import { copies, dissolved, levels, placed, removed, stepped } from "./planes";
+  import Heading from "./Heading.svelte";
   import Thumb from "./Thumb.svelte";
 
   let { desk, catalogue }: { desk: Desk; catalogue: CatalogueOut } = $props();
@@ -151,9 +152,7 @@
 </script>
 
 <section class="stand" aria-label="Stand">
-  <div class="title">
-    <h2>Stand</h2>
-    <span>front to back</span>
+  <Heading name="Stand" note="front to back">
     <DropdownMenu.Root>
       <DropdownMenu.Trigger class="btn-bare" aria-label="Add a plane"
         ><Icon name="plus" size={13} /> Plane</DropdownMenu.Trigger
@@ -171,7 +170,7 @@
         </DropdownMenu.Content>
       </DropdownMenu.Portal>
     </DropdownMenu.Root>
-  </div>
+  </Heading>
   <ul class:many={all.length > 6}>
     {#each all as { plane, depth } (plane.id)}
       {@const selected = desk.selected?.kind === "plane" && desk.selected.id === plane.id}
@@ -284,22 +283,6 @@
     display: flex;
     flex-direction: column;
     min-height: 0;
-  }
-  .title {
-    display: flex;
-    align-items: baseline;
-    gap: 8px;
-    padding: 8px 8px 4px 13px;
-  }
-  .title span {
-    flex: 1;
-    font-size: 11.5px;
-    color: var(--quiet);
-  }
-  h2 {
-    margin: 0;
-    font-size: 13.5px;
-    font-weight: 600;
   }
   ul {
     flex: 1;
