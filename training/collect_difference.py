@@ -14,7 +14,8 @@ from numpy.typing import NDArray
 from cuvrel.core.pulls.compared import grain, lit, looked, planes, relit
 from cuvrel.core.pulls.difference_key import matched
 from training.collect import collect, quantised
-from training.composites import Part, Path, figure, in_light, lay, lit_parts, on_display, wandering
+from training.composites import Part, Path, figure, lay, lit_parts, wandering
+from training.lens import GAMMA, Lens, in_light, on_display, some_lens
 from training.textures import noise, palette, scenery
 
 F32 = NDArray[np.float32]
@@ -144,20 +145,25 @@ def pair(rng: np.random.Generator) -> tuple[U8, U8, F32]:
             lay(canvas, one, parts, path, time + open_ * (n + 0.5) / count, False, STILL)
         total += canvas
         cover += one
-    picture = on_display(total / count) * lamp
+    picture = total / count * np.power(lamp, GAMMA)
     cover /= count
+    lens = some_lens(rng)
     for _, path, tall in things:
         if rng.uniform() < 0.3:
             x, y, _, scale = path.at(time)
             body, spread = _bloom(rng, (x, y), tall * scale)
+            # a flame is far brighter than what it lights, and what the lens strays of it lies over its housing
             bright = np.array([1.0, rng.uniform(0.7, 1), rng.uniform(0.4, 1)], np.float32)
-            held = _housing(rng, body)
+            bright *= np.float32(np.exp(rng.uniform(0, 2.5)))
+            held = in_light(_housing(rng, body))
             picture = picture * (1 - held[..., 3:]) + held[..., :3]
-            picture = picture * (1 - body[..., None]) + bright * body[..., None] + spread
+            picture = picture * (1 - body[..., None]) + bright * body[..., None] + np.power(spread, GAMMA)
             cover = np.maximum(cover, np.maximum(held[..., 3], body))
+    picture = on_display(lens.seen(picture))
     dark = np.float32(rng.uniform(0.12, 1) if rng.uniform() < 0.4 else 1)
     gain = np.exp(rng.normal(0, 0.08, 3) + rng.normal(0, 0.1)).astype(np.float32)
     off = np.float32(rng.normal(0, 0.5, 2) * (rng.uniform() < 0.4))
+    back = on_display(Lens(lens.soft).seen(in_light(back)))
     moved = cv2.warpAffine(back, np.array([[1, 0, off[0]], [0, 1, off[1]]]), (w, h), borderMode=cv2.BORDER_REFLECT)
     grain = float(np.exp(rng.uniform(np.log(0.5), np.log(14))))
     frame = seen(rng, picture * dark * gain, grain, int(rng.integers(35, 96)))

@@ -14,11 +14,12 @@ import numpy as np
 from numpy.typing import NDArray
 
 from training.before import fence, leaves, strands
+from training.lens import GAMMA, Lens, in_light, on_display, some_lens
 from training.textures import noise, palette, scenery, texture, trimmed
 
 F32 = NDArray[np.float32]
 U8 = NDArray[np.uint8]
-GAMMA = np.float32(2.2)
+SMALL = 0.25  # share of the clips whose subject is small, and most of those crisp
 
 
 @dataclass
@@ -204,21 +205,6 @@ def figure(rng: np.random.Generator, tall: float, base: F32) -> list[Part]:
     return parts
 
 
-def in_light(picture: F32) -> F32:
-    """A display-encoded picture, (h, w, 3) or premultiplied (h, w, 4), as amounts of light, which add up where
-    things are blurred or covered in part."""
-    if picture.shape[2] == 3:
-        return np.power(np.maximum(picture, 0), GAMMA)
-    cover = picture[..., 3:]
-    colour = picture[..., :3] / np.maximum(cover, 1e-4)
-    return np.dstack([np.power(np.maximum(colour, 0), GAMMA) * cover, cover])
-
-
-def on_display(light: F32) -> F32:
-    """Amounts of light as a display-encoded picture."""
-    return np.power(np.maximum(light, 0), np.float32(1 / GAMMA))
-
-
 def lit_parts(parts: list[Part]) -> list[Part]:
     """A thing whose pictures are amounts of light."""
     return [replace(part, picture=in_light(part.picture)) for part in parts]
@@ -345,7 +331,7 @@ def _before(
 
 def clip(seed: int, size: tuple[int, int] = (640, 360), frames: int = 18) -> tuple[list[U8], list[F32]]:
     """Pictures, (H, W, 3) uint8, and true coverage, (H, W) float32, of a made-up clip; the same for a seed."""
-    rng = np.random.default_rng(seed)
+    rng, more = np.random.default_rng(seed), np.random.default_rng(seed + 10**9)
     w, h = size
     base = palette(rng)
     margin = 100
@@ -356,6 +342,9 @@ def clip(seed: int, size: tuple[int, int] = (640, 360), frames: int = 18) -> tup
     how = rng.choice(["plain", "fills", "still", "returns", "rests"], p=[0.44, 0.15, 0.11, 0.1, 0.2])
     if how == "fills":  # much of the frame, and cut off by it
         tall = float(rng.uniform(1.1, 2.6)) * h
+    small = how != "fills" and more.uniform() < SMALL
+    if small:
+        tall = float(np.exp(more.uniform(np.log(0.13), np.log(0.4)))) * h
     subject = figure(rng, tall, base if near else palette(rng))
     path = wandering(rng, size, frames, quick)
     if how == "still" or (how == "fills" and rng.uniform() < 0.4):
@@ -377,6 +366,9 @@ def clip(seed: int, size: tuple[int, int] = (640, 360), frames: int = 18) -> tup
     shadow = rng.uniform() < 0.3
     fade, flicker = rng.normal(0, 0.012) * (rng.uniform() < 0.4), rng.uniform(0, 0.03) * (rng.uniform() < 0.3)
     grain, quality = rng.uniform(0.5, 9), int(rng.integers(35, 96))
+    lens = some_lens(more)
+    if small and more.uniform() < 0.6:  # as crisp as they come
+        lens, grain, quality = Lens(0.0), grain / 3, max(quality, 75)
     open_ = float(rng.uniform(0.2, 0.9))  # of a frame's time
     jitter = rng.normal(0, 1, (3, 2))
     lit = None  # light that wanders over all of it
@@ -419,7 +411,9 @@ def clip(seed: int, size: tuple[int, int] = (640, 360), frames: int = 18) -> tup
             total *= np.power(cv2.resize(lit[:, x : x + w // 4], (w, h), interpolation=cv2.INTER_LINEAR), GAMMA)[
                 ..., None
             ]
-        picture = on_display(total / count) * np.float32(np.exp(fade * number) * (1 + flicker * rng.normal()))
+        picture = on_display(lens.seen(total / count)) * np.float32(
+            np.exp(fade * number) * (1 + flicker * rng.normal())
+        )
         picture = cv2.GaussianBlur(picture, (0, 0), 0.5) * 255 + rng.normal(0, grain, picture.shape).astype(np.float32)
         coded = cv2.imencode(".jpg", np.clip(picture, 0, 255).astype(np.uint8), [cv2.IMWRITE_JPEG_QUALITY, quality])[1]
         pictures.append(cv2.imdecode(coded, cv2.IMREAD_COLOR))

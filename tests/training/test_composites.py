@@ -8,6 +8,7 @@ from training.collect import hurt
 from training.collect_trace import halved
 from training.composites import Path, clip, crossing, sheet
 from training.doubt import fit
+from training.lens import Lens
 from training.strokes import first_marks
 from training.textures import palette, scenery, texture, trimmed
 
@@ -31,6 +32,17 @@ def test_most_clips_have_a_subject_and_some_are_hidden_in_part() -> None:
     there = [float((clip(seed, SMALL, 1)[1][0] > 0.5).mean()) for seed in range(16)]
     assert np.median(there) > 0.01
     assert max(there) < 0.9
+
+
+def test_a_lens_spreads_light_and_takes_none_away() -> None:
+    light = np.zeros((61, 61, 3), np.float32)
+    light[30, 30] = 1
+    assert np.array_equal(Lens(0.0).seen(light), light)
+    soft, strays = Lens(0.8).seen(light), Lens(0.8, 0.1, 6.0).seen(light)
+    for seen in (soft, strays):
+        assert seen.sum() == pytest.approx(light.sum(), rel=1e-3)
+    assert soft[30, 40].max() < 1e-6 < strays[30, 40].min()
+    assert strays[30, 30, 0] == pytest.approx(0.9 * soft[30, 30, 0], rel=0.02)
 
 
 def test_marks_lie_where_they_say() -> None:
