@@ -23,7 +23,8 @@ from cuvrel.core.edge.detail import solve, to_linear
 from cuvrel.core.follow.run import Settings, clip, refollow
 from cuvrel.core.media.probe import probe
 from cuvrel.core.media.reader import Reader
-from cuvrel.core.pulls.trace import prepare, trace
+from cuvrel.core.pulls.prepared import prepare
+from cuvrel.core.pulls.trace import trace
 from cuvrel.core.recipe.models import Mark
 from cuvrel.core.warm import warm_up
 

@@ -18,7 +18,8 @@ from cuvrel.core.follow.run import Settings, span
 from cuvrel.core.media.probe import probe
 from cuvrel.core.media.reader import Reader, resized
 from cuvrel.core.media.writer import VideoWriter, png_bytes, read_grey
-from cuvrel.core.pulls.trace import prepare, trace
+from cuvrel.core.pulls.prepared import prepare
+from cuvrel.core.pulls.trace import trace
 from cuvrel.core.recipe.check import read_shot
 from cuvrel.core.recipe.models import Mark, Pull, Shot
 from cuvrel.core.stand.build import Stand

@@ -20,7 +20,8 @@ from numpy.typing import NDArray
 
 from cuvrel.core.checks.quality import overlap
 from cuvrel.core.follow.carry import Follower, Settled
-from cuvrel.core.pulls.trace import prepare, trace
+from cuvrel.core.pulls.prepared import prepare
+from cuvrel.core.pulls.trace import trace
 from training.composites import clip
 from training.strokes import first_marks
 

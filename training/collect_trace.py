@@ -16,7 +16,8 @@ from cuvrel.core.checks.quality import overlap
 from cuvrel.core.follow.carry import Follower
 from cuvrel.core.pulls.clues import FAR, NEAR
 from cuvrel.core.pulls.marks import rasterise
-from cuvrel.core.pulls.trace import Clues, Prepared, again, clues, glanced, weighed
+from cuvrel.core.pulls.prepared import Prepared
+from cuvrel.core.pulls.trace import Clues, again, clues, glanced, weighed
 from cuvrel.core.recipe.models import Mark
 from training.collect import collect, hurt, quantised, settling
 from training.composites import clip

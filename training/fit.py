@@ -56,11 +56,13 @@ class Kind:
 
     glance: the plane after the quarters that is -1 where the network looks first, at half the size; if there is one.
     lights: how many of the quarters, the last ones, are the L of other frames, of the picture's own scale.
+    apart: how many of them, the last ones, tell how far the picture is from others, from -1 for nothing.
     """
 
     quarters: int
     glance: int | None
     lights: int = 0
+    apart: int = 0
 
     def far(self, stack: np.ndarray) -> bool:
         """Whether a sample is of a first look."""
@@ -134,7 +136,8 @@ def batch(
 
 def varied(rng: np.random.Generator, x: Tensor, kind: Kind) -> None:
     """Other light, other colours, and evidence that is missing, in place. x: (N, C, h, w)."""
-    quarters, plain = kind.quarters, kind.quarters - kind.lights
+    quarters, lit = kind.quarters, kind.quarters - kind.apart
+    plain = lit - kind.lights
     for one in x:
         light, lift, turn = 1 + 0.2 * rng.normal(), 0.1 * rng.normal(), rng.uniform(-np.pi, np.pi)
         turn *= rng.uniform() < 0.5
@@ -143,7 +146,8 @@ def varied(rng: np.random.Generator, x: Tensor, kind: Kind) -> None:
             a, b = one[first + 4 : first + 8].clone(), one[first + 8 : first + 12].clone()
             one[first + 4 : first + 8] = np.cos(turn) * a - np.sin(turn) * b
             one[first + 8 : first + 12] = np.sin(turn) * a + np.cos(turn) * b
-        one[plain:quarters] = one[plain:quarters] * light + lift
+        one[plain:lit] = one[plain:lit] * light + lift
+        one[lit:quarters] = (one[lit:quarters] + 1) * light - 1
         if rng.uniform() < MISSING:
             for plane in one[quarters + rng.choice(len(one) - quarters, int(rng.integers(1, 4)), replace=False)]:
                 plane *= float(plane.std() < 1e-3)  # what says the same everywhere is a state, not evidence
@@ -177,13 +181,15 @@ def main() -> None:
     parser.add_argument("--start", type=Path)
     parser.add_argument("--quarters", type=int, default=28, help="planes that are quarters of full-size ones")
     parser.add_argument("--lights", type=int, default=0, help="of those, planes of other frames' light, the last ones")
+    parser.add_argument("--apart", type=int, default=0, help="of those, planes of what differs from others, the last")
+    parser.add_argument("--new", type=int, help="first of the planes that the network to start from does not know")
     parser.add_argument(
         "--sizes", type=int, default=5, choices=(4, 5), help="how often the picture is halved, and once"
     )
     parser.add_argument("--glance", type=int, help="plane after the quarters that is -1 in a first look, at half size")
     parser.add_argument("--seed", type=int, default=1, help="runs of several seeds can be mixed (training.mix)")
     given = parser.parse_args()
-    kind = Kind(given.quarters, given.glance, given.lights)
+    kind = Kind(given.quarters, given.glance, given.lights, given.apart)
     torch.manual_seed(given.seed)
     rng = np.random.default_rng(given.seed)
     samples = [s for folder in given.folder for s in load(folder)]
@@ -192,7 +198,7 @@ def main() -> None:
     planes = samples[0][0].shape[0]
     net = Weigher(planes, given.sizes).to(memory_format=torch.channels_last)
     if given.start:
-        resume(net, given.start, batch(rng, samples, 48, kind)[0])
+        resume(net, given.start, batch(rng, samples, 48, kind)[0], given.new)
         print(f"as it is: held {score(net, held, kind)}", flush=True)
     print(f"{len(samples)} samples, {planes} planes", flush=True)
     optimiser = torch.optim.AdamW(net.parameters(), lr=given.rate, weight_decay=1e-3)

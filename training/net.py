@@ -71,11 +71,12 @@ def convolutions(graph: onnx.GraphProto) -> dict[str, tuple[onnx.TensorProto, on
     }
 
 
-def resume(net: Weigher, path: Path, planes: Tensor) -> None:
+def resume(net: Weigher, path: Path, planes: Tensor, new: int | None = None) -> None:
     """Takes over the weights of an exported network, whose normalisation is folded into its convolutions.
 
     What the network has and the file has not keeps its first values. planes: some of what it will read,
-    (N, C, h, w), from which the normalisation is set so that it changes nothing.
+    (N, C, h, w), from which the normalisation is set so that it changes nothing. new: the first of the planes
+    that the file does not know, if they are not the last ones.
     """
     folded: dict[str, Tensor] = {}
     modules = dict(net.named_modules())
@@ -86,8 +87,11 @@ def resume(net: Weigher, path: Path, planes: Tensor) -> None:
         assert isinstance(conv, nn.Conv2d)
         weight, bias = (torch.from_numpy(numpy_helper.to_array(one).copy()) for one in stored)
         with torch.no_grad():
-            conv.weight[:, : weight.shape[1]] = weight
-            conv.weight[:, weight.shape[1] :] = 0
+            known = weight.shape[1]
+            at, more = known if new is None else min(new, known), conv.weight.shape[1] - known
+            conv.weight[:, :at] = weight[:, :at]
+            conv.weight[:, at : at + more] = 0
+            conv.weight[:, at + more :] = weight[:, at:]
             if conv.bias is None:
                 folded[name.rsplit(".", 1)[0] + ".1"] = bias
             else:

@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
+import cv2
 import numpy as np
 import pytest
 
 from cuvrel.core.motion import ground
 from cuvrel.core.pulls.clues import FAR, NEAR
-from cuvrel.core.pulls.trace import Prepared
+from cuvrel.core.pulls.prepared import Prepared
 from tests.core.test_background import SIZE, place, shown, square
 from tests.core.test_trace import scene
 
@@ -73,7 +74,24 @@ def test_what_moved_differs_from_all_the_other_frames(camera: int) -> None:
         assert plane[rest].mean() < 0.35
 
 
+def test_what_moved_differs_to_the_pixel() -> None:
+    pictures = [one.repeat(3, axis=0).repeat(3, axis=1) for one in moved(17, 5)]
+    near = [(n, pictures[8 + n]) for n in (*NEAR, *FAR)]
+    planes = Prepared(pictures[8], neighbours=near).scene.closely
+    assert len(planes) == 2
+    scale = planes[0].shape[1] / SIZE[1]
+    truth = cv2.resize(square(50), planes[0].shape[::-1], interpolation=cv2.INTER_NEAREST)
+    kernel = np.ones((round(scale) + 3,) * 2, np.uint8)
+    inside, outside = cv2.erode(truth, kernel) > 0, cv2.dilate(truth, kernel) == 0
+    for plane in planes:
+        assert 0 <= plane.min() <= plane.max() <= 1
+        assert plane[outside].mean() < 0.05
+    # three frames away it hides a part of its own place still, eight frames away it is gone
+    assert planes[1][inside].mean() > 0.8 > planes[0][inside].mean() > 0.2
+
+
 def test_without_other_frames_nothing_is_said() -> None:
     rgb, _ = scene()
-    for plane in Prepared(rgb).scene.others:
+    told = Prepared(rgb).scene
+    for plane in (*told.others, *told.closely):
         assert (plane == 0.5).all()

@@ -19,10 +19,10 @@ def scene(colour: tuple[float, float, float] = (0.5, 0.36, 0.1)) -> tuple[np.nda
     waves = cv2.GaussianBlur(rng.normal(0, 1, (150, 200, 3)).astype(np.float32), (0, 0), 4)
     behind = np.clip(np.float32((0.1, 0.14, 0.2)) * (1 + 2 * waves), 0, 1)
     light = truth[..., None] * np.float32(colour) + (1 - truth[..., None]) * behind
-    return _encoded(light), _encoded(behind), truth
+    return encoded(light), encoded(behind), truth
 
 
-def _encoded(light: np.ndarray) -> np.ndarray:
+def encoded(light: np.ndarray) -> np.ndarray:
     return encode(np.dstack([light, np.ones(light.shape[:2], np.float32)]).astype(np.float32))
 
 

@@ -4,11 +4,13 @@ import numpy as np
 import pytest
 
 from cuvrel.core.checks.quality import overlap
+from cuvrel.core.pulls.clues import QUARTERS
 from cuvrel.core.pulls.marks import rasterise
 from cuvrel.core.pulls.memory import ColourMemory, to_lab
+from cuvrel.core.pulls.prepared import Prepared, sizes
 from cuvrel.core.pulls.relax import edge_weights, geodesic, relax
 from cuvrel.core.pulls.soften import bounds, soften
-from cuvrel.core.pulls.trace import Prepared, again, clues, glanced, owned, sizes, trace
+from cuvrel.core.pulls.trace import again, clues, glanced, owned, trace
 from cuvrel.core.recipe.errors import TraceError
 from cuvrel.core.recipe.models import Mark
 from tests.conftest import Clip
@@ -63,7 +65,7 @@ def test_a_second_look_knows_what_the_first_one_found() -> None:
     assert found.shape == small
     assert 0 <= found.min() <= found.max() <= 1
     second = again(ready, first, found)
-    state = 12 + 5
+    state = QUARTERS + 5
     assert (first.stack[state] == -1).all()
     assert (second.stack[state] == 0).all()
     assert np.allclose(second.stack[state - 1], 2 * found[second.box] - 1)

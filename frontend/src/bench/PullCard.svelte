@@ -112,6 +112,7 @@
     display: flex;
     flex-wrap: wrap;
     gap: 4px;
+    margin-bottom: 5px;
   }
   .btn[aria-pressed="true"] {
     border-color: var(--ink);

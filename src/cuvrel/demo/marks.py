@@ -19,7 +19,8 @@ from cuvrel.core.checks.quality import overlap
 from cuvrel.core.follow.run import Frame, Settings, refollow
 from cuvrel.core.media.probe import probe
 from cuvrel.core.media.reader import Reader
-from cuvrel.core.pulls.trace import prepare, trace
+from cuvrel.core.pulls.prepared import prepare
+from cuvrel.core.pulls.trace import trace
 from cuvrel.core.recipe.models import Mark
 from cuvrel.demo import followed
 from cuvrel.demo.project import CLIPS, NAMES

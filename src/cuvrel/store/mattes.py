@@ -15,7 +15,8 @@ from sqlalchemy.orm import Session
 from cuvrel.core.follow.find import find
 from cuvrel.core.media.probe import MediaInfo
 from cuvrel.core.media.writer import png_bytes, read_grey
-from cuvrel.core.pulls.trace import Prepared, prepare, trace
+from cuvrel.core.pulls.prepared import Prepared, prepare
+from cuvrel.core.pulls.trace import trace
 from cuvrel.core.recipe.declared import declared
 from cuvrel.core.recipe.errors import MediaError, TraceError
 from cuvrel.core.recipe.models import Mark, Pull, Shot

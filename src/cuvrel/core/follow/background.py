@@ -30,12 +30,14 @@ LEAST = 12  # pixels of the least thing that counts
 class Background(Remembered):
     """The known background at half of the working size, (h, w, 3) float32 Lab of 0 to 255, and how sure it is.
 
+    camera: its motion to the frame before, (2, 3) as `fit.fitted` gives it.
     lab: (h, w, 3) uint8 of the touched frame. matte: its matte, (h, w) float32.
     """
 
     def __init__(self, lab: U8, matte: F32) -> None:
         super().__init__(lab, _clear(matte))
         self._other = np.zeros(matte.shape, np.float32)
+        self.camera = np.zeros((2, 3), np.float32)
 
     def move(self, flow: F32, calm: F32, shape: F32) -> None:
         """To the next frame, with the camera.
@@ -43,7 +45,7 @@ class Background(Remembered):
         flow: (h, w, 2) from here to the frame before, in pixels of this size; calm: (h, w), 0 to 1, its trust.
         shape: the carried matte, (h, w).
         """
-        fit = fitted(flow, (shape < 0.1) * calm, 1.0)
+        self.camera = fit = fitted(flow, (shape < 0.1) * calm, 1.0)
         if not stands(fit, (shape.shape[0], shape.shape[1])):
             self._lab = brought(self._lab, fit, cv2.BORDER_REPLICATE)
             self._sure = brought(self._sure, fit)

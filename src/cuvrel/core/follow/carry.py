@@ -22,14 +22,15 @@ from numpy.typing import NDArray
 from cuvrel.core.follow.appearance import Appearance
 from cuvrel.core.follow.background import Background
 from cuvrel.core.follow.doubt import HALT, Evidence, advice, worst_place
-from cuvrel.core.follow.evidence import Carried, Expected, Stack, area_of_interest, halved, stacked
+from cuvrel.core.follow.evidence import Carried, Expected, Stack, area_of_interest, doubled, halved, stacked
+from cuvrel.core.follow.place import Behind, Place, lights
 from cuvrel.core.media.box import bounds, even
 from cuvrel.core.motion.dense import SMOOTH
 from cuvrel.core.motion.flow import BothWays, Flow, Warp
 from cuvrel.core.pulls.memory import ColourMemory, to_lab
 from cuvrel.core.pulls.network import Network
+from cuvrel.core.pulls.prepared import shrink
 from cuvrel.core.pulls.soften import soften
-from cuvrel.core.pulls.trace import shrink
 
 F32 = NDArray[np.float32]
 U8 = NDArray[np.uint8]
@@ -38,6 +39,7 @@ OTHER = 3.0  # log odds by which what was another thing before it came here is n
 LATER = 8  # frames since the touched one that are assumed where following goes on from a followed frame
 LONG = 640  # the longer side at which motion is found and the outline decided,
 SHORT = 512  # and the same where the subject is large and the plate is larger still
+TWICE = np.array([1, 1, 2], np.float32)  # brings the camera's motion from half of that size to it
 LARGE = 0.15  # share of the plate that a large subject's box fills
 
 
@@ -66,7 +68,7 @@ class Halt:
 
 @dataclass(frozen=True)
 class Looked:
-    """A frame's picture at plate and at working size; at that its Lab, also halved, and grey.
+    """A frame's picture at plate and at working size; at that its Lab, also halved, grey, and amounts of light.
 
     motion: to the frame before, and from that to this one, each with its fault.
     """
@@ -76,6 +78,7 @@ class Looked:
     lab: U8
     half: U8
     grey: U8
+    lights: F32
     motion: BothWays | None
 
     @property
@@ -94,6 +97,7 @@ class Settled:
     """A frame that was decided, all at working size, (H, W) float32.
 
     shape: the matte as motion carried it; u: as it was decided; fault: how far motion is to be mistrusted.
+    behind: what lies about its outline, if there is one.
     """
 
     looked: Looked
@@ -101,6 +105,7 @@ class Settled:
     u: F32
     stack: Stack
     fault: F32
+    behind: Behind | None
 
 
 @dataclass(frozen=True)
@@ -145,9 +150,8 @@ class Follower:
         grey = cv2.cvtColor(work, cv2.COLOR_RGB2GRAY)
         lab = to_lab(work)
         half = halved(lab)
-        if before is None:
-            return Looked(rgb, work, lab, half, grey, None)
-        return Looked(rgb, work, lab, half, grey, self._ahead.both_ways(grey, before.grey))
+        motion = None if before is None else self._ahead.both_ways(grey, before.grey)
+        return Looked(rgb, work, lab, half, grey, lights(work), motion)
 
     def _begin(self, matte: F32, age: int) -> F32:
         """Sets out from the frame at hand and its matte, (H, W) of the plate; gives that at working size.
@@ -160,6 +164,7 @@ class Follower:
         self._key_light, self._key_grey = self.at.light, self.at.grey
         self._key_u, self._key_flow = u, np.zeros((*self.size, 2), np.float32)
         self._key_fault = np.zeros(self.size, np.float32)
+        self._place = Place(self.at.lights, u)
         self._expected, self._ground = Expected(small), Background(self.at.half, small)
         self._own = Appearance(self.at.half, small)
         self._areas = [float((u > 0.5).sum())]
@@ -210,7 +215,9 @@ class Follower:
         self._own.settle(looked.half, small)
         self.stack = stack
         self.at, self._u = looked, u
-        return Settled(looked, shape, u, stack, fault)
+        behind = self._place.behind(looked.lights, u)
+        self._place.learn(looked.lights, u)
+        return Settled(looked, shape, u, stack, fault, behind)
 
     def finish(self, settled: Settled) -> Followed:
         """A settled frame's matte at plate size, its doubt, and its halt if any.
@@ -224,8 +231,17 @@ class Follower:
         if doubt > HALT:
             reason = evidence.reason()
             halt = Halt(reason, advice(reason), *worst_place(blame, self.plate))
-        looked = settled.looked
-        return Followed(soften(settled.u, looked.rgb, self.detail, small=looked.small), doubt, halt)
+        return Followed(self._edged(settled), doubt, halt)
+
+    def _edged(self, settled: Settled) -> F32:
+        """The matte at plate size, its soft edges by the picture and by the place behind them."""
+        matte = soften(settled.u, settled.looked.rgb, self.detail, small=settled.looked.small)
+        if settled.behind is None or self.detail <= 0:
+            return matte
+        lacks = settled.behind.lacks(shrink(matte, self.size))
+        if lacks.shape != matte.shape:
+            lacks = cv2.resize(lacks, matte.shape[::-1], interpolation=cv2.INTER_LINEAR)
+        return np.clip(matte + np.float32(self.detail) * lacks, 0, 1)
 
     def _carried(self, grey: U8, flow: F32, fault: F32) -> Carried:
         """What the motion to the frame before brings from there, and the chain of it from the touched frame."""
@@ -250,11 +266,14 @@ class Follower:
         self._expected.move(flow, calm, shape)
         self._ground.move(flow, calm, shape)
         self._own.move(flow, calm)
+        self._place.move(self._ground.camera * TWICE)
         box = area_of_interest(shape, self._expected.plane)
         own = self._own.planes(looked.half, shape)
         ground = self._ground.planes(looked.half, shape, self._own.alike, self._own.unlike)
         memories = [self._recent, *self._touched]
-        return stacked(carried, looked.lab, looked.half, memories, self._expected, shape, box, [*ground, *own], onward)
+        place = self._place.differs(looked.lights, carried.matte, doubled(box))
+        known = [*ground, *own]
+        return stacked(carried, looked.lab, looked.half, memories, self._expected, shape, box, known, place, onward)
 
     def _decided(self, shape: F32, stack: Stack) -> F32:
         """The matte that the network weighs out, without crumbs that nothing was carried to."""

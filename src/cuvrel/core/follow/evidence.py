@@ -23,7 +23,7 @@ from cuvrel.core.pulls.network import quarters
 
 F32 = NDArray[np.float32]
 U8 = NDArray[np.uint8]
-QUARTERS = 28  # planes that are quarters of those at working size
+QUARTERS = 32  # planes that are quarters of those at working size
 HALF = 15 + background.PLANES + appearance.PLANES  # planes at half size
 OTHERS = -1 - appearance.PLANES  # the plane of other things, the background's last
 STAY = 0.93  # how much of a hidden part is still expected a frame later
@@ -69,6 +69,12 @@ def halved_motion(flow: F32, fault: F32) -> tuple[F32, F32]:
     return np.ascontiguousarray(flow[::2, ::2]) * np.float32(0.5), halved(fault)
 
 
+def doubled(box: Box) -> Box:
+    """A box at half size, at working size."""
+    rows, cols = box
+    return slice(2 * rows.start, 2 * rows.stop), slice(2 * cols.start, 2 * cols.stop)
+
+
 class Expected:
     """Where the subject would be if nothing had passed before it, at half size; moves as the subject does."""
 
@@ -107,8 +113,7 @@ class Stack:
     @property
     def inside(self) -> Box:
         """The box at working size."""
-        rows, cols = self.box
-        return slice(2 * rows.start, 2 * rows.stop), slice(2 * cols.start, 2 * cols.stop)
+        return doubled(self.box)
 
     def other(self) -> F32:
         """Where another thing is, at half size, 0 to 1."""
@@ -129,13 +134,15 @@ def stacked(
     shape: F32,
     box: Box,
     known: list[F32],
+    place: F32,
     onward: tuple[F32, F32] | None,
 ) -> Stack:
     """The stack for the network.
 
     lab: (H, W, 3) uint8 at working size; small: the same at half of it. memories: recent, the touched frame's
     by place and anywhere. shape: the carried matte at half size. box: at half size. known: what the known
-    background and the subject's own look say.
+    background and the subject's own look say. place: how far the box is from what earlier frames showed there, 0 to 1,
+    at working size.
     onward: motion from here to the frame after, and its fault, at working size, where that frame is known.
     """
     flow, fault = carried.small
@@ -160,13 +167,13 @@ def stacked(
         np.full(shape.shape, 2 / max(1, carried.age) - 1, np.float32),
         *known,
     ]
-    big = tuple(slice(part.start * 2, part.stop * 2) for part in box)
+    big = doubled(box)
     part = lab[big].astype(np.float32) / np.float32(128) - np.float32(1)
     full: list[F32] = [part[..., 0], part[..., 1], part[..., 2]]
     full += [matte[big] * 2 - 1 for matte in (carried.matte, carried.along)]
     # with the pictures that they came with: where an edge lies beside its own, so does the outline
     lights = np.stack([carried.light[big], carried.first_light[big]]).astype(np.float32)
-    full += [*(lights / np.float32(128) - np.float32(1))]
+    full += [*(lights / np.float32(128) - np.float32(1)), 2 * place - 1]
     planes = np.concatenate([quarters(full), np.stack([plane[box] for plane in half])])
     return Stack(planes.astype(np.float32), box)
 

@@ -18,7 +18,8 @@ from numpy.typing import NDArray
 
 from cuvrel.core.checks.chatter import grey_flow
 from cuvrel.core.motion.fit import fitted
-from cuvrel.core.pulls.trace import prepare, solve
+from cuvrel.core.pulls.prepared import prepare
+from cuvrel.core.pulls.trace import solve
 from cuvrel.core.recipe.errors import TraceError
 
 F32 = NDArray[np.float32]

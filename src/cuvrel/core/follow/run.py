@@ -14,7 +14,8 @@ from numpy.typing import NDArray
 from cuvrel.core.follow.carry import Followed, Follower, Halt, Looked
 from cuvrel.core.follow.find import find
 from cuvrel.core.pulls.marks import rasterise
-from cuvrel.core.pulls.trace import Prepared, prepare, trace
+from cuvrel.core.pulls.prepared import Prepared, prepare
+from cuvrel.core.pulls.trace import trace
 from cuvrel.core.recipe.errors import TraceError
 from cuvrel.core.recipe.models import Mark
 

@@ -6,7 +6,7 @@ what with the background towards the neighbouring frames, and the shape before a
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
 import cv2
@@ -29,7 +29,8 @@ FLOW = 480  # the longer side at which motion is found
 MOVES = 0.7  # pixels at small size that marked places must leave the background's motion by, for motion to tell
 FAR = (-8, 8)  # and those further off that show the background, too
 APART = (3, 8)  # how far away frames are that the picture is compared with
-QUARTERS = 12  # planes that are the picture's, four a channel
+OTHERWISE = 24.0  # levels of Lab by which what is not the background differs
+QUARTERS = 12 + 4 * len(APART)  # planes that are the picture's, four a channel, and how it differs from others
 PLANES = QUARTERS + 20
 NOTHING, LOOKED, MATTE = -1.0, 0.0, 1.0  # what was there before a look: no answer, a first look's, a matte to mend
 
@@ -68,35 +69,64 @@ def moves(rgb: U8, neighbours: Sequence[tuple[int, U8]], size: tuple[int, int]) 
     return out
 
 
-def others(lab: U8, seen: Sequence[tuple[Moves, U8]]) -> list[F32]:
+def _against(lab: U8, move: Moves, there: U8) -> tuple[F32, F32, F32]:
+    """How a picture differs from another frame's in its place but for the light, (h, w, 3) float32.
+
+    Also where both show the background, and where the other shows anything, (h, w) float32, 0 to 1.
+    """
+    fit = fitted(move.flow, move.calm, 1.0)
+    fit[:, 2] *= lab.shape[1] / move.flow.shape[1]
+    more = lab - ground.brought(there.astype(np.float32), fit, cv2.BORDER_REPLICATE)
+    shown = ground.brought(np.ones(lab.shape[:2], np.float32), fit)
+    # what is alike but for the light is background; what is not may be anything
+    alike = cv2.inRange(more, (-2 * ground.MOST,) * 3, (2 * ground.MOST,) * 3) > 0
+    free = shown * alike
+    return more - ground.light(more, free), free, shown
+
+
+def _least(lab: U8, seen: Sequence[tuple[Moves, U8]], away: Callable[[F32, F32], F32]) -> list[F32]:
     """How far each pixel is from what all the other frames show in its place, near and far in time, 0 to 1.
 
-    Two planes (h, w) float32; one half where no such frame is known. What has moved differs from both sides in
-    time, the background it uncovered only from one. lab: (h, w, 3) uint8 at small size. seen: the motion to a
-    neighbour that is APART frames away, and its picture as `lab`.
+    A plane (h, w) float32 for each of APART; one half where no such frame is known. What has moved differs from
+    both sides in time, the background it uncovered only from one. seen: the motion to a neighbour that is APART
+    frames away, and its picture as `lab`. away: how far that is, by the difference and where it is background's.
     """
+
+    def one(move: Moves, there: U8) -> F32:
+        more, free, shown = _against(lab, move, there)
+        return away(more, free) * shown
+
+    found = at_once(*(lambda pair=pair: one(*pair) for pair in seen)) if seen else []
     least: dict[int, F32] = {}
-    for move, there in seen:
-        fit = fitted(move.flow, move.calm, 1.0)
-        behind = ground.brought(there.astype(np.float32), fit, cv2.BORDER_REPLICATE)
-        shown = ground.brought(np.ones(lab.shape[:2], np.float32), fit)
-        more = lab - behind
-        # what is alike but for the light is background; what is not may be anything
-        free = shown * (np.abs(more).max(axis=2) < 2 * ground.MOST)
-        more -= ground.light(more, free)
-        away = ground.share(ground.apart(more, free > 0.5, 1.0)) * shown
+    for (move, _), plane in zip(seen, found, strict=True):
         apart = abs(move.apart)
-        least[apart] = np.minimum(least[apart], away) if apart in least else away
+        least[apart] = np.minimum(least[apart], plane) if apart in least else plane
     return [least.get(apart, np.full(lab.shape[:2], 0.5, np.float32)) for apart in APART]
+
+
+def others(lab: U8, seen: Sequence[tuple[Moves, U8]]) -> list[F32]:
+    """`_least` in units of the grain, at small size: whether anything differs. lab: (h, w, 3) uint8."""
+    return _least(lab, seen, lambda more, free: ground.share(ground.apart(more, free > 0.5, 1.0)))
+
+
+def closely(lab: U8, seen: Sequence[tuple[Moves, U8]]) -> list[F32]:
+    """`_least` to the pixel, at twice the small size: the course of an outline. lab: (2 h, 2 w, 3) uint8."""
+
+    def away(more: F32, _: F32) -> F32:
+        far = np.sqrt(cv2.transform(more * more, np.ones((1, 3), np.float32)))
+        return np.asarray(np.tanh(far * np.float32(1 / OTHERWISE)), np.float32)
+
+    return _least(lab, seen, away)
 
 
 @dataclass(frozen=True)
 class Scene:
-    """A frame before any mark: its Lab at twice the small size, motion to its neighbours, and `others`."""
+    """A frame before any mark: its Lab at twice the small size, motion to its neighbours, `others` and `closely`."""
 
     lab: U8
     moves: list[Moves]
     others: list[F32]
+    closely: list[F32]
 
 
 @dataclass(frozen=True)
@@ -179,5 +209,6 @@ def stacked(scene: Scene, told: Told, inside: Mask, outside: Mask, before: F32 |
     ]
     rows, cols = slice(box[0].start * 2, box[0].stop * 2), slice(box[1].start * 2, box[1].stop * 2)
     part = scene.lab[rows, cols].astype(np.float32) / np.float32(128) - np.float32(1)
-    planes = np.concatenate([quarters([part[..., k] for k in range(3)]), np.stack([p[box[0], box[1]] for p in half])])
+    full = [part[..., k] for k in range(3)] + [2 * plane[rows, cols] - 1 for plane in scene.closely]
+    planes = np.concatenate([quarters(full), np.stack([p[box[0], box[1]] for p in half])])
     return np.asarray(planes, np.float32)

@@ -35,8 +35,19 @@ def covered(rgb: U8, clean: U8, matte: F32) -> F32:
     if box is None:
         return matte
     light, behind = (cv2.GaussianBlur(cv2.LUT(one[box], DECODE), (0, 0), GRAIN) for one in (rgb, clean))
-    part = matte[box]
-    hard = (part > 0.5).astype(np.uint8)
+    out = matte.copy()
+    out[box] += change(light, behind, matte[box])
+    return out
+
+
+def change(light: F32, behind: F32, matte: F32, astray: F32 | float = FAINT, known: F32 | float = 1.0) -> F32:
+    """What a matte lacks at its edges by what lies behind them, (h, w) float32, -1 to 1.
+
+    light, behind: (h, w, 3) float32, amounts of light here and of the place without the subject, evened out.
+    matte: (h, w) float32. astray: the square of a difference that means nothing, (h, w) or for all.
+    known: how far it is known what lies behind, (h, w), 0 to 1, or for all.
+    """
+    hard = (matte > 0.5).astype(np.uint8)
     inside = cv2.erode(hard, _disc(1)).astype(np.float32)[..., None]
     spread = np.square(light).sum(axis=2, keepdims=True)
     moments = cv2.GaussianBlur(np.concatenate([light * inside, spread * inside, inside], axis=2), (0, 0), INWARD)
@@ -46,11 +57,9 @@ def covered(rgb: U8, clean: U8, matte: F32) -> F32:
     apart = subject - behind
     far = np.square(apart).sum(axis=2)
     share = np.clip(((light - behind) * apart).sum(axis=2) / (far + np.float32(1e-6)), 0, 1)
-    sure = far / (far + np.float32(VARIED) * varied + np.float32(FAINT)) * np.clip(weight / np.float32(SEEN), 0, 1)
-    edge = cv2.morphologyEx(hard, cv2.MORPH_GRADIENT, _disc(REACH)) > 0
-    out = matte.copy()
-    out[box] = np.where(edge, part + sure * (share - part), part)
-    return out
+    sure = known * far / (far + np.float32(VARIED) * varied + astray) * np.clip(weight / np.float32(SEEN), 0, 1)
+    edge = cv2.morphologyEx(hard, cv2.MORPH_GRADIENT, _disc(REACH))
+    return np.asarray(edge * sure * (share - matte), np.float32)
 
 
 def _disc(radius: int) -> U8:

@@ -1,0 +1,139 @@
+"""The place behind the subject, to the pixel, as earlier frames showed it.
+
+Where the subject was not yet, the frames before show what lies behind its outline now: what differs from it there
+tells the outline's course, and how much of a pixel the subject covers follows from the mix of light
+(`pulls.known`). At the working size, in linear light, under the camera's motion.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from cuvrel.core.media.box import Box, bounds
+from cuvrel.core.media.colour import DECODE
+from cuvrel.core.media.rows import in_rows, kernel
+from cuvrel.core.motion.ground import brought, stands
+from cuvrel.core.pulls.known import FAINT, GRAIN, change
+
+F32 = NDArray[np.float32]
+U8 = NDArray[np.uint8]
+RISK = np.float32(16)  # weight of how far the place differs from what was remembered of it, about a point:
+AROUND = 4.0  # pixels, as a standard deviation,
+LEAST = 0.05  # and the share of the points about it that must show the place
+SURELY = 0.9  # how far a point must be known
+OTHERWISE = 10.0  # the inverse of a difference of light's root that is none of the place's
+NEAR = 24  # pixels about the subject in which its edges are looked at
+LEARNED = 0.4  # how fast a place is learned anew
+CLEAR = 0.1  # coverage below which a point, and all about it, shows the place
+
+
+@kernel
+def _learn(y0, y1, shown, clear, light, known):  # type: ignore[no-untyped-def]
+    """Takes in what is shown, (h, w, 3), where it is clear, (h, w): at once where nothing was known, else slowly."""
+    for y in range(y0, y1):
+        for x in range(clear.shape[1]):
+            if clear[y, x]:
+                speed = np.float32(LEARNED) if known[y, x] > np.float32(0.5) else np.float32(1)
+                for k in range(3):
+                    light[y, x, k] += speed * (shown[y, x, k] - light[y, x, k])
+                known[y, x] = 1
+
+
+@kernel
+def _apart(y0, y1, light, behind, known, drift, out):  # type: ignore[no-untyped-def]
+    """How far light is from what is known, as the eye counts (a root), 0 to 1."""
+    for y in range(y0, y1):
+        for x in range(known.shape[1]):
+            total = np.float32(0)
+            for k in range(3):
+                more = np.sqrt(light[y, x, k]) - np.sqrt(behind[y, x, k]) - drift[k]
+                total += more * more
+            out[y, x] = np.tanh(np.sqrt(total) * np.float32(OTHERWISE)) * known[y, x]
+
+
+def lights(rgb: U8) -> F32:
+    """A picture's amounts of light, (h, w, 3) float32, evened out by the grain."""
+    return cv2.GaussianBlur(cv2.LUT(rgb, DECODE), (0, 0), GRAIN)
+
+
+@dataclass(frozen=True)
+class Behind:
+    """What a frame shows about its subject and what is known to lie there: light, (h, w, 3), and where, (h, w)."""
+
+    box: Box
+    light: F32
+    behind: F32
+    known: F32
+
+    def lacks(self, matte: F32) -> F32:
+        """What a matte lacks at its edges, -1 to 1. matte: all of a frame's, (H, W) float32, soft as it is."""
+        out, part = np.zeros(matte.shape, np.float32), matte[self.box]
+        drift, astray, seen = _changed(self.light, self.behind, self.known * _clear(part))
+        # a point that a moving camera brought from the border of what is known is none
+        sure = seen * (self.known > SURELY)
+        out[self.box] = change(self.light, self.behind + drift, part, np.float32(FAINT) + RISK * astray, sure)
+        return out
+
+
+class Place:
+    """What is known of the place: amounts of light, (h, w, 3) float32, and where, (h, w), 0 to 1.
+
+    light: of the touched frame, as `lights` gives it. matte: (h, w) float32.
+    """
+
+    def __init__(self, light: F32, matte: F32) -> None:
+        self._light = light.copy()
+        self._known = _clear(matte).astype(np.float32)
+
+    def move(self, fit: F32) -> None:
+        """To the next frame, with the camera. fit: motion from it to the frame before, (2, 3) of `fit.fitted`."""
+        if not stands(fit, (self._known.shape[0], self._known.shape[1])):
+            self._light = brought(self._light, fit, cv2.BORDER_REPLICATE)
+            self._known = brought(self._known, fit)
+
+    def differs(self, light: F32, shape: F32, box: Box) -> F32:
+        """How far a frame is from what is known, in a box of it, 0 to 1; 0 where nothing is known.
+
+        light: of all of the frame. shape: the carried matte, (h, w) float32.
+        """
+        few = self._known[::4, ::4] * (shape[::4, ::4] < CLEAR) > SURELY
+        more = np.sqrt(light[::4, ::4][few]) - np.sqrt(self._light[::4, ::4][few])
+        # light that grows or fades all over is no difference
+        drift = np.median(more, axis=0).astype(np.float32) if len(more) > 40 else np.zeros(3, np.float32)
+        known = self._known[box]
+        out = np.empty(known.shape, np.float32)
+        in_rows(_apart, len(out), light[box], self._light[box], known, drift, out)
+        return out
+
+    def behind(self, light: F32, matte: F32) -> Behind | None:
+        """What lies about a matte's outline, (h, w) float32, before it is learned; None where there is no matte."""
+        box = bounds(matte > 0.5, NEAR)
+        return None if box is None else Behind(box, light[box], self._light[box].copy(), self._known[box].copy())
+
+    def learn(self, light: F32, matte: F32) -> None:
+        """Takes in what a frame shows of the place. matte: (h, w) float32."""
+        clear = _clear(matte)
+        in_rows(_learn, len(clear), light, clear, self._light, self._known)
+
+
+def _changed(light: F32, behind: F32, free: F32) -> tuple[F32, F32, F32]:
+    """How the free places about each point differ from what was remembered, and how much of them there is.
+
+    The mean difference (h, w, 3), the spread about it, (h, w), squared, and a share of 0 to 1, (h, w).
+    """
+    more = light - behind
+    planes = np.concatenate([more, np.square(more).sum(axis=2, keepdims=True), np.ones_like(more[..., :1])], axis=2)
+    sums = cv2.GaussianBlur(planes * free[..., None], (0, 0), AROUND)
+    weight = sums[..., 4] + np.float32(1e-3)
+    drift = sums[..., :3] / weight[..., None]
+    spread = np.maximum(sums[..., 3] / weight - np.square(drift).sum(axis=2), 0)
+    return drift, spread, np.clip(sums[..., 4] / np.float32(LEAST), 0, 1)
+
+
+def _clear(matte: F32) -> NDArray[np.bool_]:
+    """Where a frame shows the place and nothing of the subject's soft outline."""
+    return np.asarray(cv2.dilate(matte, np.ones((5, 5), np.uint8)) < CLEAR)
