@@ -17,7 +17,7 @@ from cuvrel.core.media.box import Box, bounds
 from cuvrel.core.media.colour import DECODE
 from cuvrel.core.media.rows import in_rows, kernel
 from cuvrel.core.motion.ground import brought, stands
-from cuvrel.core.pulls.known import FAINT, GRAIN, change
+from cuvrel.core.pulls.known import CELL, GRAIN, lacking
 
 F32 = NDArray[np.float32]
 U8 = NDArray[np.uint8]
@@ -71,11 +71,11 @@ class Behind:
 
     def lacks(self, matte: F32) -> F32:
         """What a matte lacks at its edges, -1 to 1. matte: all of a frame's, (H, W) float32, soft as it is."""
-        out, part = np.zeros(matte.shape, np.float32), matte[self.box]
-        drift, astray, seen = _changed(self.light, self.behind, self.known * _clear(part))
+        out, part = np.zeros(matte.shape, np.float32), np.ascontiguousarray(matte[self.box])
+        cells = _changed(self.light, self.behind, self.known * _clear(part))
         # a point that a moving camera brought from the border of what is known is none
-        sure = seen * (self.known > SURELY)
-        out[self.box] = change(self.light, self.behind + drift, part, np.float32(FAINT) + RISK * astray, sure)
+        sure = (self.known > SURELY).astype(np.float32)
+        out[self.box] = lacking(self.light, self.behind, part, sure, cells)
         return out
 
 
@@ -120,18 +120,34 @@ class Place:
         in_rows(_learn, len(clear), light, clear, self._light, self._known)
 
 
-def _changed(light: F32, behind: F32, free: F32) -> tuple[F32, F32, F32]:
-    """How the free places about each point differ from what was remembered, and how much of them there is.
+@kernel
+def _sums(y0, y1, light, behind, free, sums):  # type: ignore[no-untyped-def]
+    """Of each cell of CELL pixels how much of it is free, how it differs there, and that squared: (h', w', 5)."""
+    h, w = free.shape
+    part = np.float32(1 / (CELL * CELL))
+    for n in range(y0, y1):
+        for y in range(n * CELL, min(h, n * CELL + CELL)):
+            for x in range(w):
+                share = free[y, x] * part
+                if share > 0:
+                    to = sums[n, x // CELL]
+                    for k in range(3):
+                        more = light[y, x, k] - behind[y, x, k]
+                        to[k] += share * more
+                        to[3] += share * more * more
+                    to[4] += share
 
-    The mean difference (h, w, 3), the spread about it, (h, w), squared, and a share of 0 to 1, (h, w).
-    """
-    more = light - behind
-    planes = np.concatenate([more, np.square(more).sum(axis=2, keepdims=True), np.ones_like(more[..., :1])], axis=2)
-    sums = cv2.GaussianBlur(planes * free[..., None], (0, 0), AROUND)
-    weight = sums[..., 4] + np.float32(1e-3)
-    drift = sums[..., :3] / weight[..., None]
-    spread = np.maximum(sums[..., 3] / weight - np.square(drift).sum(axis=2), 0)
-    return drift, spread, np.clip(sums[..., 4] / np.float32(LEAST), 0, 1)
+
+def _changed(light: F32, behind: F32, free: F32) -> F32:
+    """How the free places about each cell differ from what was remembered, as `known.lacking` reads it."""
+    h, w = free.shape
+    sums = np.zeros((-(-h // CELL), -(-w // CELL), 5), np.float32)
+    in_rows(_sums, len(sums), light, behind, free, sums, least=16)
+    sums = cv2.GaussianBlur(sums, (0, 0), AROUND / CELL)
+    weight = sums[..., 4:] + np.float32(1e-3)
+    drift = sums[..., :3] / weight
+    spread = np.maximum(sums[..., 3:4] / weight - np.square(drift).sum(axis=2, keepdims=True), 0)
+    return np.concatenate([drift, RISK * spread, np.clip(sums[..., 4:] / np.float32(LEAST), 0, 1)], axis=2)
 
 
 def _clear(matte: F32) -> NDArray[np.bool_]:
