@@ -78,8 +78,8 @@ def _timed(work: Callable[[int], Any], frames: int = 24) -> float:
     return median(times)
 
 
-def _mean(case: Case, matte: Callable[[int], F32], step: int = 4) -> float:
-    return float(np.mean([overlap(matte(n), case.truths[n]) for n in range(0, case.count, step)]))
+def _mean(case: Case, matte: Callable[[int], F32]) -> float:
+    return float(np.mean([overlap(matte(n), case.truths[n]) for n in range(case.count)]))
 
 
 def _say(what: str, value: float, unit: str, bar: str) -> None:

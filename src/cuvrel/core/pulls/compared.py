@@ -31,7 +31,8 @@ BINS = 16  # levels of light at which grain is measured
 COARSE = 4  # light is spread at such a fraction of the size,
 REACH = 80  # as far as such a part of the longer side
 FREE = 0.3  # how likely to be before the clean plate a place may be that tells of its light
-PLANES = 24 + 10
+QUARTERS = 24  # planes that are quarters of both pictures'
+PLANES = QUARTERS + 10
 
 
 @cache
@@ -159,7 +160,7 @@ def lit(clean: U8, gain: F32) -> U8:
 
 def _decided(rgb: U8, clean: U8, table: F32, before: F32 | None = None) -> F32:
     """How likely each pixel is before the clean plate, (h, w) float32, 0 to 1. Sides are even."""
-    odds = network().odds(planes(rgb, clean, table, before))
+    odds = network().both_ways(planes(rgb, clean, table, before), QUARTERS)
     return np.asarray(1 / (1 + np.exp(-odds)), np.float32)
 
 
