@@ -238,10 +238,13 @@ class Follower:
         matte = soften(settled.u, settled.looked.rgb, self.detail, small=settled.looked.small)
         if settled.behind is None or self.detail <= 0:
             return matte
-        lacks = settled.behind.lacks(shrink(matte, self.size))
-        if lacks.shape != matte.shape:
+        ratio = matte.shape[1] / self.size[1]
+        # an area's mean takes long, and tells more only where many pixels become one
+        way = cv2.INTER_AREA if ratio > 2 else cv2.INTER_LINEAR
+        lacks = settled.behind.lacks(cv2.resize(matte, self.size[::-1], interpolation=way) if ratio != 1 else matte)
+        if ratio != 1:
             lacks = cv2.resize(lacks, matte.shape[::-1], interpolation=cv2.INTER_LINEAR)
-        return np.clip(matte + np.float32(self.detail) * lacks, 0, 1)
+        return np.clip(cv2.scaleAdd(lacks, self.detail, matte), 0, 1)
 
     def _carried(self, grey: U8, flow: F32, fault: F32) -> Carried:
         """What the motion to the frame before brings from there, and the chain of it from the touched frame."""

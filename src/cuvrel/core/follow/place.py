@@ -15,7 +15,7 @@ from numpy.typing import NDArray
 
 from cuvrel.core.media.box import Box, bounds
 from cuvrel.core.media.colour import DECODE
-from cuvrel.core.media.rows import in_rows, kernel
+from cuvrel.core.media.rows import kernel
 from cuvrel.core.motion.ground import brought, stands
 from cuvrel.core.pulls.known import CELL, GRAIN, lacking
 
@@ -25,6 +25,7 @@ RISK = np.float32(16)  # weight of how far the place differs from what was remem
 AROUND = 4.0  # pixels, as a standard deviation,
 LEAST = 0.05  # and the share of the points about it that must show the place
 SURELY = 0.9  # how far a point must be known
+FEW = 8  # a point of so many along rows and columns tells of the light
 OTHERWISE = 10.0  # the inverse of a difference of light's root that is none of the place's
 NEAR = 24  # pixels about the subject in which its edges are looked at
 LEARNED = 0.4  # how fast a place is learned anew
@@ -41,18 +42,6 @@ def _learn(y0, y1, shown, clear, light, known):  # type: ignore[no-untyped-def]
                 for k in range(3):
                     light[y, x, k] += speed * (shown[y, x, k] - light[y, x, k])
                 known[y, x] = 1
-
-
-@kernel
-def _apart(y0, y1, light, behind, known, drift, out):  # type: ignore[no-untyped-def]
-    """How far light is from what is known, as the eye counts (a root), 0 to 1."""
-    for y in range(y0, y1):
-        for x in range(known.shape[1]):
-            total = np.float32(0)
-            for k in range(3):
-                more = np.sqrt(light[y, x, k]) - np.sqrt(behind[y, x, k]) - drift[k]
-                total += more * more
-            out[y, x] = np.tanh(np.sqrt(total) * np.float32(OTHERWISE)) * known[y, x]
 
 
 def lights(rgb: U8) -> F32:
@@ -100,14 +89,14 @@ class Place:
 
         light: of all of the frame. shape: the carried matte, (h, w) float32.
         """
-        few = self._known[::4, ::4] * (shape[::4, ::4] < CLEAR) > SURELY
-        more = np.sqrt(light[::4, ::4][few]) - np.sqrt(self._light[::4, ::4][few])
+        few = self._known[::FEW, ::FEW] * (shape[::FEW, ::FEW] < CLEAR) > SURELY
+        more = np.sqrt(light[::FEW, ::FEW][few]) - np.sqrt(self._light[::FEW, ::FEW][few])
         # light that grows or fades all over is no difference
         drift = np.median(more, axis=0).astype(np.float32) if len(more) > 40 else np.zeros(3, np.float32)
-        known = self._known[box]
-        out = np.empty(known.shape, np.float32)
-        in_rows(_apart, len(out), light[box], self._light[box], known, drift, out)
-        return out
+        # as the eye counts light: by its root
+        apart = cv2.sqrt(light[box]) - cv2.sqrt(self._light[box]) - drift
+        away = cv2.sqrt(cv2.transform(cv2.multiply(apart, apart), np.ones((1, 3), np.float32)))
+        return np.asarray(np.tanh(away * np.float32(OTHERWISE)) * self._known[box], np.float32)
 
     def behind(self, light: F32, matte: F32) -> Behind | None:
         """What lies about a matte's outline, (h, w) float32, before it is learned; None where there is no matte."""
@@ -117,7 +106,7 @@ class Place:
     def learn(self, light: F32, matte: F32) -> None:
         """Takes in what a frame shows of the place. matte: (h, w) float32."""
         clear = _clear(matte)
-        in_rows(_learn, len(clear), light, clear, self._light, self._known)
+        _learn(0, len(clear), light, clear, self._light, self._known)
 
 
 @kernel
@@ -142,7 +131,7 @@ def _changed(light: F32, behind: F32, free: F32) -> F32:
     """How the free places about each cell differ from what was remembered, as `known.lacking` reads it."""
     h, w = free.shape
     sums = np.zeros((-(-h // CELL), -(-w // CELL), 5), np.float32)
-    in_rows(_sums, len(sums), light, behind, free, sums, least=16)
+    _sums(0, len(sums), light, behind, free, sums)
     sums = cv2.GaussianBlur(sums, (0, 0), AROUND / CELL)
     weight = sums[..., 4:] + np.float32(1e-3)
     drift = sums[..., :3] / weight

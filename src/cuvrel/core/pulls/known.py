@@ -14,7 +14,7 @@ from numpy.typing import NDArray
 
 from cuvrel.core.media.box import bounds
 from cuvrel.core.media.colour import DECODE
-from cuvrel.core.media.rows import in_rows, kernel
+from cuvrel.core.media.rows import kernel
 
 F32 = NDArray[np.float32]
 U8 = NDArray[np.uint8]
@@ -103,7 +103,7 @@ def lacking(light: F32, behind: F32, matte: F32, known: F32 | None = None, cells
     out = np.zeros(matte.shape, np.float32)
     told = np.empty((0, 0), np.float32) if known is None else known
     changed = np.empty((0, 0, 5), np.float32) if cells is None else cells
-    in_rows(_lacking, len(out), light, behind, matte, edge, inside, weights, told, changed, out)
+    _lacking(0, len(out), light, behind, matte, edge, inside, weights, told, changed, out)
     return out
 
 
