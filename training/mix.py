@@ -13,21 +13,20 @@ import numpy as np
 import onnx
 from onnx import numpy_helper
 
-from training.net import convolutions
+from training.net import convolutions, widened
 
 
-def mixed(first: onnx.ModelProto, second: onnx.ModelProto, share: float) -> onnx.ModelProto:
+def mixed(first: onnx.ModelProto, second: onnx.ModelProto, share: float, fresh: int | None = None) -> onnx.ModelProto:
     """The second network with weights `share` of the way from the first's, 0 to 1.
 
-    A plane that the first does not read counts there as one of no weight. Raises KeyError where the second
-    has a size that the first has not.
+    A plane that the first does not read counts there as one of no weight. fresh: the first of those planes, if they
+    are not the last ones. Raises KeyError where the second has a size that the first has not.
     """
     before = convolutions(first.graph)
     for name, tensors in convolutions(second.graph).items():
         for old, new in zip(before[name], tensors, strict=True):
             a, b = numpy_helper.to_array(old), numpy_helper.to_array(new)
-            start = np.zeros_like(b)
-            start[tuple(slice(0, n) for n in a.shape)] = a
+            start = widened(a, b.shape[1], fresh) if a.ndim == 4 else a
             new.CopyFrom(numpy_helper.from_array(start + np.float32(share) * (b - start), new.name))
     return second
 
@@ -39,8 +38,10 @@ def main() -> None:
     parser.add_argument("second", type=Path)
     parser.add_argument("out", type=Path)
     parser.add_argument("--share", type=float, default=0.5, help="how far it goes from the first to the second")
+    parser.add_argument("--new", type=int, help="first of the planes that the first network does not know")
     given = parser.parse_args()
-    onnx.save(mixed(onnx.load(str(given.first)), onnx.load(str(given.second)), given.share), str(given.out))
+    both = (onnx.load(str(one)) for one in (given.first, given.second))
+    onnx.save(mixed(*both, given.share, given.new), str(given.out))
 
 
 if __name__ == "__main__":

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from pathlib import Path
 
+import numpy as np
 import onnx
 import torch
 from onnx import numpy_helper
@@ -71,6 +72,16 @@ def convolutions(graph: onnx.GraphProto) -> dict[str, tuple[onnx.TensorProto, on
     }
 
 
+def widened(weight: np.ndarray, planes: int, new: int | None = None) -> np.ndarray:
+    """A convolution's weights, (out, in, h, w), for as many planes as are read now; unknown ones weigh nothing.
+
+    new: the first of the planes that it did not know, if they are not the last ones.
+    """
+    known = weight.shape[1]
+    at = known if new is None else min(new, known)
+    return np.insert(weight, [at] * (planes - known), 0, axis=1)
+
+
 def resume(net: Weigher, path: Path, planes: Tensor, new: int | None = None) -> None:
     """Takes over the weights of an exported network, whose normalisation is folded into its convolutions.
 
@@ -85,13 +96,10 @@ def resume(net: Weigher, path: Path, planes: Tensor, new: int | None = None) -> 
             continue
         conv = modules[name]
         assert isinstance(conv, nn.Conv2d)
-        weight, bias = (torch.from_numpy(numpy_helper.to_array(one).copy()) for one in stored)
+        weight, bias = (numpy_helper.to_array(one).copy() for one in stored)
+        weight, bias = torch.from_numpy(widened(weight, conv.weight.shape[1], new)), torch.from_numpy(bias)
         with torch.no_grad():
-            known = weight.shape[1]
-            at, more = known if new is None else min(new, known), conv.weight.shape[1] - known
-            conv.weight[:, :at] = weight[:, :at]
-            conv.weight[:, at : at + more] = 0
-            conv.weight[:, at + more :] = weight[:, at:]
+            conv.weight.copy_(weight)
             if conv.bias is None:
                 folded[name.rsplit(".", 1)[0] + ".1"] = bias
             else:
