@@ -101,7 +101,7 @@ class Place:
     def behind(self, light: F32, matte: F32) -> Behind | None:
         """What lies about a matte's outline, (h, w) float32, before it is learned; None where there is no matte."""
         box = bounds(matte > 0.5, NEAR)
-        return None if box is None else Behind(box, light[box], self._light[box].copy(), self._known[box].copy())
+        return None if box is None else Behind(box, *(one[box].copy() for one in (light, self._light, self._known)))
 
     def learn(self, light: F32, matte: F32) -> None:
         """Takes in what a frame shows of the place. matte: (h, w) float32."""
