@@ -379,19 +379,20 @@
   }
   .switch {
     justify-self: start;
-    border: 1px solid var(--rule);
+    /* what takes the press is as high as the row; what is seen is less, so that two of them stay two */
+    border: 0 solid transparent;
+    border-block-width: 2px;
     border-radius: 12px;
-    background: var(--paper);
+    background: var(--paper) padding-box;
+    box-shadow: inset 0 0 0 1px var(--rule);
     min-height: 24px;
-    /* one below another, they stay two */
-    margin-block: 2px;
-    padding: 0 9px;
+    padding: 0 10px;
     font-size: 11.5px;
   }
   .switch[aria-checked="true"] {
-    background: var(--ink);
+    background: var(--ink) padding-box;
     color: var(--on-ink);
-    border-color: var(--ink);
+    box-shadow: none;
   }
   .key {
     position: relative;
