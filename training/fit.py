@@ -55,8 +55,8 @@ class Kind:
     """What a network reads: how many of its first planes are quarters of full-size ones, and what tells a glance.
 
     glance: the plane after the quarters that is -1 where the network looks first, at half the size; if there is one.
-    lights: how many of the quarters, the last ones, are the L of other frames, of the picture's own scale.
-    apart: how many of them, the last ones, tell how far the picture is from others, from -1 for nothing.
+    apart: how many of the quarters, the last ones, tell how far the picture is from others, from -1 for nothing.
+    lights: how many of them, the last ones before those, are the L of other frames, of the picture's own scale.
     """
 
     quarters: int
@@ -180,7 +180,7 @@ def main() -> None:
     parser.add_argument("--rate", type=float, default=2e-3)
     parser.add_argument("--start", type=Path)
     parser.add_argument("--quarters", type=int, default=28, help="planes that are quarters of full-size ones")
-    parser.add_argument("--lights", type=int, default=0, help="of those, planes of other frames' light, the last ones")
+    parser.add_argument("--lights", type=int, default=0, help="of those, planes of other frames' light, before --apart")
     parser.add_argument("--apart", type=int, default=0, help="of those, planes of what differs from others, the last")
     parser.add_argument("--new", type=int, help="first of the planes that the network to start from does not know")
     parser.add_argument(

@@ -78,8 +78,7 @@ def widened(weight: np.ndarray, planes: int, new: int | None = None) -> np.ndarr
     new: the first of the planes that it did not know, if they are not the last ones.
     """
     known = weight.shape[1]
-    at = known if new is None else min(new, known)
-    return np.insert(weight, [at] * (planes - known), 0, axis=1)
+    return np.insert(weight, [known if new is None else new] * (planes - known), 0, axis=1)
 
 
 def resume(net: Weigher, path: Path, planes: Tensor, new: int | None = None) -> None:
@@ -96,10 +95,10 @@ def resume(net: Weigher, path: Path, planes: Tensor, new: int | None = None) -> 
             continue
         conv = modules[name]
         assert isinstance(conv, nn.Conv2d)
-        weight, bias = (numpy_helper.to_array(one).copy() for one in stored)
-        weight, bias = torch.from_numpy(widened(weight, conv.weight.shape[1], new)), torch.from_numpy(bias)
+        weight, bias = (numpy_helper.to_array(one) for one in stored)
+        bias = torch.from_numpy(bias.copy())
         with torch.no_grad():
-            conv.weight.copy_(weight)
+            conv.weight.copy_(torch.from_numpy(widened(weight, conv.weight.shape[1], new)))
             if conv.bias is None:
                 folded[name.rsplit(".", 1)[0] + ".1"] = bias
             else:

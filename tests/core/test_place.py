@@ -7,7 +7,8 @@ import numpy as np
 import pytest
 
 from cuvrel.core.checks.quality import mse, overlap
-from cuvrel.core.follow.place import Place, lights
+from cuvrel.core.follow.place import Place
+from cuvrel.core.pulls.known import lights
 from tests.core.test_known import encoded
 
 SIZE = (120, 180)

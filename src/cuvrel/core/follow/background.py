@@ -13,10 +13,10 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from cuvrel.core.follow.remembered import Remembered
+from cuvrel.core.follow.remembered import Remembered, clear
 from cuvrel.core.motion.fit import fitted
 from cuvrel.core.motion.flow import sample
-from cuvrel.core.motion.ground import brought, stands
+from cuvrel.core.motion.ground import moved
 
 F32 = NDArray[np.float32]
 U8 = NDArray[np.uint8]
@@ -24,6 +24,7 @@ Mask = NDArray[np.bool_]
 PLANES = 4
 DIFFERS = 0.6  # share of a sure difference from which something is there
 FORGET = 0.85  # what is left a frame later of another thing that nothing tells of any more
+CLEAR = 0.2  # coverage below which a point, and all about it, shows the background
 LEAST = 12  # pixels of the least thing that counts
 
 
@@ -35,7 +36,7 @@ class Background(Remembered):
     """
 
     def __init__(self, lab: U8, matte: F32) -> None:
-        super().__init__(lab, _clear(matte))
+        super().__init__(lab, clear(matte, CLEAR))
         self._other = np.zeros(matte.shape, np.float32)
         self.camera = np.zeros((2, 3), np.float32)
 
@@ -45,10 +46,8 @@ class Background(Remembered):
         flow: (h, w, 2) from here to the frame before, in pixels of this size; calm: (h, w), 0 to 1, its trust.
         shape: the carried matte, (h, w).
         """
-        self.camera = fit = fitted(flow, (shape < 0.1) * calm, 1.0)
-        if not stands(fit, (shape.shape[0], shape.shape[1])):
-            self._lab = brought(self._lab, fit, cv2.BORDER_REPLICATE)
-            self._sure = brought(self._sure, fit)
+        self.camera = fitted(flow, (shape < 0.1) * calm, 1.0)
+        self._lab, self._sure = moved(self._lab, self._sure, self.camera)
         self._other = sample(self._other, flow)
 
     def planes(self, lab: U8, shape: F32, alike: Mask, unlike: Mask) -> list[F32]:
@@ -78,10 +77,5 @@ class Background(Remembered):
 
     def settle(self, lab: U8, matte: F32) -> None:
         """After the frame was decided: what is seen of the background is learned. matte: (h, w) float32."""
-        self._learn(lab, _clear(matte))
+        self._learn(lab, clear(matte, CLEAR))
         self._other *= matte < 0.5
-
-
-def _clear(matte: F32) -> Mask:
-    """Where a frame shows the background and nothing of the subject's soft outline."""
-    return np.asarray(cv2.dilate(matte, np.ones((5, 5), np.uint8)) < 0.2)

@@ -22,11 +22,13 @@ from numpy.typing import NDArray
 from cuvrel.core.follow.appearance import Appearance
 from cuvrel.core.follow.background import Background
 from cuvrel.core.follow.doubt import HALT, Evidence, advice, worst_place
-from cuvrel.core.follow.evidence import Carried, Expected, Stack, area_of_interest, doubled, halved, stacked
-from cuvrel.core.follow.place import Behind, Place, lights
-from cuvrel.core.media.box import bounds, even
+from cuvrel.core.follow.evidence import Carried, Expected, Stack, area_of_interest, halved, stacked
+from cuvrel.core.follow.place import Behind, Place
+from cuvrel.core.media.box import bounds, doubled, even
 from cuvrel.core.motion.dense import SMOOTH
 from cuvrel.core.motion.flow import BothWays, Flow, Warp
+from cuvrel.core.motion.ground import at_size
+from cuvrel.core.pulls.known import lights
 from cuvrel.core.pulls.memory import ColourMemory, to_lab
 from cuvrel.core.pulls.network import Network
 from cuvrel.core.pulls.prepared import shrink
@@ -39,7 +41,6 @@ OTHER = 3.0  # log odds by which what was another thing before it came here is n
 LATER = 8  # frames since the touched one that are assumed where following goes on from a followed frame
 LONG = 640  # the longer side at which motion is found and the outline decided,
 SHORT = 512  # and the same where the subject is large and the plate is larger still
-TWICE = np.array([1, 1, 2], np.float32)  # brings the camera's motion from half of that size to it
 LARGE = 0.15  # share of the plate that a large subject's box fills
 
 
@@ -238,12 +239,10 @@ class Follower:
         matte = soften(settled.u, settled.looked.rgb, self.detail, small=settled.looked.small)
         if settled.behind is None or self.detail <= 0:
             return matte
-        ratio = matte.shape[1] / self.size[1]
         # an area's mean takes long, and tells more only where many pixels become one
-        way = cv2.INTER_AREA if ratio > 2 else cv2.INTER_LINEAR
-        lacks = settled.behind.lacks(cv2.resize(matte, self.size[::-1], interpolation=way) if ratio != 1 else matte)
-        if ratio != 1:
-            lacks = cv2.resize(lacks, matte.shape[::-1], interpolation=cv2.INTER_LINEAR)
+        way = cv2.INTER_AREA if matte.shape[1] > 2 * self.size[1] else cv2.INTER_LINEAR
+        lacks = settled.behind.lacks(cv2.resize(matte, self.size[::-1], interpolation=way))
+        lacks = cv2.resize(lacks, matte.shape[::-1], interpolation=cv2.INTER_LINEAR)
         return np.clip(cv2.scaleAdd(lacks, self.detail, matte), 0, 1)
 
     def _carried(self, grey: U8, flow: F32, fault: F32) -> Carried:
@@ -269,7 +268,7 @@ class Follower:
         self._expected.move(flow, calm, shape)
         self._ground.move(flow, calm, shape)
         self._own.move(flow, calm)
-        self._place.move(self._ground.camera * TWICE)
+        self._place.move(at_size(self._ground.camera, 2))
         box = area_of_interest(shape, self._expected.plane)
         own = self._own.planes(looked.half, shape)
         ground = self._ground.planes(looked.half, shape, self._own.alike, self._own.unlike)

@@ -15,7 +15,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from cuvrel.core.follow import appearance, background
-from cuvrel.core.media.box import Box, blocks
+from cuvrel.core.media.box import Box, blocks, doubled
 from cuvrel.core.motion.fit import fitted, with_subject
 from cuvrel.core.motion.ground import brought
 from cuvrel.core.pulls.memory import ColourMemory
@@ -67,12 +67,6 @@ def halved(plane: NDArray) -> NDArray:
 def halved_motion(flow: F32, fault: F32) -> tuple[F32, F32]:
     """A motion, (H, W, 2), and its fault, (H, W), at half size and in pixels of it; the fault stays in full ones."""
     return np.ascontiguousarray(flow[::2, ::2]) * np.float32(0.5), halved(fault)
-
-
-def doubled(box: Box) -> Box:
-    """A box at half size, at working size."""
-    rows, cols = box
-    return slice(2 * rows.start, 2 * rows.stop), slice(2 * cols.start, 2 * cols.stop)
 
 
 class Expected:

@@ -2,7 +2,8 @@
 
 Where the subject was not yet, the frames before show what lies behind its outline now: what differs from it there
 tells the outline's course, and how much of a pixel the subject covers follows from the mix of light
-(`pulls.known`). At the working size, in linear light, under the camera's motion.
+(`pulls.known`). At the working size, in linear light, under the camera's motion. Its kernels are not shared out
+among cores: the follower's threads keep all of them busy, and to wait for a free one took longer.
 """
 
 from __future__ import annotations
@@ -13,11 +14,11 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from cuvrel.core.follow.remembered import clear
 from cuvrel.core.media.box import Box, bounds
-from cuvrel.core.media.colour import DECODE
 from cuvrel.core.media.rows import kernel
-from cuvrel.core.motion.ground import brought, stands
-from cuvrel.core.pulls.known import CELL, GRAIN, lacking
+from cuvrel.core.motion.ground import moved
+from cuvrel.core.pulls.known import CELL, lacking
 
 F32 = NDArray[np.float32]
 U8 = NDArray[np.uint8]
@@ -33,20 +34,15 @@ CLEAR = 0.1  # coverage below which a point, and all about it, shows the place
 
 
 @kernel
-def _learn(y0, y1, shown, clear, light, known):  # type: ignore[no-untyped-def]
+def _learn(shown, clear, light, known):  # type: ignore[no-untyped-def]
     """Takes in what is shown, (h, w, 3), where it is clear, (h, w): at once where nothing was known, else slowly."""
-    for y in range(y0, y1):
+    for y in range(clear.shape[0]):
         for x in range(clear.shape[1]):
             if clear[y, x]:
                 speed = np.float32(LEARNED) if known[y, x] > np.float32(0.5) else np.float32(1)
                 for k in range(3):
                     light[y, x, k] += speed * (shown[y, x, k] - light[y, x, k])
                 known[y, x] = 1
-
-
-def lights(rgb: U8) -> F32:
-    """A picture's amounts of light, (h, w, 3) float32, evened out by the grain."""
-    return cv2.GaussianBlur(cv2.LUT(rgb, DECODE), (0, 0), GRAIN)
 
 
 @dataclass(frozen=True)
@@ -61,7 +57,7 @@ class Behind:
     def lacks(self, matte: F32) -> F32:
         """What a matte lacks at its edges, -1 to 1. matte: all of a frame's, (H, W) float32, soft as it is."""
         out, part = np.zeros(matte.shape, np.float32), np.ascontiguousarray(matte[self.box])
-        cells = _changed(self.light, self.behind, self.known * _clear(part))
+        cells = _changed(self.light, self.behind, self.known * clear(part, CLEAR))
         # a point that a moving camera brought from the border of what is known is none
         sure = (self.known > SURELY).astype(np.float32)
         out[self.box] = lacking(self.light, self.behind, part, sure, cells)
@@ -71,18 +67,16 @@ class Behind:
 class Place:
     """What is known of the place: amounts of light, (h, w, 3) float32, and where, (h, w), 0 to 1.
 
-    light: of the touched frame, as `lights` gives it. matte: (h, w) float32.
+    light: of the touched frame, as `known.lights` gives it. matte: (h, w) float32.
     """
 
     def __init__(self, light: F32, matte: F32) -> None:
         self._light = light.copy()
-        self._known = _clear(matte).astype(np.float32)
+        self._known = clear(matte, CLEAR).astype(np.float32)
 
     def move(self, fit: F32) -> None:
         """To the next frame, with the camera. fit: motion from it to the frame before, (2, 3) of `fit.fitted`."""
-        if not stands(fit, (self._known.shape[0], self._known.shape[1])):
-            self._light = brought(self._light, fit, cv2.BORDER_REPLICATE)
-            self._known = brought(self._known, fit)
+        self._light, self._known = moved(self._light, self._known, fit)
 
     def differs(self, light: F32, shape: F32, box: Box) -> F32:
         """How far a frame is from what is known, in a box of it, 0 to 1; 0 where nothing is known.
@@ -105,16 +99,15 @@ class Place:
 
     def learn(self, light: F32, matte: F32) -> None:
         """Takes in what a frame shows of the place. matte: (h, w) float32."""
-        clear = _clear(matte)
-        _learn(0, len(clear), light, clear, self._light, self._known)
+        _learn(light, clear(matte, CLEAR), self._light, self._known)
 
 
 @kernel
-def _sums(y0, y1, light, behind, free, sums):  # type: ignore[no-untyped-def]
+def _sums(light, behind, free, sums):  # type: ignore[no-untyped-def]
     """Of each cell of CELL pixels how much of it is free, how it differs there, and that squared: (h', w', 5)."""
     h, w = free.shape
     part = np.float32(1 / (CELL * CELL))
-    for n in range(y0, y1):
+    for n in range(len(sums)):
         for y in range(n * CELL, min(h, n * CELL + CELL)):
             for x in range(w):
                 share = free[y, x] * part
@@ -131,14 +124,9 @@ def _changed(light: F32, behind: F32, free: F32) -> F32:
     """How the free places about each cell differ from what was remembered, as `known.lacking` reads it."""
     h, w = free.shape
     sums = np.zeros((-(-h // CELL), -(-w // CELL), 5), np.float32)
-    _sums(0, len(sums), light, behind, free, sums)
+    _sums(light, behind, free, sums)
     sums = cv2.GaussianBlur(sums, (0, 0), AROUND / CELL)
     weight = sums[..., 4:] + np.float32(1e-3)
     drift = sums[..., :3] / weight
     spread = np.maximum(sums[..., 3:4] / weight - np.square(drift).sum(axis=2, keepdims=True), 0)
     return np.concatenate([drift, RISK * spread, np.clip(sums[..., 4:] / np.float32(LEAST), 0, 1)], axis=2)
-
-
-def _clear(matte: F32) -> NDArray[np.bool_]:
-    """Where a frame shows the place and nothing of the subject's soft outline."""
-    return np.asarray(cv2.dilate(matte, np.ones((5, 5), np.uint8)) < CLEAR)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import cv2
 import numpy as np
 from numpy.typing import NDArray
 
@@ -14,6 +15,11 @@ SURE = 0.34  # how much more certain a point becomes with every frame that shows
 QUICK, SLOW = 0.4, 0.04  # how fast it is learned anew, where a frame agrees with it and where not
 AGREES = 4.0  # in units of the picture's own grain
 NEW = 0.1  # how sure a point is at the most that was never seen
+
+
+def clear(matte: F32, most: float) -> Mask:
+    """Where a frame shows the place and nothing of the subject's soft outline, (h, w). most: coverage, 0 to 1."""
+    return np.asarray(cv2.dilate(matte, np.ones((5, 5), np.uint8)) < most)
 
 
 class Remembered:

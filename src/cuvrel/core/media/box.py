@@ -39,6 +39,12 @@ def blocks(mask: NDArray, pad: int, part: int) -> Box | None:
     return fit(int(rows[0]), int(rows[-1]), h), fit(int(cols[0]), int(cols[-1]), w)
 
 
+def doubled(box: Box) -> Box:
+    """The same part of a picture of twice the size."""
+    rows, cols = box
+    return slice(2 * rows.start, 2 * rows.stop), slice(2 * cols.start, 2 * cols.stop)
+
+
 def even(height: int, width: int, longest: int) -> tuple[int, int]:
     """The size (H, W) in the same proportion that is no longer than that, both even, as half-size planes need it."""
     ratio = min(1.0, longest / max(height, width))

@@ -49,7 +49,7 @@ def at_once(*calls: Callable[[], T]) -> list[T]:
     Calls may use `in_rows`, but not this.
     """
     global _sides
-    if CORES == 1:
+    if CORES == 1 or len(calls) < 2:
         return [call() for call in calls]
     if _sides is None:
         _sides = ThreadPoolExecutor(CORES, thread_name_prefix="sides")

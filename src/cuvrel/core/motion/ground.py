@@ -24,11 +24,26 @@ def stands(fit: F32, shape: tuple[int, int]) -> bool:
     return float(np.abs(corners).max()) < STILL
 
 
+def at_size(fit: F32, by: float) -> F32:
+    """A motion, (2, 3), as it is in a picture `by` times as large."""
+    return fit * np.array([1, 1, by], np.float32)
+
+
 def brought(picture: NDArray, fit: F32, border: int = cv2.BORDER_CONSTANT) -> NDArray:
     """Another frame's picture or plane under this frame's view. fit: motion from this frame to that, (2, 3)."""
     flags = cv2.INTER_LINEAR | cv2.WARP_INVERSE_MAP
     size = picture.shape[1], picture.shape[0]
     return cv2.warpAffine(picture, np.eye(2, 3, dtype=np.float32) + fit, size, flags=flags, borderMode=border)
+
+
+def moved(picture: NDArray, known: F32, fit: F32) -> tuple[NDArray, F32]:
+    """A remembered picture, (h, w, 3), and how far it is known, (h, w), under the next frame's view; fit: as `brought`.
+
+    Both as they are where the camera stands, so that nothing is blurred by being read between pixels.
+    """
+    if stands(fit, (known.shape[0], known.shape[1])):
+        return picture, known
+    return brought(picture, fit, cv2.BORDER_REPLICATE), brought(known, fit)
 
 
 def light(more: F32, free: F32) -> F32:

@@ -8,12 +8,13 @@ from __future__ import annotations
 
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
+from functools import cached_property
 
 import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from cuvrel.core.media.box import Box, blocks
+from cuvrel.core.media.box import Box, blocks, doubled
 from cuvrel.core.media.rows import at_once
 from cuvrel.core.motion import ground
 from cuvrel.core.motion.dense import SMOOTH
@@ -42,6 +43,11 @@ class Moves:
     apart: int
     flow: F32
     calm: F32
+
+    @cached_property
+    def camera(self) -> F32:
+        """The motion of most of the picture, (2, 3) as `fit.fitted` gives it."""
+        return fitted(self.flow, self.calm, 1.0)
 
 
 def moves(rgb: U8, neighbours: Sequence[tuple[int, U8]], size: tuple[int, int]) -> list[Moves]:
@@ -74,8 +80,7 @@ def _against(lab: U8, move: Moves, there: U8) -> tuple[F32, F32, F32]:
 
     Also where both show the background, and where the other shows anything, (h, w) float32, 0 to 1.
     """
-    fit = fitted(move.flow, move.calm, 1.0)
-    fit[:, 2] *= lab.shape[1] / move.flow.shape[1]
+    fit = ground.at_size(move.camera, lab.shape[1] / move.flow.shape[1])
     more = lab - ground.brought(there.astype(np.float32), fit, cv2.BORDER_REPLICATE)
     shown = ground.brought(np.ones(lab.shape[:2], np.float32), fit)
     # what is alike but for the light is background; what is not may be anything
@@ -96,7 +101,7 @@ def _least(lab: U8, seen: Sequence[tuple[Moves, U8]], away: Callable[[F32, F32],
         more, free, shown = _against(lab, move, there)
         return away(more, free) * shown
 
-    found = at_once(*(lambda pair=pair: one(*pair) for pair in seen)) if seen else []
+    found = at_once(*(lambda pair=pair: one(*pair) for pair in seen))
     least: dict[int, F32] = {}
     for (move, _), plane in zip(seen, found, strict=True):
         apart = abs(move.apart)
@@ -207,8 +212,8 @@ def stacked(scene: Scene, told: Told, inside: Mask, outside: Mask, before: F32 |
         np.asarray(told.own / 6, np.float32),
         *(2 * plane - 1 for plane in scene.others),
     ]
-    rows, cols = slice(box[0].start * 2, box[0].stop * 2), slice(box[1].start * 2, box[1].stop * 2)
-    part = scene.lab[rows, cols].astype(np.float32) / np.float32(128) - np.float32(1)
-    full = [part[..., k] for k in range(3)] + [2 * plane[rows, cols] - 1 for plane in scene.closely]
+    large = doubled(box)
+    part = scene.lab[large].astype(np.float32) / np.float32(128) - np.float32(1)
+    full = [part[..., k] for k in range(3)] + [2 * plane[large] - 1 for plane in scene.closely]
     planes = np.concatenate([quarters(full), np.stack([p[box[0], box[1]] for p in half])])
     return np.asarray(planes, np.float32)

@@ -15,7 +15,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from cuvrel.core.media.box import blocks, even
+from cuvrel.core.media.box import blocks, doubled, even
 from cuvrel.core.media.rows import at_once, in_rows, kernel
 from cuvrel.core.pulls.known import covered
 from cuvrel.core.pulls.memory import to_lab
@@ -186,9 +186,9 @@ def weighed(rgb: U8, clean: U8, detail: float = 1.0) -> F32:
     box = blocks(before > MAYBE, 12, 8)
     if box is not None:
         plate = relit(picture, plate, found)
-        rows, cols = (slice(2 * part.start, 2 * part.stop) for part in box)
-        here, there = (np.ascontiguousarray(one[rows, cols]) for one in (picture, plate))
-        u[rows, cols] = _decided(here, there, grain(picture, plate), before[box])
+        large = doubled(box)
+        here, there = (np.ascontiguousarray(one[large]) for one in (picture, plate))
+        u[large] = _decided(here, there, grain(picture, plate), before[box])
     soft = soften(u, picture, detail)
     if detail > 0:
         soft += np.float32(detail) * (covered(picture, plate, soft) - soft)

@@ -28,12 +28,12 @@ SEEN = 0.07  # share of the points about one that must be the subject's for its 
 
 
 @kernel
-def _lacking(y0, y1, light, behind, matte, edge, inside, weights, known, cells, out):  # type: ignore[no-untyped-def]
+def _lacking(light, behind, matte, edge, inside, weights, known, cells, out):  # type: ignore[no-untyped-def]
     radius = len(weights) // 2
     h, w = matte.shape
     told = len(cells) > 0
     drift, astray, sure = np.zeros(3, np.float32), np.float32(FAINT), np.float32(1)
-    for y in range(y0, y1):
+    for y in range(h):
         for x in range(w):
             if not edge[y, x]:
                 continue
@@ -66,10 +66,14 @@ def _lacking(y0, y1, light, behind, matte, edge, inside, weights, known, cells, 
             far = a0 * a0 + a1 * a1 + a2 * a2
             mixed = (light[y, x, 0] - b0) * a0 + (light[y, x, 1] - b1) * a1 + (light[y, x, 2] - b2) * a2
             share = min(max(mixed / (far + np.float32(1e-6)), np.float32(0)), np.float32(1))
-            counts = (
-                far / (far + np.float32(VARIED) * varied + astray) * min(2 * total / np.float32(SEEN), np.float32(1))
-            )
-            out[y, x] = sure * counts * (share - matte[y, x])
+            apart = far / (far + np.float32(VARIED) * varied + astray)
+            enough = min(2 * total / np.float32(SEEN), np.float32(1))
+            out[y, x] = sure * apart * enough * (share - matte[y, x])
+
+
+def lights(rgb: U8) -> F32:
+    """A picture's amounts of light, (h, w, 3) float32, evened out by the grain."""
+    return cv2.GaussianBlur(cv2.LUT(rgb, DECODE), (0, 0), GRAIN)
 
 
 def covered(rgb: U8, clean: U8, matte: F32) -> F32:
@@ -81,9 +85,8 @@ def covered(rgb: U8, clean: U8, matte: F32) -> F32:
     box = bounds(matte > 0.5, 8 * REACH)
     if box is None:
         return matte
-    light, behind = (cv2.GaussianBlur(cv2.LUT(one[box], DECODE), (0, 0), GRAIN) for one in (rgb, clean))
     out = matte.copy()
-    out[box] += lacking(light, behind, np.ascontiguousarray(matte[box]))
+    out[box] += lacking(lights(rgb[box]), lights(clean[box]), np.ascontiguousarray(matte[box]))
     return out
 
 
@@ -103,7 +106,7 @@ def lacking(light: F32, behind: F32, matte: F32, known: F32 | None = None, cells
     out = np.zeros(matte.shape, np.float32)
     told = np.empty((0, 0), np.float32) if known is None else known
     changed = np.empty((0, 0, 5), np.float32) if cells is None else cells
-    _lacking(0, len(out), light, behind, matte, edge, inside, weights, told, changed, out)
+    _lacking(light, behind, matte, edge, inside, weights, told, changed, out)
     return out
 
 

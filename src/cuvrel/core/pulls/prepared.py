@@ -67,12 +67,12 @@ class Prepared:
         def seen(size: tuple[int, int]) -> list[tuple[Moves, U8]]:
             return [(move, to_lab(np.ascontiguousarray(shrink(one, size)))) for move, one in apart]
 
-        lab = to_lab(self.twice)
+        large = to_lab(self.twice)
         self.scene = Scene(
-            lab,
+            large,
             [one for one in found if one.apart in NEAR],
             others(self.lab_small, seen((h, w))),
-            closely(lab, seen((2 * h, 2 * w))),
+            closely(large, seen((2 * h, 2 * w))),
         )
         lab = cv2.GaussianBlur(self.lab_small, (0, 0), 0.8).astype(np.float32)
         gx, gy = cv2.Sobel(lab, cv2.CV_32F, 1, 0, scale=0.125), cv2.Sobel(lab, cv2.CV_32F, 0, 1, scale=0.125)

@@ -18,7 +18,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from cuvrel.core.media.box import Box
+from cuvrel.core.media.box import Box, doubled
 from cuvrel.core.media.rows import at_once
 from cuvrel.core.pulls.clues import LOOKED, MATTE, NOTHING, QUARTERS, Told, area, stacked
 from cuvrel.core.pulls.marks import rasterise
@@ -160,7 +160,7 @@ def weighed(known: Clues) -> F32:
     h, w = known.told.u.shape
     twice = (2 * w, 2 * h)
     u = cv2.resize(np.minimum(known.told.u, 0.3), twice, interpolation=cv2.INTER_LINEAR)
-    box = tuple(slice(2 * part.start, 2 * part.stop) for part in known.box)
+    box = doubled(known.box)
     odds = network().odds(known.stack)
     if known.prior is not None:
         # a mark that contradicts what was there is not to be argued away where it reaches
