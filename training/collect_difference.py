@@ -14,7 +14,8 @@ from numpy.typing import NDArray
 from cuvrel.core.pulls.compared import grain, lit, looked, planes, relit
 from cuvrel.core.pulls.difference_key import matched
 from training.collect import collect, quantised
-from training.composites import Part, Path, figure, lay, lit_parts, wandering
+from training.composites import Path, lay, wandering
+from training.figures import Part, figure, lit_parts
 from training.lens import GAMMA, Lens, in_light, on_display, some_lens
 from training.textures import noise, palette, scenery
 

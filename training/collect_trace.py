@@ -20,21 +20,48 @@ from cuvrel.core.pulls.prepared import Prepared
 from cuvrel.core.pulls.trace import Clues, again, clues, glanced, weighed
 from cuvrel.core.recipe.models import Mark
 from training.collect import collect, hurt, quantised, settling
-from training.composites import clip
+from training.composites import some_shot
 from training.strokes import first_marks
 
 F32 = NDArray[np.float32]
 U8 = NDArray[np.uint8]
 Sample = tuple[NDArray[np.int8], U8, U8]
 FRAMES = 24
+LUMPY, HALVED, FOLLOWED = 0.6, 0.35, 0.6  # shares of the clips that are mended as well, and of what mattes
 STILL = 0.15  # share of the marked frames that know no neighbours, as a still picture does,
 MENDED_STILL = 0.4  # and of the mended ones, which need their marks obeyed with as little else
 
 
-def prepared(rng: np.random.Generator, pictures: list[U8], at: int, still: float = STILL) -> Prepared:
+class Seen:
+    """A made-up clip's frames, each made when it is first asked for: most samples need a few of them."""
+
+    def __init__(self, seed: int) -> None:
+        self._rng = np.random.default_rng(seed)
+        self._shot = some_shot(self._rng, seed, (640, 360), FRAMES)
+        self._made: dict[int, tuple[U8, F32]] = {}
+
+    def _frame(self, number: int) -> tuple[U8, F32]:
+        if number not in self._made:
+            self._made[number] = self._shot.seen(self._rng, number)
+        return self._made[number]
+
+    def picture(self, number: int) -> U8:
+        """(H, W, 3) uint8."""
+        return self._frame(number)[0]
+
+    def truth(self, number: int) -> F32:
+        """(H, W) float32."""
+        return self._frame(number)[1]
+
+    def shown(self, number: int) -> bool:
+        """Whether enough of the subject is in view to be marked."""
+        return bool((self.truth(number) > 0.5).sum() > 300)
+
+
+def prepared(rng: np.random.Generator, seen: Seen, at: int, still: float = STILL) -> Prepared:
     """A frame with its neighbours, or without."""
-    near = [] if rng.uniform() < still else [n for n in (*NEAR, *FAR) if 0 <= at + n < len(pictures)]
-    return Prepared(pictures[at], 0.7, [(n, pictures[at + n]) for n in near])
+    near = [] if rng.uniform() < still else [n for n in (*NEAR, *FAR) if 0 <= at + n < FRAMES]
+    return Prepared(seen.picture(at), 0.7, [(n, seen.picture(at + n)) for n in near])
 
 
 def gathered(ready: Prepared, marks: list[Mark], prior: F32 | None) -> Clues:
@@ -56,57 +83,57 @@ def sample(known: Clues, truth: F32) -> Sample:
 
 
 def gather(seed: int) -> list[Sample]:
-    """The samples of one clip."""
+    """The samples of one frame of a clip: of another clip there is more to learn than of another frame."""
     cv2.setNumThreads(1)
     rng = np.random.default_rng(seed + 2 * 10**6)
-    pictures, truths = clip(seed, frames=FRAMES)
-    good = [n for n in range(len(pictures)) if (truths[n] > 0.5).sum() > 300]
-    if len(good) < 4:
+    seen = Seen(seed)
+    at = next((int(n) for n in rng.integers(0, FRAMES, 4) if seen.shown(int(n))), None)
+    if at is None:
         return []
-    out = []
-    for at in rng.choice(good, 3, replace=False):
-        marks = first_marks(rng, truths[at])
-        if any(mark.kind == "in" for mark in marks):
-            ready = prepared(rng, pictures, int(at))
-            known = gathered(ready, marks, None)
-            out += [sample(one, truths[at]) for one in (known, again(ready, known, glanced(known)))]
-    for at in rng.choice(good, 2, replace=False):
-        out += mended(rng, pictures, truths, int(at), lumpy(rng, truths[at]))
-    # large losses, too, as where a subject comes out from behind something
-    at = int(rng.choice(good))
-    out += mended(rng, pictures, truths, at, halved(rng, truths[at]))
-    if seed % 2 == 0 and good[0] < len(pictures) // 2:
-        out += mends(rng, pictures, truths, good[0])
+    out, truth = [], seen.truth(at)
+    marks = first_marks(rng, truth)
+    if any(mark.kind == "in" for mark in marks):
+        ready = prepared(rng, seen, at)
+        known = gathered(ready, marks, None)
+        out += [sample(one, truth) for one in (known, again(ready, known, glanced(known)))]
+    if rng.uniform() < LUMPY:
+        out += mended(rng, seen, at, lumpy(rng, truth))
+    if rng.uniform() < HALVED:  # large losses, too, as where a subject comes out from behind something
+        out += mended(rng, seen, at, halved(rng, truth))
+    if rng.uniform() < FOLLOWED:
+        out += followed(rng, seen, at)
     return out
 
 
-def mends(rng: np.random.Generator, pictures: list[U8], truths: list[F32], start: int) -> list[Sample]:
-    """Samples of followed frames under one to four strokes of the simulated artist."""
-    follower = Follower(pictures[start], hurt(rng, truths[start]))
-    out = []
-    stops = set(rng.choice(np.arange(start + 3, len(pictures)), 3, replace=False).tolist())
-    for at, settled in enumerate(settling(follower, pictures[start + 1 : max(stops) + 2]), start + 1):
-        if at > max(stops):
-            break
+def followed(rng: np.random.Generator, seen: Seen, at: int) -> list[Sample]:
+    """A sample of a frame that was followed to, under the strokes of the simulated artist; none where it needs none."""
+    far = int(rng.integers(2, 9))
+    way = 1 if at - far >= 0 else -1
+    start = at - way * far
+    if not 0 <= start < FRAMES or not seen.shown(start):
+        return []
+    follower = Follower(seen.picture(start), hurt(rng, seen.truth(start)))
+    to_come = [n for n in range(start + way, at + 2 * way, way) if 0 <= n < FRAMES]
+    for number, settled in zip(to_come, settling(follower, [seen.picture(n) for n in to_come]), strict=False):
         matte = follower.finish(settled).matte
-        if at in stops and 0.2 < overlap(matte, truths[at]) < 0.96:
-            out += mended(rng, pictures, truths, at, matte)
-    return out
+        if number == at and 0.2 < overlap(matte, seen.truth(at)) < 0.96:
+            return mended(rng, seen, at, matte)
+    return []
 
 
-def mended(rng: np.random.Generator, pictures: list[U8], truths: list[F32], at: int, matte: F32) -> list[Sample]:
+def mended(rng: np.random.Generator, seen: Seen, at: int, matte: F32) -> list[Sample]:
     """A frame's matte under one to four strokes, each where the answer to those before is most wrong."""
     marks: list[Mark] = []
-    now, ready, known = matte, prepared(rng, pictures, at, MENDED_STILL), None
+    now, ready, known, truth = matte, prepared(rng, seen, at, MENDED_STILL), None, seen.truth(at)
     for _ in range(int(rng.integers(1, 5))):
-        drawn = next_mark(now, truths[at])
+        drawn = next_mark(now, truth)
         if drawn is None:
             break
         kind, radius, points = drawn
         marks.append(Mark(id=f"m{len(marks)}", frame=0, kind=kind, radius=radius, points=points))
         known = gathered(ready, marks, matte)
         now = cv2.resize(weighed(known), (matte.shape[1], matte.shape[0]), interpolation=cv2.INTER_LINEAR)
-    return [] if known is None else [sample(known, truths[at])]
+    return [] if known is None else [sample(known, truth)]
 
 
 def halved(rng: np.random.Generator, truth: F32) -> F32:

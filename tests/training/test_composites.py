@@ -6,8 +6,9 @@ import numpy as np
 import pytest
 from training.collect import hurt
 from training.collect_trace import halved
-from training.composites import Path, clip, crossing, sheet
+from training.composites import Path, clip, crossing
 from training.doubt import fit
+from training.figures import sheet
 from training.lens import Lens
 from training.strokes import first_marks
 from training.textures import palette, scenery, texture, trimmed
