@@ -17,7 +17,8 @@ from training.collect import collect, quantised
 from training.composites import Path, lay, wandering
 from training.figures import Part, figure, lit_parts
 from training.lens import GAMMA, Lens, in_light, on_display, some_lens
-from training.textures import noise, palette, scenery
+from training.places import scenery
+from training.textures import noise, palette
 
 F32 = NDArray[np.float32]
 U8 = NDArray[np.uint8]

@@ -17,7 +17,8 @@ from numpy.typing import NDArray
 from training.before import fence, leaves
 from training.figures import Part, figure, limb, lit_parts
 from training.lens import GAMMA, Lens, in_light, on_display, some_lens
-from training.textures import noise, palette, scenery
+from training.places import scenery
+from training.textures import noise, palette
 
 F32 = NDArray[np.float32]
 U8 = NDArray[np.uint8]

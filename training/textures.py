@@ -14,6 +14,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 F32 = NDArray[np.float32]
+MUTED = 0.5  # share of the palettes that are as most things are
 
 
 def noise(rng: np.random.Generator, h: int, w: int, coarse: int, octaves: int = 5, fall: float = 0.55) -> F32:
@@ -34,12 +35,28 @@ def palette(rng: np.random.Generator, like: F32 | None = None) -> F32:
     if like is not None:
         picked = like[rng.integers(0, len(like), n)]
         return np.clip(picked + rng.normal(0, 0.05, (n, 3)), 0.01, 0.99).astype(np.float32)
+    if rng.uniform() < MUTED:
+        return muted(rng, n)
     hue = (rng.uniform(0, 1) + rng.normal(0, rng.uniform(0.03, 0.3), n)) % 1
     grey = rng.uniform(0, 1) < 0.55
     saturation = np.clip(rng.normal(0.15 if grey else 0.5, 0.15, n), 0, 1)
     value = np.clip(rng.uniform(0.1, 0.95) + rng.normal(0, 0.2, n), 0.03, 0.98)
     hsv = np.stack([hue * 360, saturation, value], 1).astype(np.float32)[None]
     return cv2.cvtColor(hsv, cv2.COLOR_HSV2RGB)[0]
+
+
+def muted(rng: np.random.Generator, n: int) -> F32:
+    """Colours as most things have them: near grey and earth, or a photograph's own; from dark to light."""
+    if photographs() and rng.uniform() < 0.4:
+        photo = photographs()[rng.integers(0, len(photographs()))]
+        y, x = (int(rng.integers(0, max(1, size - 60))) for size in photo.shape[:2])
+        part = photo[y : y + 60, x : x + 60].reshape(-1, 3)
+        return np.clip(part[rng.integers(0, len(part), n)] * rng.uniform(0.5, 1.3), 0.02, 0.98).astype(np.float32)
+    warm = rng.normal(0, 0.06, (1, 2)) + rng.normal(0, 0.03, (n, 2))
+    light = np.clip(rng.uniform(0.1, 0.9) + rng.normal(0, 0.15, n), 0.03, 0.97)[:, None]
+    # red against blue, and green against both
+    out = light * (1 + warm[:, :1] * (1.5, 0.2, -1.5) + warm[:, 1:] * (-0.5, 0.6, -0.5))
+    return np.clip(out, 0.02, 0.98).astype(np.float32)
 
 
 SHIPPED = {
@@ -75,7 +92,10 @@ def _through(colours: F32, field: F32) -> F32:
 
 def texture(rng: np.random.Generator, h: int, w: int, colours: F32) -> F32:
     """A surface, (h, w, 3) float32 display-encoded 0 to 1."""
-    kind = rng.choice(["cloud", "hard", "stripe", "check", "flat", "photo"], p=[0.25, 0.15, 0.12, 0.08, 0.1, 0.3])
+    kinds = ["cloud", "hard", "stripe", "check", "flat", "photo", "cloth"]
+    kind = rng.choice(kinds, p=[0.18, 0.11, 0.1, 0.06, 0.1, 0.22, 0.23])
+    if kind == "cloth":
+        return cloth(rng, h, w, colours)
     if kind == "photo" and photographs():
         photo = photographs()[rng.integers(0, len(photographs()))]
         zoom = rng.uniform(0.5, 1.0)
@@ -104,6 +124,15 @@ def texture(rng: np.random.Generator, h: int, w: int, colours: F32) -> F32:
     out = _through(colours, np.clip(field, -1, 1))
     fine = noise(rng, h, w, 32, 3)[..., None] * rng.uniform(0, 0.08)
     return np.clip(out + fine, 0, 1).astype(np.float32)
+
+
+def cloth(rng: np.random.Generator, h: int, w: int, colours: F32) -> F32:
+    """One colour with folds: light and shade in long soft runs, and a little weave."""
+    tall, wide = (max(2, int(size * rng.uniform(0.3, 1))) for size in (h, w))
+    folds = cv2.resize(noise(rng, tall, wide, int(rng.integers(1, 7)), 3), (w, h), interpolation=cv2.INTER_CUBIC)
+    shade = 1 + folds * np.float32(rng.uniform(0.03, 0.35))
+    weave = noise(rng, h, w, 40, 2) * np.float32(rng.uniform(0, 0.05))
+    return np.clip(colours[0] * (shade + weave)[..., None], 0, 1).astype(np.float32)
 
 
 def trimmed(rng: np.random.Generator, colour: F32, mask: F32) -> F32:
@@ -141,30 +170,3 @@ def trimmed(rng: np.random.Generator, colour: F32, mask: F32) -> F32:
     share = np.clip(inner + 0.5, 0, 1)[..., None].astype(np.float32)
     other = texture(rng, h, w, palette(rng))
     return np.asarray(colour * (1 - share) + other * share, np.float32)
-
-
-def scenery(rng: np.random.Generator, h: int, w: int, colours: F32) -> F32:
-    """A background: a surface with things on it, as a place has them, more or less out of focus."""
-    out = texture(rng, h, w, colours)
-    for _ in range(int(rng.integers(0, 14))):
-        mask = np.zeros((h, w), np.uint8)
-        cx, cy = rng.uniform(0, w), rng.uniform(0, h)
-        size = np.exp(rng.uniform(np.log(12), np.log(h * 0.6)))
-        how = rng.integers(0, 3)
-        if how == 0:
-            turned = cv2.boxPoints(((cx, cy), (size, size * rng.uniform(0.1, 3)), rng.choice([0, rng.uniform(0, 90)])))
-            cv2.fillPoly(mask, [turned.astype(np.int32)], 255, cv2.LINE_AA)
-        elif how == 1:
-            axes = (max(1, int(size / 2)), max(1, int(size * rng.uniform(0.2, 1))))
-            cv2.ellipse(mask, (int(cx), int(cy)), axes, rng.uniform(0, 180), 0, 360, 255, -1, cv2.LINE_AA)
-        else:
-            points = np.cumsum(rng.normal(0, size / 2, (6, 2)), 0) + np.array([cx, cy])
-            cv2.polylines(mask, [points.astype(np.int32)], False, 255, int(rng.integers(1, 16)), cv2.LINE_AA)
-        share = mask[..., None].astype(np.float32) / 255
-        own = palette(rng, colours if rng.uniform() < 0.6 else None)
-        out = out * (1 - share) + texture(rng, h, w, own) * rng.uniform(0.6, 1.1) * share
-    light = 1 + 0.5 * noise(rng, h, w, 1, 2)[..., None] * rng.uniform(0, 1)
-    out = out * light
-    if rng.uniform() < 0.5:
-        out = cv2.GaussianBlur(out, (0, 0), float(rng.choice([0.7, 1.5, 3, 6])))
-    return np.clip(out, 0, 1).astype(np.float32)

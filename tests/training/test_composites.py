@@ -10,8 +10,9 @@ from training.composites import Path, clip, crossing
 from training.doubt import fit
 from training.figures import sheet
 from training.lens import Lens
+from training.places import scenery
 from training.strokes import first_marks
-from training.textures import palette, scenery, texture, trimmed
+from training.textures import palette, texture, trimmed
 
 from cuvrel.core.pulls.marks import rasterise
 
