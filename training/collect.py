@@ -28,7 +28,8 @@ from training.strokes import first_marks
 F32 = NDArray[np.float32]
 U8 = NDArray[np.uint8]
 Sample = tuple[NDArray[np.int8], U8]
-FRAMES = 32  # of a clip: long enough for mistakes to grow
+FRAMES = 32  # of a clip: long enough for mistakes to grow;
+LENGTHS, SHARES = (10, 18, 32), (0.4, 0.35, 0.25)  # of the parts of them that are followed: more clips tell more
 EVERY = 3  # a frame of so many is kept, since neighbours are much alike; and the first two after a touched one
 TOUCHED_AGAIN = 0.5  # share of the clips that are touched again midway
 TRACED = 0.35  # share of the clips that begin with a trace, as artists' work does,
@@ -83,8 +84,10 @@ def quantised(planes: F32) -> NDArray[np.int8]:
 def gather(seed: int) -> list[Sample]:
     """The samples of one clip: stacks (C, h, w) and truths (2h, 2w)."""
     cv2.setNumThreads(1)
-    pictures, truths = clip(seed, frames=FRAMES)
     rng = np.random.default_rng(seed + 10**6)
+    length = int(rng.choice(LENGTHS, p=SHARES))
+    first = int(rng.integers(0, FRAMES - length + 1))
+    pictures, truths = clip(seed, frames=FRAMES, only=range(first, first + length))
     if rng.uniform() < 0.5:
         pictures, truths = pictures[::-1], truths[::-1]
     touched = [n for n in range(len(pictures)) if (truths[n] > 0.5).sum() > 300]

@@ -15,8 +15,9 @@ from cuvrel.core.pulls.compared import grain, lit, looked, planes, relit
 from cuvrel.core.pulls.difference_key import matched
 from training.collect import collect, quantised
 from training.composites import Path, lay, wandering
-from training.figures import Part, figure, lit_parts
+from training.figures import figure
 from training.lens import GAMMA, Lens, in_light, on_display, some_lens
+from training.pieces import Part, lit_parts
 from training.places import scenery
 from training.textures import noise, palette
 

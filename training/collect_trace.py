@@ -155,7 +155,7 @@ def lumpy(rng: np.random.Generator, truth: F32) -> F32:
     out = truth.copy()
     rows, cols = np.nonzero(np.abs(cv2.Laplacian((truth > 0.5).astype(np.float32), cv2.CV_32F)) > 0)
     size = max(8.0, float(np.sqrt((truth > 0.5).sum())))
-    for _ in range(int(rng.integers(1, 3))):
+    for _ in range(int(rng.integers(1, 3)) if len(rows) else 0):
         n = int(rng.integers(0, len(rows)))
         x, y = int(cols[n] + rng.normal(0, 0.1 * size)), int(rows[n] + rng.normal(0, 0.1 * size))
         wide, high = (max(4, int(size * rng.uniform(0.12, 0.5))) for _ in range(2))

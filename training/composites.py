@@ -15,8 +15,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from training.before import fence, leaves
-from training.figures import Part, figure, limb, lit_parts
+from training.figures import figure
 from training.lens import GAMMA, Lens, in_light, on_display, some_lens
+from training.pieces import Part, limb, lit_parts
 from training.places import scenery
 from training.textures import noise, palette
 

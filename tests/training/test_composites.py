@@ -8,9 +8,10 @@ from training.collect import hurt
 from training.collect_trace import halved
 from training.composites import Path, clip, crossing
 from training.doubt import fit
-from training.figures import sheet
+from training.figures import figure
 from training.lens import Lens
-from training.places import scenery
+from training.pieces import sheet
+from training.places import place, scenery
 from training.strokes import first_marks
 from training.textures import palette, texture, trimmed
 
@@ -109,6 +110,39 @@ def test_a_sheet_fills_its_picture_and_half_a_matte_is_half_of_it() -> None:
         found = halved(rng, truth)
         assert not np.array_equal(found > 0.5, truth > 0.5)
         assert ((found > 0.5) & (truth > 0.5)).sum() > 0.15 * (truth > 0.5).sum()
+
+
+def test_things_hang_together_and_every_part_of_them_is_seen() -> None:
+    for seed in range(24):
+        rng = np.random.default_rng(seed)
+        parts = figure(rng, 120.0, palette(rng))
+        assert [part.parent for part in parts].count(-1) == 1
+        assert all(part.parent < n for n, part in enumerate(parts))
+        for part in parts:
+            high, wide, _ = part.picture.shape
+            assert 0 <= part.pivot[0] <= wide
+            assert 0 <= part.pivot[1] <= high
+            assert part.picture[..., 3].max() > 0.5
+            # premultiplied: no colour where there is nothing
+            assert (part.picture[..., :3] <= part.picture[..., 3:] + 1e-5).all()
+
+
+def test_a_place_is_all_filled() -> None:
+    for seed in range(12):
+        rng = np.random.default_rng(seed)
+        found = place(rng, 90, 160, palette(rng))
+        assert found.shape == (90, 160, 3)
+        assert np.isfinite(found).all()
+        assert 0 <= found.min() <= found.max() <= 1
+        assert found[:, 10:20].max(axis=(1, 2)).min() > 0
+
+
+def test_frames_made_one_by_one_are_those_of_the_clip() -> None:
+    _, truths = clip(4, SMALL, 6)
+    pictures, some = clip(4, SMALL, 6, only=[1, 5])
+    assert len(pictures) == 2
+    assert np.array_equal(some[0], truths[1])
+    assert np.array_equal(some[1], truths[5])
 
 
 def test_the_weights_of_doubt_are_found_where_they_are() -> None:

@@ -1,0 +1,150 @@
+"""Pieces that made-up things are put together of: limbs, blobs, sheets, hulls, in textures of their own."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from training.before import strands
+from training.lens import in_light
+from training.textures import noise, texture, trimmed
+
+F32 = NDArray[np.float32]
+
+
+@dataclass
+class Part:
+    """A piece with its own premultiplied picture, hung on another: turns about its joint."""
+
+    picture: F32  # (h, w, 4), premultiplied
+    pivot: tuple[float, float]  # in the picture
+    parent: int  # -1: the root
+    at: tuple[float, float]  # where the joint lies in the parent's picture
+    angle: float
+    swing: float
+    pace: float
+    phase: float
+    squeeze: float = 0.0  # how far it foreshortens while it swings
+    wave: float = 0.0  # how far it ripples, in pixels
+
+
+def _ragged(rng: np.random.Generator, mask: F32, amount: float) -> F32:
+    """A mask with an uneven or hairy outline."""
+    if amount <= 0:
+        return cv2.GaussianBlur(mask, (0, 0), 0.6)
+    soft = cv2.GaussianBlur(mask, (0, 0), 1 + amount)
+    rough = noise(rng, *mask.shape, coarse=max(2, mask.shape[0] // 8), octaves=3)
+    return np.clip((soft - 0.5 + 0.35 * rough * (soft > 0.02)) * 4 / (1 + 0.3 * amount) + 0.5, 0, 1)
+
+
+def _surface(rng: np.random.Generator, mask: F32, colours: F32, ragged: float) -> F32:
+    """A mask dressed in a texture with a little roundness, premultiplied (h, w, 4).
+
+    ragged: how uneven its outline is; below 0 how long the hairs on it are.
+    """
+    h, w = mask.shape
+    cover = _ragged(rng, mask, max(0.0, ragged))
+    if ragged < 0:
+        cover = np.minimum(1, cv2.GaussianBlur(strands(rng, cover, -ragged), (0, 0), 0.5))
+    colour = trimmed(rng, texture(rng, h, w, colours), mask)
+    if rng.uniform() < 0.5:
+        colour = np.clip(colour * _lit(rng, mask)[..., None], 0, 1)
+        return np.dstack([colour * cover[..., None], cover]).astype(np.float32)
+    depth = cv2.distanceTransform((mask > 0.5).astype(np.uint8), cv2.DIST_L2, 3)
+    round_ = np.clip(depth / max(1.0, float(depth.max())), 0, 1)
+    side = np.linspace(-1, 1, w, dtype=np.float32)[None] * rng.uniform(-0.3, 0.3)
+    # light falls on most things from above
+    above = np.linspace(1, -1, h, dtype=np.float32)[:, None] * rng.uniform(-0.1, 0.45) * (rng.uniform() < 0.5)
+    colour = np.clip(colour * np.maximum(0.1, 0.7 + 0.3 * round_ + side + above)[..., None], 0, 1)
+    return np.dstack([colour * cover[..., None], cover]).astype(np.float32)
+
+
+def _lit(rng: np.random.Generator, mask: F32) -> F32:
+    """Light on a mask as if it were the outline of something round, lit from one side, (h, w) float32."""
+    depth = cv2.distanceTransform((mask > 0.5).astype(np.uint8), cv2.DIST_L2, 3)
+    inner = depth / max(1.0, float(depth.max()))
+    bulge = cv2.GaussianBlur(np.sqrt(inner * (2 - inner)), (0, 0), 0.6 + 0.1 * float(depth.max()))
+    slope = np.dstack([cv2.Sobel(bulge, cv2.CV_32F, 1, 0), cv2.Sobel(bulge, cv2.CV_32F, 0, 1)]) * depth.max() / 8
+    turn = rng.normal(-np.pi / 2, 0.9)  # mostly from above
+    facing = -(slope @ np.array([np.cos(turn), np.sin(turn)], np.float32))
+    facing = facing / np.sqrt(1 + np.square(slope).sum(2))
+    return np.asarray(np.maximum(0.15, rng.uniform(0.6, 0.95) + rng.uniform(0.1, 0.7) * facing), np.float32)
+
+
+def limb(rng: np.random.Generator, length: float, wide: float, colours: F32, ragged: float) -> tuple[F32, F32]:
+    """A capsule that narrows, hanging from its joint; returns its picture and its two ends."""
+    pad = wide + 4 + max(0.0, -ragged)
+    h, w = int(length + 2 * pad), int(2 * pad + wide)
+    mask = np.zeros((h, w), np.float32)
+    x = w / 2
+    for share in np.linspace(0, 1, max(2, int(length / 3))):
+        radius = wide / 2 * (1 - 0.35 * share)
+        cv2.circle(mask, (int(x), int(pad + share * length)), max(1, int(radius)), 1.0, -1, cv2.LINE_AA)
+    ragged = min(ragged, 0.2 * wide)  # what is thin would fade away
+    return _surface(rng, mask, colours, ragged), np.array([[x, pad], [x, pad + length]], np.float32)
+
+
+def _within(
+    rng: np.random.Generator, points: NDArray[np.float64], side: int, colours: F32, ragged: float
+) -> tuple[F32, F32]:
+    """What a closed line about the middle of a square encloses, dressed; returns its picture and its middle."""
+    mask = np.zeros((side, side), np.float32)
+    cv2.fillPoly(mask, [np.round((points + side / 2) * 8).astype(np.int32)], 1.0, cv2.LINE_AA, 3)
+    return _surface(rng, mask, colours, ragged), np.array([side / 2, side / 2], np.float32)
+
+
+def blob(rng: np.random.Generator, size: float, colours: F32, ragged: float) -> tuple[F32, F32]:
+    """A closed curve of some waves, or a polygon; returns its picture and its middle."""
+    side = int(size * 1.5 + 2 * max(0.0, -ragged)) + 12
+    turn = np.linspace(0, 2 * np.pi, 60, endpoint=False)
+    radius = np.ones(60)
+    for wave in range(2, 7):
+        radius += rng.normal(0, 0.28 / wave) * np.sin(wave * turn + rng.uniform(0, 6))
+    points = np.stack([np.cos(turn), np.sin(turn) * rng.uniform(0.45, 1)], 1) * radius[:, None] * size / 2
+    if rng.uniform() < 0.3:
+        points = points[:: int(rng.integers(8, 16))]
+    return _within(rng, points, side, colours, ragged)
+
+
+def sheet(rng: np.random.Generator, size: float, colours: F32, ragged: float) -> tuple[F32, F32]:
+    """A flag, a board or a crate, its sides not quite straight; returns its picture and its middle."""
+    side = int(size * 1.6 + 2 * max(0.0, -ragged)) + 12
+    half = np.array([0.5, 0.5 * rng.uniform(0.3, 1)]) * size
+    corners = np.array([[-1, -1], [1, -1], [1, 1], [-1, 1]]) * half + rng.normal(0, 0.03 * size, (4, 2))
+    share = np.linspace(0, 1, 12, endpoint=False)[:, None]
+    bulge = rng.normal(0, 0.03 * size, 2)
+    points = np.concatenate(
+        [
+            a + (b - a) * share + np.sin(np.pi * share) * bulge
+            for a, b in zip(corners, np.roll(corners, -1, 0), strict=True)
+        ]
+    )
+    return _within(rng, points, side, colours, ragged)
+
+
+def hull(rng: np.random.Generator, outline: list[tuple[float, float]], colours: F32, ragged: float) -> tuple[F32, F32]:
+    """What a smooth line through these points encloses, dressed; returns its picture and the place of (0, 0) in it."""
+    points = np.array(outline, np.float64)
+    share = np.linspace(0, 1, 8, endpoint=False)[:, None]
+    before, after, beyond = (np.roll(points, n, 0) for n in (1, -1, -2))
+    smooth = np.concatenate(
+        [
+            # a Catmull-Rom spline
+            b + 0.5 * share * (c - a + share * (2 * a - 5 * b + 4 * c - d + share * (3 * (b - c) + d - a)))
+            for a, b, c, d in zip(before, points, after, beyond, strict=True)
+        ]
+    )
+    pad = 6 + max(0.0, -ragged)
+    least = smooth.min(0) - pad
+    w, h = np.ceil(smooth.max(0) - least + pad).astype(int)
+    mask = np.zeros((h, w), np.float32)
+    cv2.fillPoly(mask, [np.round((smooth - least) * 8).astype(np.int32)], 1.0, cv2.LINE_AA, 3)
+    return _surface(rng, mask, colours, ragged), (-least).astype(np.float32)
+
+
+def lit_parts(parts: list[Part]) -> list[Part]:
+    """A thing whose pictures are amounts of light."""
+    return [replace(part, picture=in_light(part.picture)) for part in parts]
