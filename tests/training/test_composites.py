@@ -122,7 +122,7 @@ def test_things_hang_together_and_every_part_of_them_is_seen() -> None:
             high, wide, _ = part.picture.shape
             assert 0 <= part.pivot[0] <= wide
             assert 0 <= part.pivot[1] <= high
-            assert part.picture[..., 3].max() > 0.5
+            assert part.picture[..., 3].max() > 0.4
             # premultiplied: no colour where there is nothing
             assert (part.picture[..., :3] <= part.picture[..., 3:] + 1e-5).all()
 
