@@ -9,6 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from cuvrel.core.motion.dense import Dense
+from cuvrel.core.motion.flow import chain, length, sample
 
 F32 = NDArray[np.float32]
 U8 = NDArray[np.uint8]
@@ -29,16 +30,12 @@ def steadied(matte: F32, picture: U8, others: Sequence[tuple[F32, U8]]) -> F32:
     here = _grey(picture, size)
     total, weight = matte.copy(), np.ones_like(matte)
     dense = Dense(finest=1, smoothing=0)  # smooth motion takes an edge along with what is behind it
-    y, x = np.mgrid[0 : size[1], 0 : size[0]].astype(np.float32)
-    full_y, full_x = np.mgrid[0:h, 0:w].astype(np.float32)
+    larger = np.array([w / size[0], h / size[1]], np.float32)
     for other, seen in others:
         there = _grey(seen, size)
         forth, back = dense.between(here, there), dense.between(there, here)
-        returned = forth + cv2.remap(back, x + forth[..., 0], y + forth[..., 1], cv2.INTER_LINEAR)
-        fault = np.sqrt(np.square(returned).sum(axis=2)) / ratio
-        flow = cv2.resize(forth, (w, h), interpolation=cv2.INTER_LINEAR)
-        map_x, map_y = full_x + flow[..., 0] * (w / size[0]), full_y + flow[..., 1] * (h / size[1])
-        carried = cv2.remap(other, map_x, map_y, cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE)
+        fault = length(chain(forth, back)) / np.float32(ratio)
+        carried = sample(other, cv2.resize(forth, (w, h), interpolation=cv2.INTER_LINEAR) * larger)
         trust = np.exp(-np.square(cv2.resize(fault, (w, h), interpolation=cv2.INTER_LINEAR) / 1.2))
         # what differs by a whole edge is another shape, not jitter
         near = cv2.GaussianBlur(np.abs(carried - matte), (0, 0), 1.5)

@@ -56,11 +56,16 @@ def light(more: F32, free: F32) -> F32:
     few = cv2.resize(free, size, interpolation=cv2.INTER_AREA)
     # a limit, so that another thing in the frame is not taken for light
     part = cv2.resize(np.clip(more, -MOST, MOST) * free[..., None], size, interpolation=cv2.INTER_AREA)
-    sigma = max(size) / 8
-    spread = (
-        cv2.GaussianBlur(part, (0, 0), sigma) / (cv2.GaussianBlur(few, (0, 0), sigma) + np.float32(1e-3))[..., None]
-    )
-    return np.asarray(cv2.resize(spread, (w, h), interpolation=cv2.INTER_LINEAR), np.float32)
+    return np.asarray(cv2.resize(spread(part, few, max(size) / 8), (w, h), interpolation=cv2.INTER_LINEAR), np.float32)
+
+
+def spread(part: F32, free: F32, sigma: float) -> F32:
+    """The mean about each place of what is known in part, (h, w, C) float32; nothing where nothing near is known.
+
+    part: (h, w, C), already times how far each place is known, (h, w). sigma: of what counts as about it, in pixels.
+    """
+    known = cv2.GaussianBlur(free, (0, 0), sigma) + np.float32(1e-3)
+    return np.asarray(cv2.GaussianBlur(part, (0, 0), sigma) / known[..., None], np.float32)
 
 
 def apart(more: F32, rest: NDArray[np.bool_], sigma: float = 0.0) -> F32:

@@ -17,6 +17,7 @@ from numpy.typing import NDArray
 
 from cuvrel.core.media.box import blocks, doubled, even
 from cuvrel.core.media.rows import at_once, in_rows, kernel
+from cuvrel.core.motion.ground import spread
 from cuvrel.core.pulls.known import covered
 from cuvrel.core.pulls.memory import to_lab
 from cuvrel.core.pulls.network import Network, quarters
@@ -113,10 +114,8 @@ def relit(rgb: U8, clean: U8, found: F32) -> U8:
     free = np.where(free > 1 - FREE, free * free, np.float32(0)).astype(np.float32)
     more = cv2.resize(rgb, size, interpolation=cv2.INTER_AREA).astype(np.float32)
     more -= cv2.resize(clean, size, interpolation=cv2.INTER_AREA)
-    sigma = max(w, h) / (REACH * COARSE)
-    known = cv2.GaussianBlur(free, (0, 0), sigma)[..., None]
-    spread = cv2.GaussianBlur(more * free[..., None], (0, 0), sigma) / (known + np.float32(1e-3))
-    return np.asarray(np.clip(clean + cv2.resize(spread, (w, h)), 0, 255), np.uint8)
+    about = spread(more * free[..., None], free, max(w, h) / (REACH * COARSE))
+    return np.asarray(np.clip(clean + cv2.resize(about, (w, h)), 0, 255), np.uint8)
 
 
 def planes(rgb: U8, clean: U8, table: F32, before: F32 | None = None) -> F32:
