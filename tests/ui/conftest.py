@@ -98,6 +98,11 @@ class Desk:
         self.page.get_by_role("radio", name=name).click()
         self.stroke(points)
 
+    def drag(self, points: Sequence[Sequence[float]]) -> None:
+        """Takes the outline along, in plate pixels."""
+        self.page.get_by_role("radio", name="Drag: takes the outline along").click()
+        self.stroke(points)
+
     def stroke(self, points: Sequence[Sequence[float]]) -> None:
         """A stroke in plate pixels with the tool that is in the hand."""
         on_screen = [self.place(*point) for point in points]

@@ -47,6 +47,8 @@ def test_from_a_video_file_to_an_exported_cut_out(
     # mark the subject on the first frame
     desk.button("Matte", exact=True).click()
     plain = desk.key()
+    desk.drag([(100, 100), (110, 100)])
+    expect(page.get_by_text("There is no outline on this frame yet.")).to_be_visible()
     mark_all(desk, clip)
     desk.new_picture(plain)
     page.get_by_role("radio", name="Matte").click()
@@ -76,6 +78,19 @@ def test_from_a_video_file_to_an_exported_cut_out(
     shot = int(page.url.rsplit("/", 1)[1])
     touched = [f["frame"] for f in stack.ask(f"/api/shots/{shot}")["frames"] if f["origin"] == "touched"]
     assert touched == [0, 6]
+
+    # take an outline along that lies a little off; the change can be undone
+    desk.go(9)
+    before = desk.key()
+    rows, cols = np.nonzero(clip.truth(9) > 0.5)
+    x, y = float(cols[rows == rows.min()].mean()), float(rows.min())
+    desk.drag([(x, y), (x, y - 5)])
+    dragged = desk.new_picture(before)
+    desk.saved()
+    frames = {f["frame"]: f["origin"] for f in stack.ask(f"/api/shots/{shot}")["frames"]}
+    assert frames[9] == "touched"
+    desk.button("Undo", exact=True).click()
+    desk.new_picture(dragged)
 
     # a glowing outline, and colour on the subject alone
     desk.add_plane("Line")

@@ -355,8 +355,9 @@ export interface Pull {
 /**
  * A stroke of the artist's on one frame, in plate pixels, origin at the top left corner.
  *
- * in, out: on the subject or not. near: a closed line; what lies outside of it is not the subject. found:
- * no line at all; the machine looked for the subject on this frame, and the other marks mend what it found.
+ * in, out: on the subject or not. near: a closed line; what lies outside of it is not the subject. drag: the
+ * outline under the brush is taken along from the first point to the last. found: no line at all; the machine
+ * looked for the subject on this frame, and the other marks mend what it found.
  *
  * This interface was referenced by `Models`'s JSON-Schema
  * via the `definition` "Mark".
@@ -364,7 +365,7 @@ export interface Pull {
 export interface Mark {
   id: string;
   frame: number;
-  kind: "in" | "out" | "near" | "found";
+  kind: "in" | "out" | "near" | "drag" | "found";
   /**
    * plate pixels
    */

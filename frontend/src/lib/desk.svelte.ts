@@ -9,7 +9,17 @@ import { ShotStore } from "./shot.svelte";
 export type Mode = "result" | "veil" | "matte" | "cutout" | "unroll" | "onion" | "change";
 export type Drawn = "ellipse" | "box" | "polygon" | "curve";
 export type Tool =
-  "in" | "out" | "lasso" | "near" | "erase" | "hand" | "sample" | "arrow" | "place" | Drawn;
+  | "in"
+  | "out"
+  | "lasso"
+  | "near"
+  | "drag"
+  | "erase"
+  | "hand"
+  | "sample"
+  | "arrow"
+  | "place"
+  | Drawn;
 /** A name of a ground, or a colour as #rrggbb. */
 export type Ground = string;
 export type Selection = { kind: "matte" | "plane"; id: string };
@@ -316,5 +326,5 @@ export class Desk {
   }
 }
 
-const TRACE_TOOLS: Tool[] = ["in", "out", "lasso", "near", "erase", "hand"];
+const TRACE_TOOLS: Tool[] = ["in", "out", "lasso", "near", "drag", "erase", "hand"];
 export const DOUBTFUL = 0.5;

@@ -158,6 +158,13 @@ export const KEYS: Key[] = [
     run: (d) => void (d.tool = "near"),
   },
   {
+    keys: "D",
+    says: "Drag the outline",
+    group: "Trace",
+    match: on("KeyD", false),
+    run: (d) => void (d.tool = "drag"),
+  },
+  {
     keys: "Alt while drawing",
     says: "Swaps in and out mark",
     group: "Trace",

@@ -43,6 +43,11 @@
           stroke-width={2.4 / scale}
           stroke-dasharray={line.kind === "in" ? undefined : `${3.2 / scale} ${3.8 / scale}`}
         />
+      {:else if line.kind === "drag"}
+        {@const [x, y] = line.points.at(-1)!}
+        <path d={path(line.points)} class="edge" stroke-width={3.6 / scale} />
+        <path d={path(line.points)} class="in" stroke-width={1.6 / scale} />
+        <circle class="end" cx={x} cy={y} r={3.2 / scale} stroke-width={1 / scale} />
       {:else if line.kind === "in"}
         <path d={path(line.points)} class="edge" stroke-width={wide + 2.4 / scale} />
         <path d={path(line.points)} class="in" stroke-width={wide} />
@@ -140,6 +145,10 @@
   rect,
   circle {
     fill: none;
+  }
+  .end {
+    fill: #cf3f2b;
+    stroke: rgb(255 255 255 / 0.86);
   }
   .brush {
     stroke: #fff;

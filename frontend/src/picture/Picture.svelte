@@ -182,8 +182,12 @@
     desk.stop();
     if (desk.mode === "result") desk.mode = "veil";
     if (desk.tool === "erase") return erase(at(event));
-    const kind =
-      desk.tool === "near" ? "near" : (desk.tool === "out") === event.altKey ? "in" : "out";
+    const plain = (desk.tool === "out") === event.altKey ? "in" : "out";
+    const kind = desk.tool === "near" || desk.tool === "drag" ? desk.tool : plain;
+    if (kind === "drag" && !here?.blob) {
+      notes.add("There is no outline on this frame yet.", "Draw an in mark on the subject first.");
+      return;
+    }
     drawing = { kind, fill: desk.tool === "lasso", points: [at(event)] };
   }
 
@@ -256,6 +260,7 @@
     const line = thinned(points, Math.max(1, desk.brush / 3));
     // a lasso that encloses nothing is a slip of the hand
     if ((fill || kind === "near") && line.length < 3) return;
+    if (kind === "drag" && line.length < 2) return;
     const pull = desk.trace;
     const matte = shot.matte(desk.matteId);
     if (!pull || !matte) return;
@@ -268,9 +273,10 @@
       fill,
     };
     const index = matte.pulls.findIndex((p) => p.id === pull.id);
+    const says = { near: "only near here", drag: "drag the outline", in: null, out: null };
     shot.edit(
       [{ op: "add", path: `${shot.mattePath(matte.id)}/pulls/${index}/marks/-`, value: mark }],
-      kind === "near" ? "only near here" : `${kind} ${fill ? "lasso" : "mark"}`,
+      says[kind] ?? `${kind} ${fill ? "lasso" : "mark"}`,
     );
     if (kind === "out" && !here?.blob && !marksHere().some((m) => m.kind === "in"))
       notes.add(
@@ -377,7 +383,11 @@
     {halt}
     {sampled}
     radius={desk.brush}
-    pointer={desk.marking && !["hand", "sample"].includes(desk.tool) && !drawing ? pointer : null}
+    pointer={desk.marking &&
+    !["hand", "sample"].includes(desk.tool) &&
+    (!drawing || drawing.kind === "drag")
+      ? pointer
+      : null}
     {scale}
     {left}
     {top}

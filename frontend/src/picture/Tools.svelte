@@ -9,6 +9,7 @@
     { tool: "out", name: "Out mark: not the subject", keys: "O" },
     { tool: "lasso", name: "Lasso: all inside the line is the subject (Alt: is not)", keys: "L" },
     { tool: "near", name: "Only near here: beyond the line is not the subject", keys: "N" },
+    { tool: "drag", name: "Drag: takes the outline along, by parts of a pixel", keys: "D" },
     { tool: "erase", name: "Erase marks", keys: "E" },
     { tool: "hand", name: "Move the picture", keys: "H" },
   ];

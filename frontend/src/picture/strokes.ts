@@ -4,7 +4,7 @@ import type { Mark } from "../lib/api-types";
 export type Point = [number, number];
 
 /** A line under way. */
-export type Stroke = { kind: "in" | "out" | "near"; fill: boolean; points: Point[] };
+export type Stroke = { kind: "in" | "out" | "near" | "drag"; fill: boolean; points: Point[] };
 
 /** Leaves out points closer than `step` to the one before, but never the last; rounds to a tenth. */
 export function thinned(points: Point[], step: number): Point[] {
@@ -21,7 +21,7 @@ export function thinned(points: Point[], step: number): Point[] {
 
 /** Whether the point lies on the mark, or within `slack` of it. */
 export function touches(mark: Mark, point: Point, slack: number): boolean {
-  const reach = mark.radius + slack;
+  const reach = mark.kind === "drag" ? slack : mark.radius + slack;
   const closed = mark.fill || mark.kind === "near";
   const points = closed ? [...mark.points, mark.points[0]] : mark.points;
   return points.some((a, i) => distance(point, a, points[i + 1] ?? a) <= reach);

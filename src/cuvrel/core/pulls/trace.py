@@ -21,6 +21,7 @@ from numpy.typing import NDArray
 from cuvrel.core.media.box import Box, doubled
 from cuvrel.core.media.rows import at_once
 from cuvrel.core.pulls.clues import LOOKED, MATTE, NOTHING, QUARTERS, Told, area, stacked
+from cuvrel.core.pulls.drag import dragged
 from cuvrel.core.pulls.marks import rasterise
 from cuvrel.core.pulls.memory import ColourMemory
 from cuvrel.core.pulls.network import Network, quarters
@@ -64,8 +65,11 @@ def trace(
     """The matte of one frame from its marks, (H, W) float32, 0 to 1.
 
     rgb: (H, W, 3) uint8 sRGB, or what `Prepared` made of it. prior: a matte, (H, W), that the marks mend;
-    far from the marks it stays. Raises TraceError when there is neither an in mark nor a prior.
+    far from the marks it stays. Drag marks take along what the others solved. Raises TraceError when there is
+    neither an in mark nor a prior.
     """
+    if prior is not None and all(mark.kind == "drag" for mark in marks):
+        return dragged(prior.astype(np.float32, copy=True), marks)
     ready = rgb if isinstance(rgb, Prepared) else Prepared(rgb, snap)
     plate = ready.sizes.plate
 
@@ -73,7 +77,7 @@ def trace(
         scale = size[1] / plate[1], size[0] / plate[0]
         return rasterise(marks, "in", size, scale), rasterise(marks, "out", size, scale)
 
-    alpha = solve(ready, *masks(ready.sizes.small), prior, detail)
+    alpha = dragged(solve(ready, *masks(ready.sizes.small), prior, detail), marks)
     in_full, out_full = masks(plate)
     alpha[in_full] = np.maximum(alpha[in_full], 1)
     alpha[out_full] = 0

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from itertools import pairwise
+from math import dist
 from typing import Annotated, Any, Literal
 
 from pydantic import Field, model_validator
@@ -10,6 +12,7 @@ from cuvrel.core.recipe.shapes import Shape
 from cuvrel.core.recipe.values import Scalar, Strict
 
 VERSION: Literal[1] = 1
+WIDEST, LONGEST = 500, 200  # radius of a drag in plate pixels, and its way in radii: what it takes grows with both
 
 Id = Field(min_length=1, max_length=40, pattern=r"^[A-Za-z0-9_-]+$")
 Name = Field(min_length=1, max_length=120)
@@ -25,22 +28,29 @@ Part = Literal["inside", "outside", "rim"]
 class Mark(Strict):
     """A stroke of the artist's on one frame, in plate pixels, origin at the top left corner.
 
-    in, out: on the subject or not. near: a closed line; what lies outside of it is not the subject. found:
-    no line at all; the machine looked for the subject on this frame, and the other marks mend what it found.
+    in, out: on the subject or not. near: a closed line; what lies outside of it is not the subject. drag: the
+    outline under the brush is taken along from the first point to the last. found: no line at all; the machine
+    looked for the subject on this frame, and the other marks mend what it found.
     """
 
     id: str = Id
     frame: int = Field(ge=0)
-    kind: Literal["in", "out", "near", "found"]
+    kind: Literal["in", "out", "near", "drag", "found"]
     radius: float = Field(gt=0, le=2000, description="plate pixels")
     points: list[tuple[float, float]] = Field(max_length=20_000)
     fill: bool = Field(False, description="the points are a closed line, and all inside it is marked")
 
     @model_validator(mode="after")
     def _enough_points(self) -> Mark:
-        least = 0 if self.kind == "found" else 3 if self.fill or self.kind == "near" else 1
+        least = {"found": 0, "near": 3, "drag": 2}.get(self.kind, 3 if self.fill else 1)
         if len(self.points) < least:
             raise ValueError(f"a mark of this kind has at least {least} points")
+        if self.kind == "drag":
+            way = sum(dist(a, b) for a, b in pairwise(self.points))
+            if self.radius > WIDEST or way > LONGEST * self.radius:
+                raise ValueError(
+                    f"a drag has a radius of at most {WIDEST} pixels and is at most {LONGEST} of its radii long"
+                )
         return self
 
 
