@@ -191,7 +191,7 @@ def demo_document(plate: Doc, marks: list[Mark], clip: str = "signaller") -> Doc
                 "id": ident,
                 "name": matte,
                 "pulls": [{"id": "trace1", "kind": "trace", "marks": [m.model_dump(mode="json") for m in marks]}],
-                "edge": {"grow": -0.4},
+                "edge": {"grow": -0.4, "specks": 18},
             },
             *mattes,
         ],
