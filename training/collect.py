@@ -53,6 +53,11 @@ def hurt(rng: np.random.Generator, matte: F32) -> F32:
     return np.clip((soft - rng.uniform(0.4, 0.6)) * 3 + 0.5, 0, 1).astype(np.float32)
 
 
+def shown(truth: F32) -> bool:
+    """Whether enough of the subject is in view to be marked."""
+    return bool((truth > 0.5).sum() > 300)
+
+
 def begun(rng: np.random.Generator, pictures: list[U8], truth: F32) -> F32:
     """The matte that following begins with, of the first picture: about the truth, or traced."""
     if rng.uniform() < TRACED:
@@ -90,7 +95,7 @@ def gather(seed: int) -> list[Sample]:
     pictures, truths = clip(seed, frames=FRAMES, only=range(first, first + length))
     if rng.uniform() < 0.5:
         pictures, truths = pictures[::-1], truths[::-1]
-    touched = [n for n in range(len(pictures)) if (truths[n] > 0.5).sum() > 300]
+    touched = [n for n in range(len(pictures)) if shown(truths[n])]
     if not touched or touched[0] >= len(pictures) // 2:
         return []
     stops = [touched[0], len(pictures)]

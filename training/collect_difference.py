@@ -16,7 +16,7 @@ from cuvrel.core.pulls.difference_key import matched
 from training.collect import collect, quantised
 from training.composites import Path, lay, wandering
 from training.figures import figure
-from training.lens import GAMMA, Lens, in_light, on_display, some_lens
+from training.lens import GAMMA, Lens, compressed, in_light, on_display, some_lens
 from training.pieces import Part, lit_parts
 from training.places import scenery
 from training.textures import noise, palette
@@ -115,8 +115,7 @@ def seen(rng: np.random.Generator, picture: F32, grain: float, quality: int) -> 
         wild = cv2.GaussianBlur(wild, (0, 0), 0.7) * 1.8
     level = 1 + rng.uniform(0, 1) * (1 - picture)
     out = cv2.GaussianBlur(picture, (0, 0), 0.5) * 255 + wild * np.float32(grain) * level
-    coded = cv2.imencode(".jpg", np.clip(out, 0, 255).astype(np.uint8), [cv2.IMWRITE_JPEG_QUALITY, quality])[1]
-    return np.asarray(cv2.imdecode(coded, cv2.IMREAD_COLOR), np.uint8)
+    return compressed(out, quality)
 
 
 def pair(rng: np.random.Generator) -> tuple[U8, U8, F32]:

@@ -19,7 +19,7 @@ from cuvrel.core.pulls.marks import rasterise
 from cuvrel.core.pulls.prepared import Prepared
 from cuvrel.core.pulls.trace import Clues, again, clues, glanced, weighed
 from cuvrel.core.recipe.models import Mark
-from training.collect import collect, hurt, quantised, settling
+from training.collect import collect, hurt, quantised, settling, shown
 from training.composites import some_shot
 from training.strokes import first_marks
 
@@ -36,13 +36,13 @@ class Seen:
     """A made-up clip's frames, each made when it is first asked for: most samples need a few of them."""
 
     def __init__(self, seed: int) -> None:
-        self._rng = np.random.default_rng(seed)
-        self._shot = some_shot(self._rng, seed, (640, 360), FRAMES)
+        self._shot = some_shot(seed, (640, 360), FRAMES)
         self._made: dict[int, tuple[U8, F32]] = {}
+        self._ready: dict[tuple[int, bool], Prepared] = {}
 
     def _frame(self, number: int) -> tuple[U8, F32]:
         if number not in self._made:
-            self._made[number] = self._shot.seen(self._rng, number)
+            self._made[number] = self._shot.seen(number)
         return self._made[number]
 
     def picture(self, number: int) -> U8:
@@ -53,15 +53,12 @@ class Seen:
         """(H, W) float32."""
         return self._frame(number)[1]
 
-    def shown(self, number: int) -> bool:
-        """Whether enough of the subject is in view to be marked."""
-        return bool((self.truth(number) > 0.5).sum() > 300)
-
-
-def prepared(rng: np.random.Generator, seen: Seen, at: int, still: float = STILL) -> Prepared:
-    """A frame with its neighbours, or without."""
-    near = [] if rng.uniform() < still else [n for n in (*NEAR, *FAR) if 0 <= at + n < FRAMES]
-    return Prepared(seen.picture(at), 0.7, [(n, seen.picture(at + n)) for n in near])
+    def prepared(self, at: int, alone: bool) -> Prepared:
+        """A frame with its neighbours, or without."""
+        if (at, alone) not in self._ready:
+            near = [] if alone else [n for n in (*NEAR, *FAR) if 0 <= at + n < FRAMES]
+            self._ready[at, alone] = Prepared(self.picture(at), 0.7, [(n, self.picture(at + n)) for n in near])
+        return self._ready[at, alone]
 
 
 def gathered(ready: Prepared, marks: list[Mark], prior: F32 | None) -> Clues:
@@ -87,13 +84,13 @@ def gather(seed: int) -> list[Sample]:
     cv2.setNumThreads(1)
     rng = np.random.default_rng(seed + 2 * 10**6)
     seen = Seen(seed)
-    at = next((int(n) for n in rng.integers(0, FRAMES, 4) if seen.shown(int(n))), None)
+    at = next((int(n) for n in rng.integers(0, FRAMES, 4) if shown(seen.truth(int(n)))), None)
     if at is None:
         return []
     out, truth = [], seen.truth(at)
     marks = first_marks(rng, truth)
     if any(mark.kind == "in" for mark in marks):
-        ready = prepared(rng, seen, at)
+        ready = seen.prepared(at, rng.uniform() < STILL)
         known = gathered(ready, marks, None)
         out += [sample(one, truth) for one in (known, again(ready, known, glanced(known)))]
     if rng.uniform() < LUMPY:
@@ -110,7 +107,7 @@ def followed(rng: np.random.Generator, seen: Seen, at: int) -> list[Sample]:
     far = int(rng.integers(2, 9))
     way = 1 if at - far >= 0 else -1
     start = at - way * far
-    if not 0 <= start < FRAMES or not seen.shown(start):
+    if not 0 <= start < FRAMES or not shown(seen.truth(start)):
         return []
     follower = Follower(seen.picture(start), hurt(rng, seen.truth(start)))
     to_come = [n for n in range(start + way, at + 2 * way, way) if 0 <= n < FRAMES]
@@ -124,7 +121,8 @@ def followed(rng: np.random.Generator, seen: Seen, at: int) -> list[Sample]:
 def mended(rng: np.random.Generator, seen: Seen, at: int, matte: F32) -> list[Sample]:
     """A frame's matte under one to four strokes, each where the answer to those before is most wrong."""
     marks: list[Mark] = []
-    now, ready, known, truth = matte, prepared(rng, seen, at, MENDED_STILL), None, seen.truth(at)
+    ready, truth = seen.prepared(at, rng.uniform() < MENDED_STILL), seen.truth(at)
+    now, known = matte, None
     for _ in range(int(rng.integers(1, 5))):
         drawn = next_mark(now, truth)
         if drawn is None:

@@ -16,7 +16,7 @@ from numpy.typing import NDArray
 
 from training.before import fence, leaves
 from training.figures import figure
-from training.lens import GAMMA, Lens, in_light, on_display, some_lens
+from training.lens import GAMMA, Lens, compressed, in_light, on_display, some_lens
 from training.pieces import Part, limb, lit_parts
 from training.places import scenery
 from training.textures import noise, palette
@@ -217,9 +217,10 @@ class Shot:
     grain: float
     quality: int
     swiftest: float
+    rng: np.random.Generator  # draws flicker and grain
 
-    def seen(self, rng: np.random.Generator, number: int) -> tuple[U8, F32]:
-        """The picture of a frame, (H, W, 3) uint8, and true coverage, (H, W) float32. rng: draws flicker and grain."""
+    def seen(self, number: int) -> tuple[U8, F32]:
+        """The picture of a frame, (H, W, 3) uint8, and true coverage, (H, W) float32."""
         w, h = self.camera.size
         count = int(np.clip(self.swiftest * self.camera.open * 0.6 + 1, 1, 8))
         total, cover = np.zeros((h, w, 3), np.float32), np.zeros((h, w), np.float32)
@@ -232,12 +233,10 @@ class Shot:
             part = cv2.resize(self.lit[:, x : x + w // 4], (w, h), interpolation=cv2.INTER_LINEAR)
             total *= np.power(part, GAMMA)[..., None]
         picture = on_display(self.lens.seen(total / count))
-        picture = picture * np.float32(np.exp(self.fade * number) * (1 + self.flicker * rng.normal()))
+        picture = picture * np.float32(np.exp(self.fade * number) * (1 + self.flicker * self.rng.normal()))
         picture = cv2.GaussianBlur(picture, (0, 0), 0.5) * 255
-        picture = picture + rng.normal(0, self.grain, picture.shape).astype(np.float32)
-        eight = np.clip(picture, 0, 255).astype(np.uint8)
-        coded = cv2.imencode(".jpg", eight, [cv2.IMWRITE_JPEG_QUALITY, self.quality])[1]
-        return cv2.imdecode(coded, cv2.IMREAD_COLOR), cv2.GaussianBlur(cover / count, (0, 0), 0.5)
+        picture = picture + self.rng.normal(0, self.grain, picture.shape).astype(np.float32)
+        return compressed(picture, self.quality), cv2.GaussianBlur(cover / count, (0, 0), 0.5)
 
     def _at(self, t: float) -> tuple[F32, F32]:
         """Light, (H, W, 3), and the subject's coverage, (H, W), at one moment."""
@@ -261,9 +260,9 @@ class Shot:
         return canvas, cover
 
 
-def some_shot(rng: np.random.Generator, seed: int, size: tuple[int, int], frames: int) -> Shot:
-    """A shot as it comes. rng: of the seed; what was added later is drawn by one of its own."""
-    more = np.random.default_rng(seed + 10**9)
+def some_shot(seed: int, size: tuple[int, int], frames: int) -> Shot:
+    """A shot as it comes; the same for a seed."""
+    rng, more = np.random.default_rng(seed), np.random.default_rng(seed + 10**9)
     w, h = size
     base = palette(rng)
     back = in_light(scenery(rng, h + 2 * MARGIN, w + 2 * MARGIN, base))
@@ -310,7 +309,22 @@ def some_shot(rng: np.random.Generator, seed: int, size: tuple[int, int], frames
     swiftest = max([quick, *(0.25 * tall * abs(part.swing * part.pace) for part in subject)])
     camera = Camera(size, frames, shaky, drift, zoom, open_, jitter)
     return Shot(
-        back, subject, path, tall, others, before, camera, lens, lit, shadow, fade, flicker, grain, quality, swiftest
+        back,
+        subject,
+        path,
+        tall,
+        others,
+        before,
+        camera,
+        lens,
+        lit,
+        shadow,
+        fade,
+        flicker,
+        grain,
+        quality,
+        swiftest,
+        rng,
     )
 
 
@@ -321,7 +335,6 @@ def clip(
 
     only: the numbers of the frames that are wanted, of `frames`; all of them where it is None.
     """
-    rng = np.random.default_rng(seed)
-    shot = some_shot(rng, seed, size, frames)
-    pairs = [shot.seen(rng, number) for number in (range(frames) if only is None else only)]
+    shot = some_shot(seed, size, frames)
+    pairs = [shot.seen(number) for number in (range(frames) if only is None else only)]
     return [picture for picture, _ in pairs], [truth for _, truth in pairs]

@@ -9,6 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 F32 = NDArray[np.float32]
+U8 = NDArray[np.uint8]
 GAMMA = np.float32(2.2)
 
 
@@ -25,6 +26,12 @@ def in_light(picture: F32) -> F32:
 def on_display(light: F32) -> F32:
     """Amounts of light as a display-encoded picture."""
     return np.power(np.maximum(light, 0), np.float32(1 / GAMMA))
+
+
+def compressed(picture: F32, quality: int) -> U8:
+    """A picture of 0 to 255, (h, w, 3), as JPEG of a quality, 0 to 100, leaves it."""
+    coded = cv2.imencode(".jpg", np.clip(picture, 0, 255).astype(np.uint8), [cv2.IMWRITE_JPEG_QUALITY, quality])[1]
+    return np.asarray(cv2.imdecode(coded, cv2.IMREAD_COLOR), np.uint8)
 
 
 @dataclass

@@ -50,21 +50,24 @@ def _surface(rng: np.random.Generator, mask: F32, colours: F32, ragged: float) -
     if ragged < 0:
         cover = np.minimum(1, cv2.GaussianBlur(strands(rng, cover, -ragged), (0, 0), 0.5))
     colour = trimmed(rng, texture(rng, h, w, colours), mask)
-    if rng.uniform() < 0.5:
-        colour = np.clip(colour * _lit(rng, mask)[..., None], 0, 1)
-        return np.dstack([colour * cover[..., None], cover]).astype(np.float32)
     depth = cv2.distanceTransform((mask > 0.5).astype(np.uint8), cv2.DIST_L2, 3)
+    light = (_lit if rng.uniform() < 0.5 else _shaded)(rng, depth)
+    colour = np.clip(colour * light[..., None], 0, 1)
+    return np.dstack([colour * cover[..., None], cover]).astype(np.float32)
+
+
+def _shaded(rng: np.random.Generator, depth: F32) -> F32:
+    """Light that falls off to a thing's outline, to one side and to below, (h, w) float32. depth: in pixels."""
+    h, w = depth.shape
     round_ = np.clip(depth / max(1.0, float(depth.max())), 0, 1)
     side = np.linspace(-1, 1, w, dtype=np.float32)[None] * rng.uniform(-0.3, 0.3)
     # light falls on most things from above
     above = np.linspace(1, -1, h, dtype=np.float32)[:, None] * rng.uniform(-0.1, 0.45) * (rng.uniform() < 0.5)
-    colour = np.clip(colour * np.maximum(0.1, 0.7 + 0.3 * round_ + side + above)[..., None], 0, 1)
-    return np.dstack([colour * cover[..., None], cover]).astype(np.float32)
+    return np.maximum(0.1, 0.7 + 0.3 * round_ + side + above)
 
 
-def _lit(rng: np.random.Generator, mask: F32) -> F32:
-    """Light on a mask as if it were the outline of something round, lit from one side, (h, w) float32."""
-    depth = cv2.distanceTransform((mask > 0.5).astype(np.uint8), cv2.DIST_L2, 3)
+def _lit(rng: np.random.Generator, depth: F32) -> F32:
+    """Light on a thing as if it were round and lit from one side, (h, w) float32. depth: in pixels."""
     inner = depth / max(1.0, float(depth.max()))
     bulge = cv2.GaussianBlur(np.sqrt(inner * (2 - inner)), (0, 0), 0.6 + 0.1 * float(depth.max()))
     slope = np.dstack([cv2.Sobel(bulge, cv2.CV_32F, 1, 0), cv2.Sobel(bulge, cv2.CV_32F, 0, 1)]) * depth.max() / 8
@@ -88,12 +91,13 @@ def limb(rng: np.random.Generator, length: float, wide: float, colours: F32, rag
 
 
 def _within(
-    rng: np.random.Generator, points: NDArray[np.float64], side: int, colours: F32, ragged: float
-) -> tuple[F32, F32]:
-    """What a closed line about the middle of a square encloses, dressed; returns its picture and its middle."""
-    mask = np.zeros((side, side), np.float32)
-    cv2.fillPoly(mask, [np.round((points + side / 2) * 8).astype(np.int32)], 1.0, cv2.LINE_AA, 3)
-    return _surface(rng, mask, colours, ragged), np.array([side / 2, side / 2], np.float32)
+    rng: np.random.Generator, points: NDArray[np.float64], size: tuple[int, int], origin: NDArray[np.float64],
+    colours: F32, ragged: float,
+) -> tuple[F32, F32]:  # fmt: skip
+    """What a closed line encloses, dressed; returns its picture, of size (h, w), and the place of (0, 0) in it."""
+    mask = np.zeros(size, np.float32)
+    cv2.fillPoly(mask, [np.round((points + origin) * 8).astype(np.int32)], 1.0, cv2.LINE_AA, 3)
+    return _surface(rng, mask, colours, ragged), origin.astype(np.float32)
 
 
 def blob(rng: np.random.Generator, size: float, colours: F32, ragged: float) -> tuple[F32, F32]:
@@ -106,7 +110,7 @@ def blob(rng: np.random.Generator, size: float, colours: F32, ragged: float) -> 
     points = np.stack([np.cos(turn), np.sin(turn) * rng.uniform(0.45, 1)], 1) * radius[:, None] * size / 2
     if rng.uniform() < 0.3:
         points = points[:: int(rng.integers(8, 16))]
-    return _within(rng, points, side, colours, ragged)
+    return _within(rng, points, (side, side), np.array([side / 2, side / 2]), colours, ragged)
 
 
 def sheet(rng: np.random.Generator, size: float, colours: F32, ragged: float) -> tuple[F32, F32]:
@@ -122,7 +126,7 @@ def sheet(rng: np.random.Generator, size: float, colours: F32, ragged: float) ->
             for a, b in zip(corners, np.roll(corners, -1, 0), strict=True)
         ]
     )
-    return _within(rng, points, side, colours, ragged)
+    return _within(rng, points, (side, side), np.array([side / 2, side / 2]), colours, ragged)
 
 
 def hull(rng: np.random.Generator, outline: list[tuple[float, float]], colours: F32, ragged: float) -> tuple[F32, F32]:
@@ -138,11 +142,9 @@ def hull(rng: np.random.Generator, outline: list[tuple[float, float]], colours: 
         ]
     )
     pad = 6 + max(0.0, -ragged)
-    least = smooth.min(0) - pad
-    w, h = np.ceil(smooth.max(0) - least + pad).astype(int)
-    mask = np.zeros((h, w), np.float32)
-    cv2.fillPoly(mask, [np.round((smooth - least) * 8).astype(np.int32)], 1.0, cv2.LINE_AA, 3)
-    return _surface(rng, mask, colours, ragged), (-least).astype(np.float32)
+    origin = pad - smooth.min(0)
+    w, h = np.ceil(smooth.max(0) + origin + pad).astype(int)
+    return _within(rng, smooth, (h, w), origin, colours, ragged)
 
 
 def lit_parts(parts: list[Part]) -> list[Part]:

@@ -14,10 +14,7 @@ PLACES = 0.55  # share of the backgrounds that are places, not surfaces
 
 def scenery(rng: np.random.Generator, h: int, w: int, colours: F32) -> F32:
     """A background: a place, or a surface with things on it, more or less out of focus."""
-    return _focused(rng, place(rng, h, w, colours) if rng.uniform() < PLACES else _strewn(rng, h, w, colours))
-
-
-def _focused(rng: np.random.Generator, out: F32) -> F32:
+    out = (place if rng.uniform() < PLACES else _strewn)(rng, h, w, colours)
     if rng.uniform() < 0.5:
         out = cv2.GaussianBlur(out, (0, 0), float(rng.choice([0.7, 1.5, 3, 6])))
     return np.clip(out, 0, 1).astype(np.float32)

@@ -258,9 +258,8 @@
     const { kind, fill, points } = drawing;
     drawing = null;
     const line = thinned(points, Math.max(1, desk.brush / 3));
-    // a lasso that encloses nothing is a slip of the hand
-    if ((fill || kind === "near") && line.length < 3) return;
-    if (kind === "drag" && line.length < 2) return;
+    // a lasso that encloses nothing, or a drag to nowhere, is a slip of the hand
+    if (line.length < (fill || kind === "near" ? 3 : kind === "drag" ? 2 : 1)) return;
     const pull = desk.trace;
     const matte = shot.matte(desk.matteId);
     if (!pull || !matte) return;
@@ -273,7 +272,10 @@
       fill,
     };
     const index = matte.pulls.findIndex((p) => p.id === pull.id);
-    const says = { near: "only near here", drag: "drag the outline", in: null, out: null };
+    const says: Partial<Record<typeof kind, string>> = {
+      near: "only near here",
+      drag: "drag the outline",
+    };
     shot.edit(
       [{ op: "add", path: `${shot.mattePath(matte.id)}/pulls/${index}/marks/-`, value: mark }],
       says[kind] ?? `${kind} ${fill ? "lasso" : "mark"}`,

@@ -5,11 +5,11 @@ from __future__ import annotations
 from collections.abc import Iterable, Iterator, Sequence
 from itertools import pairwise
 
-import cv2
 import numpy as np
 from numpy.typing import NDArray
 
 from cuvrel.core.media.box import Box
+from cuvrel.core.motion.flow import chain, sample
 from cuvrel.core.recipe.models import Mark
 
 F32 = NDArray[np.float32]
@@ -27,19 +27,26 @@ def dragged(matte: F32, marks: Iterable[Mark]) -> F32:
     ]
     if not steps:
         return matte
-    height, width = matte.shape
     places, reach = np.array([at for at, _, _ in steps]), np.array([radius for _, _, radius in steps])[:, None]
-    (x0, y0), (x1, y1) = (places - reach).min(0), (places + reach).max(0)
-    rows = slice(max(0, int(y0)), min(height, int(y1) + 2))
-    cols = slice(max(0, int(x0)), min(width, int(x1) + 2))
-    if rows.start >= rows.stop or cols.start >= cols.stop:
+    box = _box((places - reach).min(0), (places + reach).max(0), matte)
+    if box is None:
         return matte
-    came = np.zeros((rows.stop - rows.start, cols.stop - cols.start, 2), np.float32)
+    part = np.ascontiguousarray(matte[box])
+    came = np.zeros((*part.shape, 2), np.float32)
     for at, by, radius in steps:
-        _carry(came, at - (cols.start, rows.start), by, radius)
+        _carry(came, at - (box[1].start, box[0].start), by, radius)
     out = matte.copy()
-    out[rows, cols] = _read(matte, came, (rows, cols))
+    out[box] = sample(part, came)
     return out
+
+
+def _box(least: NDArray, most: NDArray, picture: NDArray) -> Box | None:
+    """The pixels of a picture from one point, x and y, to another; None where there are none."""
+    rows, cols = (
+        slice(max(0, int(low)), min(size, int(high) + 2))
+        for low, high, size in zip(least[::-1], most[::-1], picture.shape, strict=False)
+    )
+    return None if rows.start >= rows.stop or cols.start >= cols.stop else (rows, cols)
 
 
 def _steps(points: Sequence[tuple[float, float]], radius: float) -> Iterator[tuple[NDArray, NDArray]]:
@@ -52,22 +59,13 @@ def _steps(points: Sequence[tuple[float, float]], radius: float) -> Iterator[tup
 
 def _carry(came: F32, at: NDArray, by: NDArray, radius: float) -> None:
     """One step of the brush: `came`, (h, w, 2), tells for each pixel how far off its coverage was at first."""
-    h, w, _ = came.shape
-    rows = slice(max(0, int(at[1] - radius)), min(h, int(at[1] + radius) + 2))
-    cols = slice(max(0, int(at[0] - radius)), min(w, int(at[0] + radius) + 2))
-    if rows.start >= rows.stop or cols.start >= cols.stop:
+    box = _box(at - radius, at + radius, came)
+    if box is None:
         return
     y, x = (np.arange(part.start, part.stop, dtype=np.float32) - np.float32(middle)
-            for part, middle in ((rows, at[1]), (cols, at[0])))  # fmt: skip
+            for part, middle in zip(box, at[::-1], strict=True))  # fmt: skip
     far = (y * y)[:, None] + (x * x)[None]
     share = np.square(np.maximum(0, 1 - far / np.float32(radius * radius)))
     back = share[..., None] * (-by).astype(np.float32)
-    came[rows, cols] = back + _read(came, back, (rows, cols))
-
-
-def _read(picture: NDArray, off: F32, box: Box) -> NDArray:
-    """A picture read off each pixel of a box by as much as `off`, (h, w, 2), says."""
-    rows, cols = box
-    map_x = off[..., 0] + np.arange(cols.start, cols.stop, dtype=np.float32)[None]
-    map_y = off[..., 1] + np.arange(rows.start, rows.stop, dtype=np.float32)[:, None]
-    return cv2.remap(picture, map_x, map_y, cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE)
+    # nothing comes from beyond the brush: the part alone is enough
+    came[box] = chain(back, np.ascontiguousarray(came[box]))
