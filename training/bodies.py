@@ -128,3 +128,37 @@ def beast(rng: np.random.Generator, tall: float, colours: list[F32], ragged: flo
     tail, (root, _) = limb(rng, tall * rng.uniform(0.08, 0.4), deep * rng.uniform(0.1, 0.5), some(), ragged)
     body.hang((tail, root), nod, float(rng.uniform(0.5, 2.2)), origin - np.array([long * 0.5, deep * 0.1]))
     return body.parts
+
+
+def bird(rng: np.random.Generator, tall: float, colours: list[F32], ragged: float, fast: float) -> list[Part]:
+    """A bird, a moth or a fish: a body, a head, a tail, and wings of one piece or two that beat. As for `dressed`.
+
+    A beat takes three frames to thirty: the quick ones are elsewhere on each frame.
+    """
+    long, deep = tall * rng.uniform(0.3, 0.6), tall * rng.uniform(0.08, 0.2)
+    flank = [(long * x, deep * y * rng.uniform(0.8, 1.2)) for x, y in FLANK]
+    picture, origin = hull(rng, flank, colours[0], min(ragged, 1.0))
+    middle = float(origin[0]), float(origin[1])
+    body = Body(rng, Part(picture, middle, -1, (0, 0), float(rng.normal(0, 0.5)), 0.1, fast, 0.0))
+    size = deep * rng.uniform(0.4, 0.9)
+    head = hull(rng, [(size * x, size * y) for x, y in SNOUT], colours[0] if rng.uniform() < 0.5 else colours[1], 0)
+    body.hang(head, Swing(0.1, fast, 0), 0, origin + np.array([long * 0.55, -deep * 0.3]))
+    tail, (root, _) = limb(rng, tall * rng.uniform(0.08, 0.3), deep * rng.uniform(0.2, 0.8), colours[1], ragged)
+    body.hang((tail, root), Swing(0.2, fast, 1), np.pi / 2 + rng.normal(0, 0.2), origin - np.array([long * 0.5, 0]))
+    pace = float(np.exp(rng.uniform(np.log(0.2), np.log(2))))
+    beat = Swing(float(rng.uniform(0.4, 1.4)), pace, float(rng.uniform(0, 6)))
+    mean, back = float(rng.normal(0, 0.3)), rng.uniform() < 0.5  # the far wing shows, or lies on the other side
+    for side in (-1, 1):
+        wide, span, where = tall * rng.uniform(0.1, 0.25), tall * rng.uniform(0.2, 0.5), rng.normal(0, 0.08)
+        wing, (root, elbow) = limb(rng, span, wide, colours[2 if side > 0 else 1], max(0, ragged) + 1)
+        up = Swing(beat.amount if back else side * beat.amount, pace, beat.phase)
+        angle = (np.pi if back else side * np.pi / 2) + mean
+        upper = body.hang((wing, root), up, angle, origin + np.array([long * where, -deep * 0.1]))
+        if rng.uniform() < 0.6:
+            tip, (root, _) = limb(rng, span * rng.uniform(0.5, 1), wide * 0.75, colours[2], max(0, ragged) + 1)
+            lag = Swing(up.amount * rng.uniform(0.2, 0.8), pace, beat.phase - rng.uniform(0.3, 1.5))
+            body.hang((tip, root), lag, 0, elbow, upper)
+    for n in range(int(rng.choice([0, 1, 2], p=[0.6, 0.1, 0.3]))):
+        leg, (hip, _) = limb(rng, tall * rng.uniform(0.05, 0.25), deep * 0.15, colours[1], 0)
+        body.hang((leg, hip), Swing(0.2, fast, n), rng.normal(0.6, 0.3), origin + np.array([0.0, deep * 0.6]))
+    return body.parts

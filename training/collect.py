@@ -1,8 +1,9 @@
 """Gathers training samples: `python -m training.collect FOLDER --clips 300 [--first 0]`.
 
 Each made-up clip is followed by the follower as it is, mistakes and all, from its true matte or from one that
-is traced from marks, and half of them are touched again midway; the frames next to a touched one and every
-third give a sample: the stack of evidence that the follower had, and the true coverage.
+is traced from marks, and half of them are touched again midway, most of those by strokes that mend what was
+followed to; the frames next to a touched one and every third give a sample: the stack of evidence that the
+follower had, and the true coverage.
 """
 
 from __future__ import annotations
@@ -18,10 +19,12 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from cuvrel.core.checks.artist import next_mark
 from cuvrel.core.checks.quality import overlap
 from cuvrel.core.follow.carry import Follower, Settled
 from cuvrel.core.pulls.prepared import prepare
 from cuvrel.core.pulls.trace import trace
+from cuvrel.core.recipe.models import Mark
 from training.composites import clip
 from training.strokes import first_marks
 
@@ -29,9 +32,10 @@ F32 = NDArray[np.float32]
 U8 = NDArray[np.uint8]
 Sample = tuple[NDArray[np.int8], U8]
 FRAMES = 32  # of a clip: long enough for mistakes to grow;
-LENGTHS, SHARES = (10, 18, 32), (0.4, 0.35, 0.25)  # of the parts of them that are followed: more clips tell more
+LENGTHS, SHARES = (18, 32), (0.3, 0.7)  # of the parts of them that are followed: short ones teach to keep to a shape
 EVERY = 3  # a frame of so many is kept, since neighbours are much alike; and the first two after a touched one
-TOUCHED_AGAIN = 0.5  # share of the clips that are touched again midway
+TOUCHED_AGAIN = 0.5  # share of the clips that are touched again midway,
+MENDED, STROKES = 0.7, 4  # share of those touches that mend what was followed to, and the most strokes of one
 TRACED = 0.35  # share of the clips that begin with a trace, as artists' work does,
 USABLE = 0.5  # and least overlap of a trace that an artist would follow from
 BLIND = 0.1  # share of the frames that know no next one
@@ -98,24 +102,46 @@ def gather(seed: int) -> list[Sample]:
     touched = [n for n in range(len(pictures)) if shown(truths[n])]
     if not touched or touched[0] >= len(pictures) // 2:
         return []
-    stops = [touched[0], len(pictures)]
+    stops = [touched[0], len(pictures) - 1]
     if rng.uniform() < TOUCHED_AGAIN:
-        stops[1:1] = [n for n in touched if len(pictures) // 2 < n < len(pictures) - 2][:1]
-    return [
-        sample for start, stop in pairwise(stops) for sample in followed(rng, pictures[start:stop], truths[start:stop])
-    ]
+        stops[1:1] = [n for n in touched if len(pictures) // 2 < n < len(pictures) - 3][:1]
+    out: list[Sample] = []
+    reached: F32 | None = None
+    for start, stop in pairwise(stops):
+        if reached is not None and rng.uniform() < MENDED:
+            matte = mended(pictures, start, reached, truths[start])
+        else:
+            matte = begun(rng, pictures[start:], truths[start])
+        samples, reached = followed(rng, matte, pictures[start : stop + 1], truths[start : stop + 1])
+        out += samples
+    return out
 
 
-def followed(rng: np.random.Generator, pictures: list[U8], truths: list[F32]) -> Iterator[Sample]:
-    """The samples of a span whose first frame is touched."""
-    follower = Follower(pictures[0], begun(rng, pictures, truths[0]))
+def mended(pictures: list[U8], number: int, reached: F32, truth: F32) -> F32:
+    """What was followed to under the strokes of the simulated artist, each where it is still most wrong."""
+    ready, marks, matte = prepare(pictures.__getitem__, len(pictures), number), list[Mark](), reached
+    for _ in range(STROKES):
+        drawn = next_mark(matte, truth)
+        if drawn is None:
+            break
+        kind, radius, points = drawn
+        marks.append(Mark(id=f"m{len(marks)}", frame=number, kind=kind, radius=radius, points=points))
+        matte = trace(ready, marks, reached)
+    return matte
+
+
+def followed(rng: np.random.Generator, matte: F32, pictures: list[U8], truths: list[F32]) -> tuple[list[Sample], F32]:
+    """The samples of a span whose first frame has this matte, and the matte of its last frame."""
+    follower, out = Follower(pictures[0], matte), []
+    settled: Settled | None = None
     for far, settled in enumerate(settling(follower, pictures[1:], rng), 1):
         if far > 2 and far % EVERY:
             continue
         if overlap(settled.shape, truths[far]) < HELD and rng.uniform() > LOST:
             continue
         stack = settled.stack
-        yield quantised(stack.planes), np.round(truths[far][stack.inside] * 255).astype(np.uint8)
+        out.append((quantised(stack.planes), np.round(truths[far][stack.inside] * 255).astype(np.uint8)))
+    return out, matte if settled is None else follower.finish(settled).matte
 
 
 def collect(what: str, one: Callable[[int], list[Any]], names: Sequence[str]) -> None:

@@ -5,11 +5,12 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
-from training.bodies import beast, dressed
+from training.bodies import beast, bird, dressed
 from training.pieces import Part, blob, limb, sheet
 from training.textures import palette
 
 F32 = NDArray[np.float32]
+MADE = {"dressed": dressed, "beast": beast, "bird": bird}
 
 
 def figure(rng: np.random.Generator, tall: float, base: F32) -> list[Part]:
@@ -23,23 +24,14 @@ def figure(rng: np.random.Generator, tall: float, base: F32) -> list[Part]:
         return float(rng.uniform(0.05, most)), float(fast * rng.uniform(0.6, 1.4)), float(rng.uniform(0, 6))
 
     kinds = ["person", "dressed", "beast", "blob", "bird", "tree", "sheet"]
-    kind = rng.choice(kinds, p=[0.17, 0.22, 0.13, 0.14, 0.12, 0.1, 0.12])
-    if kind in ("dressed", "beast"):
-        return (dressed if kind == "dressed" else beast)(rng, tall, colours, ragged, fast)
+    kind = rng.choice(kinds, p=[0.13, 0.2, 0.1, 0.12, 0.21, 0.1, 0.14])
+    if kind in MADE:
+        return MADE[kind](rng, tall, colours, ragged, fast)
     if kind in ("blob", "sheet"):
         make = blob if kind == "blob" else sheet
         picture, middle = make(rng, tall * rng.uniform(0.5, 1), colours[0], ragged)
-        return [Part(picture, (middle[0], middle[1]), -1, (0, 0), 0, *swing(0.5), float(rng.uniform(0, 0.4)), wave)]
-    if kind == "bird":
-        picture, ends = limb(rng, tall * 0.5, tall * 0.2, colours[0], ragged)
-        middle = ends.mean(0)
-        parts = [Part(picture, (middle[0], middle[1]), -1, (0, 0), float(rng.uniform(1, 2)), *swing(0.2))]
-        amount, pace, phase = rng.uniform(0.4, 1.1), rng.uniform(0.2, 1.2), rng.uniform(0, 6)
-        for side in (-1, 1):
-            picture, ends = limb(rng, tall * rng.uniform(0.5, 0.8), tall * 0.18, colours[1], max(0, ragged) + 1)
-            pivot = (float(ends[0, 0]), float(ends[0, 1]))
-            parts.append(Part(picture, pivot, 0, (middle[0], middle[1]), side * 1.5, side * amount, pace, phase, 0.5))
-        return parts
+        folds = float(rng.choice([rng.uniform(0, 0.4), rng.uniform(0.4, 0.9)], p=[0.8, 0.2]))
+        return [Part(picture, (middle[0], middle[1]), -1, (0, 0), 0, *swing(0.5), folds, wave)]
     picture, ends = limb(rng, tall * 0.36, tall * rng.uniform(0.14, 0.26), colours[0], ragged)
     middle = ends.mean(0)
     parts = [Part(picture, (middle[0], middle[1]), -1, (0, 0), 0, *swing(0.25))]
