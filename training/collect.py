@@ -1,9 +1,9 @@
 """Gathers training samples: `python -m training.collect FOLDER --clips 300 [--first 0]`.
 
 Each made-up clip is followed by the follower as it is, mistakes and all, from its true matte or from one that
-is traced from marks, and half of them are touched again midway, most of those by strokes that mend what was
-followed to; the frames next to a touched one and every third give a sample: the stack of evidence that the
-follower had, and the true coverage.
+is traced from marks: some to the end, most to a frame that is touched again, as a rule by strokes that mend what
+was followed to, and back from there with what the first way found in view. Some of the frames give a sample:
+the stack of evidence that the follower had, and the true coverage.
 """
 
 from __future__ import annotations
@@ -11,7 +11,6 @@ from __future__ import annotations
 import argparse
 from collections.abc import Callable, Iterator, Sequence
 from concurrent.futures import ProcessPoolExecutor
-from itertools import pairwise
 from pathlib import Path
 from typing import Any
 
@@ -21,7 +20,8 @@ from numpy.typing import NDArray
 
 from cuvrel.core.checks.artist import next_mark
 from cuvrel.core.checks.quality import overlap
-from cuvrel.core.follow.carry import Follower, Settled
+from cuvrel.core.follow.carry import Followed, Follower, Settled
+from cuvrel.core.follow.evidence import Beyond
 from cuvrel.core.pulls.prepared import prepare
 from cuvrel.core.pulls.trace import trace
 from cuvrel.core.recipe.models import Mark
@@ -33,9 +33,11 @@ U8 = NDArray[np.uint8]
 Sample = tuple[NDArray[np.int8], U8]
 FRAMES = 32  # of a clip: long enough for mistakes to grow;
 LENGTHS, SHARES = (18, 32), (0.3, 0.7)  # of the parts of them that are followed: short ones teach to keep to a shape
-EVERY = 3  # a frame of so many is kept, since neighbours are much alike; and the first two after a touched one
-TOUCHED_AGAIN = 0.5  # share of the clips that are touched again midway,
-MENDED, STROKES = 0.7, 4  # share of those touches that mend what was followed to, and the most strokes of one
+EVERY = 3  # a frame of so many is kept, since neighbours are much alike; and the first two after a touched one;
+BACK = 2  # and of so many on a way back
+BETWEEN = 0.75  # share of the clips that are followed between two touched frames and back,
+APART = (2, 24)  # how far these are from each other,
+MENDED, STROKES = 0.7, 4  # share of the second ones that mend what was followed to, and the most strokes of one
 TRACED = 0.35  # share of the clips that begin with a trace, as artists' work does,
 USABLE = 0.5  # and least overlap of a trace that an artist would follow from
 BLIND = 0.1  # share of the frames that know no next one
@@ -73,15 +75,22 @@ def begun(rng: np.random.Generator, pictures: list[U8], truth: F32) -> F32:
     return hurt(rng, truth)
 
 
-def settling(follower: Follower, pictures: Sequence[U8], rng: np.random.Generator | None = None) -> Iterator[Settled]:
+def settling(
+    follower: Follower,
+    pictures: Sequence[U8],
+    rng: np.random.Generator | None = None,
+    beyond: Sequence[Beyond] = (),
+) -> Iterator[Settled]:
     """Follows on through pictures as `run.span` does, each with the next one in view, and gives each frame's step.
 
-    rng: draws the frames that are decided without the next one, as the last of a span is.
+    rng: draws the frames that are decided without the next one, as the last of a span is. beyond: what the way
+    from the next touched frame made of each picture, if it was there first.
     """
     looked = follower.look(pictures[0], follower.at)
-    for following in [*pictures[1:], None]:
+    for number, following in enumerate([*pictures[1:], None]):
         after = None if following is None else follower.look(following, looked)
-        yield follower.settle(looked, None if rng is not None and rng.uniform() < BLIND else after)
+        seen = None if rng is not None and rng.uniform() < BLIND else after
+        yield follower.settle(looked, seen, beyond=beyond[number] if beyond else None)
         if after is not None:
             looked = after
 
@@ -94,27 +103,43 @@ def gather(seed: int) -> list[Sample]:
     """The samples of one clip: stacks (C, h, w) and truths (2h, 2w)."""
     cv2.setNumThreads(1)
     rng = np.random.default_rng(seed + 10**6)
+    return (between if rng.uniform() < BETWEEN else onward)(rng, seed)
+
+
+def onward(rng: np.random.Generator, seed: int) -> list[Sample]:
+    """The samples of a clip that is followed to its end."""
     length = int(rng.choice(LENGTHS, p=SHARES))
     first = int(rng.integers(0, FRAMES - length + 1))
     pictures, truths = clip(seed, frames=FRAMES, only=range(first, first + length))
     if rng.uniform() < 0.5:
         pictures, truths = pictures[::-1], truths[::-1]
-    touched = [n for n in range(len(pictures)) if shown(truths[n])]
-    if not touched or touched[0] >= len(pictures) // 2:
+    start = next((n for n in range(length // 2) if shown(truths[n])), None)
+    if start is None:
         return []
-    stops = [touched[0], len(pictures) - 1]
-    if rng.uniform() < TOUCHED_AGAIN:
-        stops[1:1] = [n for n in touched if len(pictures) // 2 < n < len(pictures) - 3][:1]
-    out: list[Sample] = []
-    reached: F32 | None = None
-    for start, stop in pairwise(stops):
-        if reached is not None and rng.uniform() < MENDED:
-            matte = mended(pictures, start, reached, truths[start])
-        else:
-            matte = begun(rng, pictures[start:], truths[start])
-        samples, reached = followed(rng, matte, pictures[start : stop + 1], truths[start : stop + 1])
-        out += samples
-    return out
+    pictures, truths = pictures[start:], truths[start:]
+    samples, _ = followed(rng, begun(rng, pictures, truths[0]), pictures, truths)
+    return samples
+
+
+def between(rng: np.random.Generator, seed: int) -> list[Sample]:
+    """The samples of a clip between two touched frames: of the way from the first one, and of that back to it."""
+    apart = round(float(np.exp(rng.uniform(*np.log(APART)))))
+    first = int(rng.integers(0, FRAMES - apart))
+    numbers = [n for n in range(first, first + apart + 9) if n < FRAMES]
+    if rng.uniform() < 0.5:
+        numbers = [FRAMES - 1 - n for n in numbers]
+    pictures, truths = clip(seed, frames=FRAMES, only=numbers)
+    if not shown(truths[0]) or not shown(truths[apart]):
+        return []
+    matte = begun(rng, pictures, truths[0])
+    samples, way = followed(rng, matte, pictures[: apart + 1], truths[: apart + 1])
+    if rng.uniform() < MENDED:
+        matte = mended(pictures, apart, way[-1].matte, truths[apart])
+    else:
+        matte = begun(rng, pictures[apart::-1], truths[apart])
+    beyond = [Beyond(one.matte, away, one.doubt) for away, one in enumerate(way[:-1], 1)]
+    more, _ = followed(rng, matte, pictures[apart:0:-1], truths[apart:0:-1], beyond[::-1])
+    return samples + more
 
 
 def mended(pictures: list[U8], number: int, reached: F32, truth: F32) -> F32:
@@ -130,18 +155,20 @@ def mended(pictures: list[U8], number: int, reached: F32, truth: F32) -> F32:
     return matte
 
 
-def followed(rng: np.random.Generator, matte: F32, pictures: list[U8], truths: list[F32]) -> tuple[list[Sample], F32]:
-    """The samples of a span whose first frame has this matte, and the matte of its last frame."""
-    follower, out = Follower(pictures[0], matte), []
-    settled: Settled | None = None
-    for far, settled in enumerate(settling(follower, pictures[1:], rng), 1):
-        if far > 2 and far % EVERY:
+def followed(
+    rng: np.random.Generator, matte: F32, pictures: list[U8], truths: list[F32], beyond: Sequence[Beyond] = ()
+) -> tuple[list[Sample], list[Followed]]:
+    """The samples of a span whose first frame has this matte, and all that following made of the others."""
+    follower, out, way = Follower(pictures[0], matte), list[Sample](), list[Followed]()
+    for far, settled in enumerate(settling(follower, pictures[1:], rng, beyond), 1):
+        way.append(follower.finish(settled))
+        if far > 2 and far % (BACK if beyond else EVERY):
             continue
-        if overlap(settled.shape, truths[far]) < HELD and rng.uniform() > LOST:
+        if not beyond and overlap(settled.shape, truths[far]) < HELD and rng.uniform() > LOST:
             continue
         stack = settled.stack
         out.append((quantised(stack.planes), np.round(truths[far][stack.inside] * 255).astype(np.uint8)))
-    return out, matte if settled is None else follower.finish(settled).matte
+    return out, way
 
 
 def collect(what: str, one: Callable[[int], list[Any]], names: Sequence[str]) -> None:

@@ -183,6 +183,7 @@ def main() -> None:
     parser.add_argument("--lights", type=int, default=0, help="of those, planes of other frames' light, before --apart")
     parser.add_argument("--apart", type=int, default=0, help="of those, planes of what differs from others, the last")
     parser.add_argument("--new", type=int, help="first of the planes that the network to start from does not know")
+    parser.add_argument("--last", type=int, default=0, help="how many of those are the last planes nevertheless")
     parser.add_argument(
         "--sizes", type=int, default=5, choices=(4, 5), help="how often the picture is halved, and once"
     )
@@ -198,7 +199,7 @@ def main() -> None:
     planes = samples[0][0].shape[0]
     net = Weigher(planes, given.sizes).to(memory_format=torch.channels_last)
     if given.start:
-        resume(net, given.start, batch(rng, samples, 48, kind)[0], given.new)
+        resume(net, given.start, batch(rng, samples, 48, kind)[0], given.new, given.last)
         print(f"as it is: held {score(net, held, kind)}", flush=True)
     print(f"{len(samples)} samples, {planes} planes", flush=True)
     optimiser = torch.optim.AdamW(net.parameters(), lr=given.rate, weight_decay=1e-3)

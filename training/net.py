@@ -72,21 +72,21 @@ def convolutions(graph: onnx.GraphProto) -> dict[str, tuple[onnx.TensorProto, on
     }
 
 
-def widened(weight: np.ndarray, planes: int, new: int | None = None) -> np.ndarray:
+def widened(weight: np.ndarray, planes: int, new: int | None = None, last: int = 0) -> np.ndarray:
     """A convolution's weights, (out, in, h, w), for as many planes as are read now; unknown ones weigh nothing.
 
-    new: the first of the planes that it did not know, if they are not the last ones.
+    new: the first of the planes that it did not know, if they are not the last ones; `last` of them are those still.
     """
     known = weight.shape[1]
-    return np.insert(weight, [known if new is None else new] * (planes - known), 0, axis=1)
+    last = min(last, planes - known)
+    return np.insert(weight, [known if new is None else new] * (planes - known - last) + [known] * last, 0, axis=1)
 
 
-def resume(net: Weigher, path: Path, planes: Tensor, new: int | None = None) -> None:
+def resume(net: Weigher, path: Path, planes: Tensor, new: int | None = None, last: int = 0) -> None:
     """Takes over the weights of an exported network, whose normalisation is folded into its convolutions.
 
     What the network has and the file has not keeps its first values. planes: some of what it will read,
-    (N, C, h, w), from which the normalisation is set so that it changes nothing. new: the first of the planes
-    that the file does not know, if they are not the last ones.
+    (N, C, h, w), from which the normalisation is set so that it changes nothing. new, last: as for `widened`.
     """
     folded: dict[str, Tensor] = {}
     modules = dict(net.named_modules())
@@ -98,7 +98,7 @@ def resume(net: Weigher, path: Path, planes: Tensor, new: int | None = None) -> 
         weight, bias = (numpy_helper.to_array(one) for one in stored)
         bias = torch.from_numpy(bias.copy())
         with torch.no_grad():
-            conv.weight.copy_(torch.from_numpy(widened(weight, conv.weight.shape[1], new)))
+            conv.weight.copy_(torch.from_numpy(widened(weight, conv.weight.shape[1], new, last)))
             if conv.bias is None:
                 folded[name.rsplit(".", 1)[0] + ".1"] = bias
             else:

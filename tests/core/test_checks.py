@@ -68,6 +68,17 @@ def test_the_artist_draws_in_marks_on_what_is_missing() -> None:
     assert all(20 < x < 50 and 20 < y < 80 for x, y in points)
 
 
+def test_the_artist_s_stroke_bends_with_what_is_wrong() -> None:
+    truth = np.zeros((100, 100), np.float32)
+    truth[10:90, 10:18] = truth[82:90, 10:90] = 1  # a hook
+    kind, radius, points = next_mark(np.zeros_like(truth), truth)
+    assert kind == "in"
+    drawn = rasterise([Mark(id="a", frame=0, kind=kind, radius=radius, points=points)], kind, truth.shape, (1, 1))
+    assert truth[drawn].mean() > 0.98
+    assert drawn[:30].any(), "up one leg"
+    assert drawn[:, 70:].any(), "and along the other"
+
+
 def test_the_artist_leaves_a_good_matte_alone() -> None:
     assert next_mark(box(10, 50), box(10, 50)) is None
     assert next_mark(box(10, 51), box(10, 50)) is None

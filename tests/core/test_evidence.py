@@ -7,7 +7,7 @@ import pytest
 
 from cuvrel.core.checks.quality import overlap
 from cuvrel.core.follow.carry import Follower, network
-from cuvrel.core.follow.evidence import HALF, QUARTERS, Expected, area_of_interest
+from cuvrel.core.follow.evidence import HALF, QUARTERS, Beyond, Expected, area_of_interest
 from cuvrel.core.follow.run import Settings, span
 from cuvrel.core.pulls.memory import to_lab
 from cuvrel.core.pulls.network import SURELY, quarters
@@ -37,6 +37,7 @@ def test_the_network_looks_about_the_subject_and_everywhere_when_it_is_gone() ->
     hidden = np.zeros_like(shape)
     hidden[60:90, 200:230] = 0.5
     assert area_of_interest(shape, hidden)[1].stop > 240, "what is hidden is looked for, too"
+    assert area_of_interest(shape, empty, hidden)[1].stop > 240, "what was found from beyond, too"
 
 
 def test_what_is_hidden_is_expected_to_move_on_with_the_subject_and_fades() -> None:
@@ -73,7 +74,7 @@ def test_the_stack_knows_the_earlier_frames_pictures_brought_here_and_how_long_a
         follower.step(pictures[frame])
         planes, (rows, cols) = follower.stack.planes, follower.stack.inside
         inside = truths[frame][rows, cols][::2, ::2] > 0.99
-        now, before, first = planes[0], planes[20], planes[24]
+        now, before, first = planes[0], planes[24], planes[28]
         still = quarters([to_lab(pictures[frame - 1])[rows, cols, 0] / np.float32(128) - 1])[0]
         for brought in (before, first):
             assert np.abs(brought - now)[inside].mean() < 0.5 * np.abs(still - now)[inside].mean()
@@ -156,3 +157,16 @@ def test_what_comes_out_from_behind_another_thing_is_the_subject_again() -> None
     assert max(behind) < 24, "the post has passed"
     assert min(overlap(found[n].matte, shown[n]) for n in behind) > 0.93
     assert overlap(found[24].matte, truths[24]) > 0.95
+
+
+def test_the_stack_knows_what_the_way_from_beyond_found_and_whether_there_was_one() -> None:
+    pictures, truths = sliding(4)
+    alone, both = (Follower(pictures[0], truths[0]) for _ in range(2))
+    looked = alone.look(pictures[1], alone.at)
+    alone.settle(looked)
+    both.settle(looked, beyond=Beyond(truths[1], 4, 0.25))
+    assert not alone.stack.planes[20:24].any()
+    assert np.array_equal(alone.stack.planes[-2:, 0, 0], [-1, -1])
+    part = truths[1][both.stack.inside]
+    assert np.allclose(both.stack.planes[20:24], 2 * quarters([part]) - 1, atol=1e-6)
+    assert np.allclose(both.stack.planes[-2:, 0, 0], [2 / 4 - 1, 0.5])

@@ -10,7 +10,7 @@ from cuvrel.core.pulls.memory import ColourMemory, to_lab
 from cuvrel.core.pulls.prepared import Prepared, sizes
 from cuvrel.core.pulls.relax import edge_weights, geodesic, relax
 from cuvrel.core.pulls.soften import bounds, soften
-from cuvrel.core.pulls.trace import again, clues, glanced, owned, trace
+from cuvrel.core.pulls.trace import again, clues, glanced, of_one_piece, owned, trace
 from cuvrel.core.recipe.errors import TraceError
 from cuvrel.core.recipe.models import Mark
 from tests.conftest import Clip
@@ -142,6 +142,15 @@ def test_a_mend_brings_back_what_was_lost() -> None:
     wrong[:, :140] = 0
     mended = trace(rgb, [mark("in", (110, 110), (125, 140))], prior=wrong)
     assert overlap(mended, truth) > overlap(wrong, truth) + 0.1
+
+
+def test_what_is_of_one_piece_with_a_mended_place_is_mended_as_a_whole() -> None:
+    changed, struck = np.zeros((2, 80, 120), bool)
+    changed[10:16, 10:100] = changed[40:50, 40:60] = struck[12:14, 20:24] = True
+    free = of_one_piece(changed, struck)
+    assert free[10:16, 10:100].min() > 0.95, "a strip, from end to end"
+    assert free[30:].max() == 0, "not what lies apart from it"
+    assert not of_one_piece(changed, np.zeros_like(struck)).any(), "and nothing that no mark asks for"
 
 
 def test_detail_0_is_a_plain_outline() -> None:

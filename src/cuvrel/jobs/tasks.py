@@ -17,6 +17,7 @@ from sqlalchemy.orm import Session
 
 from cuvrel.core import catalogue
 from cuvrel.core.follow.carry import Halt
+from cuvrel.core.follow.evidence import Beyond
 from cuvrel.core.follow.run import Settings, joined, span
 from cuvrel.core.media.probe import MediaInfo, pack_sequence
 from cuvrel.core.media.reader import Reader
@@ -155,7 +156,15 @@ class Works:
             return
         total = 2 * (abs(beyond - first) - 1)
         taught = None if begin == beyond else (reader.frame(beyond), ends[0])
-        for number, found in span(reader.frame, frames, (reader.frame(begin), ends[1]), settings, taught):
+
+        def there_first(number: int) -> Beyond | None:
+            with self.database.session() as session:
+                there = session.get(MatteFrame, (shot_id, pull_id, number))
+                matte = stored_matte(self.blobs, there) if there and there.origin == "followed" else None
+                return None if there is None or matte is None else Beyond(matte, abs(number - first), there.doubt)
+
+        start = reader.frame(begin), ends[1]
+        for number, found in span(reader.frame, frames, start, settings, taught, beyond=there_first):
             with self.database.session() as session:
                 there = session.get(MatteFrame, (shot_id, pull_id, number))
                 matte = stored_matte(self.blobs, there) if there and there.origin == "followed" else None

@@ -10,12 +10,18 @@ from numpy.typing import NDArray
 
 F32 = NDArray[np.float32]
 Kind = Literal["in", "out"]
+Point = NDArray[np.float64]
+STEP = 2.0  # pixels from one place of a stroke to the next
+MOST = 60  # steps that a stroke goes each way
+TURNS = (0.0, 0.25, -0.25, 0.5, -0.5, 1.0, -1.0, 1.5, -1.5)  # by which it may turn at each step, in radians
+STRAIGHT = 0.85  # share of the most room there is that is enough to go straight on
 
 
 def next_mark(matte: F32, truth: F32) -> tuple[Kind, float, list[tuple[float, float]]] | None:
     """Kind, radius and points, in pixels, of one stroke in the largest wrong part; None when none is wrong.
 
-    The stroke runs along the part's longer axis through its thickest place and stays inside it.
+    The stroke runs both ways from the part's thickest place, first where it can go furthest straight on, bends
+    as the part does, and stays inside it.
     """
     wrong = ((matte > 0.5) != (truth > 0.5)).astype(np.uint8)
     depth = cv2.distanceTransform(wrong, cv2.DIST_L2, 5)
@@ -23,22 +29,46 @@ def next_mark(matte: F32, truth: F32) -> tuple[Kind, float, list[tuple[float, fl
     if count < 2:
         return None
     part = 1 + int(np.argmax(stats[1:, cv2.CC_STAT_AREA]))
-    mask = labels == part
-    inner = np.where(mask, depth, 0)
+    inner = np.where(labels == part, depth, 0)
     y, x = np.unravel_index(int(np.argmax(inner)), inner.shape)
     kind: Kind = "in" if truth[y, x] > 0.5 else "out"
-    ys, xs = np.nonzero(mask)
-    centred = np.stack([xs - xs.mean(), ys - ys.mean()])
-    _, axes = np.linalg.eigh(centred @ centred.T)
-    along = axes[:, 1]
     radius = float(np.clip(0.5 * inner[y, x], 1.0, 8.0))
-    points = [(float(x), float(y))]
-    for way in (1.0, -1.0):
-        for step in range(1, 60):
-            px, py = x + way * along[0] * step * 2, y + way * along[1] * step * 2
-            iy, ix = round(py), round(px)
-            if not (0 <= iy < mask.shape[0] and 0 <= ix < mask.shape[1]) or depth[iy, ix] < radius:
-                break
-            points.insert(0 if way > 0 else len(points), (float(px), float(py)))
+    start = np.array([x, y], np.float64)
+    ways = [(_straight(depth, start, angle, radius), angle) for angle in np.linspace(0, 2 * np.pi, 24, endpoint=False)]
+    angle = max(ways)[1]
+    points = [*_along(depth, start, angle + np.pi, radius)[::-1], start, *_along(depth, start, angle, radius)]
     points = [points[0], *points[2:-1:4], points[-1]] if len(points) > 3 else points
-    return kind, radius, [(px + 0.5, py + 0.5) for px, py in points]
+    return kind, radius, [(float(px) + 0.5, float(py) + 0.5) for px, py in points]
+
+
+def _room(depth: F32, at: Point) -> float:
+    """How far a place lies from what is not wrong; 0 beyond the picture."""
+    x, y = round(float(at[0])), round(float(at[1]))
+    return float(depth[y, x]) if 0 <= y < depth.shape[0] and 0 <= x < depth.shape[1] else 0.0
+
+
+def _towards(angle: float) -> Point:
+    return STEP * np.array([np.cos(angle), np.sin(angle)])
+
+
+def _straight(depth: F32, start: Point, angle: float, radius: float) -> tuple[int, float]:
+    """How many steps a stroke can go straight on, up to half of MOST, and the room on the way added up."""
+    rooms = [_room(depth, start + n * _towards(angle)) for n in range(1, MOST // 2)]
+    far = next((n for n, room in enumerate(rooms) if room < radius), len(rooms))
+    return far, sum(rooms[:far])
+
+
+def _along(depth: F32, start: Point, angle: float, radius: float) -> list[Point]:
+    """The places of a stroke that sets out at an angle, up to MOST steps."""
+    out: list[Point] = []
+    at = start
+    for _ in range(MOST):
+        # a step further, so that a bend is seen before it comes
+        best, _, turn = max((_room(depth, at + 2 * _towards(angle + turn)), -abs(turn), turn) for turn in TURNS)
+        if _room(depth, at + 2 * _towards(angle)) < max(radius, STRAIGHT * best):
+            angle += turn
+        at = at + _towards(angle)
+        if best < radius or _room(depth, at) < radius:
+            break
+        out.append(at)
+    return out

@@ -11,7 +11,7 @@ A small network of our own, trained on made-up composites, weighs all that into 
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import cache
 from pathlib import Path
 
@@ -22,7 +22,7 @@ from numpy.typing import NDArray
 from cuvrel.core.follow.appearance import Appearance
 from cuvrel.core.follow.background import Background
 from cuvrel.core.follow.doubt import HALT, Evidence, advice, worst_place
-from cuvrel.core.follow.evidence import Carried, Expected, Stack, area_of_interest, halved, stacked
+from cuvrel.core.follow.evidence import Beyond, Carried, Expected, Stack, area_of_interest, halved, stacked
 from cuvrel.core.follow.place import Behind, Place
 from cuvrel.core.media.box import bounds, doubled, even
 from cuvrel.core.motion.dense import SMOOTH
@@ -194,10 +194,13 @@ class Follower:
         """
         return self.finish(self.settle(self.look(rgb, self.at), decide=decide))
 
-    def settle(self, looked: Looked, after: Looked | None = None, decide: bool = True) -> Settled:
+    def settle(
+        self, looked: Looked, after: Looked | None = None, decide: bool = True, beyond: Beyond | None = None
+    ) -> Settled:
         """A step from a frame that was looked at: the next one may begin, and `finish` makes this one's matte of it.
 
         after: the frame that comes next, looked at from this one, where there is one: it tells what moves.
+        beyond: what following from the next touched frame made of this one, at plate size, where it was here.
         """
         lab, grey = looked.lab, looked.grey
         if decide:
@@ -206,8 +209,10 @@ class Follower:
             flow, fault = Flow(SMOOTH).between(grey, self.at.grey)
         found = self._carried(grey, flow, fault)
         shape = found.matte + found.faith * (found.along - found.matte)
-        stack = self._evidence(looked, found, None if after is None else after.onward)
-        u = self._decided(shape, stack) if decide else shape
+        if beyond is not None:
+            beyond = replace(beyond, matte=shrink(beyond.matte, self.size).astype(np.float32))
+        stack = self._evidence(looked, found, None if after is None else after.onward, beyond)
+        u = self._decided(shape if beyond is None else np.maximum(shape, beyond.matte), stack) if decide else shape
         self._recent.fade(0.75)
         self._teach([self._recent], lab, u, 0.4)
         small = halved(u)
@@ -261,7 +266,9 @@ class Follower:
         residual = cv2.absdiff(grey, here.of(self.at.grey)).astype(np.float32)
         return Carried(flow, fault, carried, along, light, first_light, faith, residual, self._age)
 
-    def _evidence(self, looked: Looked, carried: Carried, onward: tuple[F32, F32] | None) -> Stack:
+    def _evidence(
+        self, looked: Looked, carried: Carried, onward: tuple[F32, F32] | None, beyond: Beyond | None
+    ) -> Stack:
         """What the network weighs, about where the subject may be."""
         shape = halved(carried.matte)
         flow, calm = carried.small[0], carried.calm
@@ -269,13 +276,15 @@ class Follower:
         self._ground.move(flow, calm, shape)
         self._own.move(flow, calm)
         self._place.move(at_size(self._ground.camera, 2))
-        box = area_of_interest(shape, self._expected.plane)
+        box = area_of_interest(shape, self._expected.plane, None if beyond is None else halved(beyond.matte))
         own = self._own.planes(looked.half, shape)
         ground = self._ground.planes(looked.half, shape, self._own.alike, self._own.unlike)
         memories = [self._recent, *self._touched]
         place = self._place.differs(looked.lights, carried.matte, doubled(box))
         known = [*ground, *own]
-        return stacked(carried, looked.lab, looked.half, memories, self._expected, shape, box, known, place, onward)
+        return stacked(
+            carried, looked.lab, looked.half, memories, self._expected, shape, box, known, place, onward, beyond
+        )
 
     def _decided(self, shape: F32, stack: Stack) -> F32:
         """The matte that the network weighs out, without crumbs that nothing was carried to."""

@@ -23,9 +23,10 @@ from cuvrel.core.pulls.network import quarters
 
 F32 = NDArray[np.float32]
 U8 = NDArray[np.uint8]
-QUARTERS = 32  # planes that are quarters of those at working size
-HALF = 15 + background.PLANES + appearance.PLANES  # planes at half size
-OTHERS = -1 - appearance.PLANES  # the plane of other things, the background's last
+QUARTERS = 36  # planes that are quarters of those at working size
+BEYOND = 2  # planes about the way back from the touched frame beyond, the last ones
+HALF = 15 + background.PLANES + appearance.PLANES + BEYOND  # planes at half size
+OTHERS = -1 - appearance.PLANES - BEYOND  # the plane of other things, the background's last
 STAY = 0.93  # how much of a hidden part is still expected a frame later
 
 
@@ -59,6 +60,18 @@ class Carried:
         return np.exp(-self.small[1])
 
 
+@dataclass(frozen=True)
+class Beyond:
+    """What the way that set out from the next touched frame made of a frame.
+
+    matte: (H, W) float32; away: how many frames its touched one is away; doubt: 0 to 1.
+    """
+
+    matte: F32
+    away: int
+    doubt: float
+
+
 def halved(plane: NDArray) -> NDArray:
     """A picture or plane at half size, averaged."""
     return cv2.resize(plane, (plane.shape[1] // 2, plane.shape[0] // 2), interpolation=cv2.INTER_AREA)
@@ -88,10 +101,14 @@ class Expected:
         self.plane = np.maximum(matte, STAY * self.plane)
 
 
-def area_of_interest(shape: F32, expected: F32) -> Box:
-    """Where the network looks, at half size: about the carried and the expected subject; all when both are gone."""
+def area_of_interest(shape: F32, expected: F32, beyond: F32 | None = None) -> Box:
+    """Where the network looks, at half size: about the carried and the expected subject; all when both are gone.
+
+    beyond: what the way back from the next touched frame found, if it was gone.
+    """
     h, w = shape.shape
-    box = blocks((shape > 0.1) | (expected > 0.25), 20, 8)
+    where = (shape > 0.1) | (expected > 0.25)
+    box = blocks(where if beyond is None else where | (beyond > 0.25), 20, 8)
     if box is None or float((shape > 0.5).sum()) < 12:
         return slice(0, h), slice(0, w)
     return box
@@ -130,6 +147,7 @@ def stacked(
     known: list[F32],
     place: F32,
     onward: tuple[F32, F32] | None,
+    beyond: Beyond | None,
 ) -> Stack:
     """The stack for the network.
 
@@ -138,6 +156,7 @@ def stacked(
     background and the subject's own look say. place: how far the box is from what earlier frames showed there, 0 to 1,
     at working size.
     onward: motion from here to the frame after, and its fault, at working size, where that frame is known.
+    beyond: at working size.
     """
     flow, fault = carried.small
     sides, from_ground = with_subject(flow, carried.calm, shape)
@@ -160,16 +179,23 @@ def stacked(
         *_onward(onward, shape),
         np.full(shape.shape, 2 / max(1, carried.age) - 1, np.float32),
         *known,
+        *(np.full(shape.shape, told, np.float32) for told in _told(beyond)),
     ]
     big = doubled(box)
     part = lab[big].astype(np.float32) / np.float32(128) - np.float32(1)
     full: list[F32] = [part[..., 0], part[..., 1], part[..., 2]]
     full += [matte[big] * 2 - 1 for matte in (carried.matte, carried.along)]
+    full.append(np.zeros_like(part[..., 0]) if beyond is None else beyond.matte[big] * 2 - 1)
     # with the pictures that they came with: where an edge lies beside its own, so does the outline
     lights = np.stack([carried.light[big], carried.first_light[big]]).astype(np.float32)
     full += [*(lights / np.float32(128) - np.float32(1)), 2 * place - 1]
     planes = np.concatenate([quarters(full), np.stack([plane[box] for plane in half])])
     return Stack(planes.astype(np.float32), box)
+
+
+def _told(beyond: Beyond | None) -> tuple[float, float]:
+    """How near the next touched frame is, and how sure of itself the way back from it; -1 for not at all."""
+    return (-1.0, -1.0) if beyond is None else (2 / max(1, beyond.away) - 1, 1 - 2 * beyond.doubt)
 
 
 def _onward(motion: tuple[F32, F32] | None, shape: F32) -> list[F32]:

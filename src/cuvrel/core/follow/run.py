@@ -12,6 +12,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from cuvrel.core.follow.carry import Followed, Follower, Halt, Looked
+from cuvrel.core.follow.evidence import Beyond
 from cuvrel.core.follow.find import find
 from cuvrel.core.pulls.marks import rasterise
 from cuvrel.core.pulls.prepared import Prepared, prepare
@@ -46,6 +47,10 @@ class Frame:
     halt: Halt | None = None
 
 
+def nothing(_: int) -> None:
+    """No way has come from beyond."""
+
+
 def span(
     read: Read,
     frames: Sequence[int],
@@ -53,12 +58,14 @@ def span(
     settings: Settings,
     taught: tuple[U8, F32] | None = None,
     keep: bool = False,
+    beyond: Callable[[int], Beyond | None] = nothing,
 ) -> Iterator[tuple[int, Followed]]:
     """Carries a matte over `frames` in their order, one after another from `start`.
 
     start: picture and matte of the frame before the first. taught: picture and matte of the touched
     frame whose colours are remembered, where that is another one. keep: the first frame takes the shape
-    as motion carries it, whatever the picture says.
+    as motion carries it, whatever the picture says. beyond: what following from the next touched frame
+    made of a frame, where it was there first.
     """
     if taught is None:
         follower = Follower(*start, settings.hold, settings.detail)
@@ -83,7 +90,7 @@ def span(
             after = coming[1].result() if len(coming) > 1 else None
             look_ahead()
             coming.popleft()
-            settled = follower.settle(looked, after, decide=place > 0 or not keep)
+            settled = follower.settle(looked, after, place > 0 or not keep, beyond(number))
             finished = behind.submit(follower.finish, settled)
             if last:
                 yield last[0], last[1].result()
@@ -132,9 +139,15 @@ def refollow(
                 break
 
 
-def _timed(read: Read, frames: Sequence[int], start: tuple[U8, F32], settings: Settings) -> Iterator[Frame]:
+def _timed(
+    read: Read,
+    frames: Sequence[int],
+    start: tuple[U8, F32],
+    settings: Settings,
+    beyond: Callable[[int], Beyond | None] = nothing,
+) -> Iterator[Frame]:
     begun = time.perf_counter()
-    for at, found in span(read, frames, start, settings) if frames else ():
+    for at, found in span(read, frames, start, settings, beyond=beyond) if frames else ():
         yield Frame(at, found.matte, "followed", found.doubt, (time.perf_counter() - begun) * 1000, found.halt)
         begun = time.perf_counter()
 
@@ -148,7 +161,13 @@ def _between(read: Read, touched: Mapping[int, F32], left: int, right: int, sett
             yield frame
         else:
             there[frame.number] = frame
-    for frame in _timed(read, range(right - 1, max(left, middle - reach), -1), (read(right), touched[right]), settings):
+
+    def beyond(number: int) -> Beyond | None:
+        first = there.get(number)
+        return None if first is None else Beyond(first.matte, number - left, first.doubt)
+
+    back = range(right - 1, max(left, middle - reach), -1)
+    for frame in _timed(read, back, (read(right), touched[right]), settings, beyond):
         other = there.pop(frame.number, None)
         if other is None:
             yield frame

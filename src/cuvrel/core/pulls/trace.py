@@ -39,6 +39,7 @@ SNAP = 0.7  # snap to edge from which the outline seeks edges as far as it can
 NEARBY = 5  # pixels about a mend, at twice the small size, in which its outline may move
 STRIKE = 0.12  # how much a new mark's reach counts beside what the network says
 OPEN = 3.0  # how soon a new mark's reach lets the network decide anew
+STAY = 1.0  # log odds by which a pixel is what it was
 SURE = 40.0  # log odds of a marked pixel
 
 
@@ -166,20 +167,38 @@ def weighed(known: Clues) -> F32:
     u = cv2.resize(np.minimum(known.told.u, 0.3), twice, interpolation=cv2.INTER_LINEAR)
     box = doubled(known.box)
     odds = network().odds(known.stack)
-    if known.prior is not None:
-        # a mark that contradicts what was there is not to be argued away where it reaches
-        part = np.ascontiguousarray(known.told.reach[known.box[0], known.box[1]])
-        odds += np.float32(STRIKE) * cv2.resize(part, odds.shape[::-1], interpolation=cv2.INTER_LINEAR)
-    u[box] = 1 / (1 + np.exp(-odds))
+    inside, outside = (
+        cv2.resize(marked.astype(np.uint8), twice, interpolation=cv2.INTER_NEAREST) > 0
+        for marked in (known.inside, known.outside)
+    )
     if known.prior is None:
-        inside = cv2.resize(known.inside.astype(np.uint8), twice, interpolation=cv2.INTER_NEAREST) > 0
+        u[box] = 1 / (1 + np.exp(-odds))
         # what passes before a subject parts it by a few pixels; what lies further off is another thing
         grown = cv2.dilate((u > 0.5).astype(np.uint8), np.ones((9, 9), np.uint8)) > 0
         return np.where(_reached(grown, inside), u, 0).astype(np.float32)
     assert known.open is not None
-    free = cv2.resize(np.clip(known.open * OPEN, 0, 1), twice, interpolation=cv2.INTER_LINEAR)
     before = cv2.resize(known.prior, twice, interpolation=cv2.INTER_LINEAR)
+    # a mark that contradicts what was there is not to be argued away where it reaches
+    part = np.ascontiguousarray(known.told.reach[known.box[0], known.box[1]])
+    odds += np.float32(STRIKE) * cv2.resize(part, odds.shape[::-1], interpolation=cv2.INTER_LINEAR)
+    odds += np.float32(STAY) * np.clip((before[box] - 0.5) * 4, -1, 1)
+    u[box] = 1 / (1 + np.exp(-odds))
+    free = cv2.resize(np.clip(known.open * OPEN, 0, 1), twice, interpolation=cv2.INTER_LINEAR)
+    was, now = before >= 0.5, u > 0.5
+    for struck, changed in ((inside & ~was, now & ~was), (outside & was, was & ~now)):
+        free = np.maximum(free, of_one_piece(changed, struck))
     return np.asarray(before + free * (u - before), np.float32)
+
+
+def of_one_piece(changed: NDArray[np.bool_], struck: NDArray[np.bool_]) -> F32:
+    """How far each pixel is of a change that hangs together with where it was struck for, (h, w) float32, 0 to 1.
+
+    What is of one piece changes as a whole, however far the mark's own reach goes.
+    """
+    if not struck.any():
+        return np.zeros(changed.shape, np.float32)
+    parts = cv2.dilate(_reached(changed, struck).astype(np.float32), np.ones((5, 5), np.uint8))
+    return cv2.GaussianBlur(parts, (0, 0), 1)
 
 
 def _from_marks(ready: Prepared, inside: NDArray[np.bool_], outside: NDArray[np.bool_]) -> Told:
