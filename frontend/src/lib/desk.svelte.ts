@@ -165,6 +165,12 @@ export class Desk {
     return this.pull?.kind === "trace" && this.mode !== "unroll";
   }
 
+  /** Why following halted on this frame, where it did. */
+  get halt() {
+    const here = this.shot.frame(this.trace?.id, this.frame);
+    return this.marking && here?.origin === "followed" ? here.halt : null;
+  }
+
   /** The pull whose shapes can be drawn and changed now. */
   get shaping(): Pull | undefined {
     return this.pull?.kind === "shape" && this.mode !== "unroll" ? this.pull : undefined;

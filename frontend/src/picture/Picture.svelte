@@ -2,7 +2,6 @@
   import type { Mark } from "../lib/api-types";
   import { api } from "../lib/api";
   import type { Desk, Drawn } from "../lib/desk.svelte";
-  import { follow } from "../lib/keys";
   import { notes } from "../lib/notes.svelte";
   import Tools from "./Tools.svelte";
   import Overlay from "./Overlay.svelte";
@@ -11,9 +10,9 @@
   import Placing from "./Placing.svelte";
   import Shapes from "./Shapes.svelte";
   import ShapeTools from "./ShapeTools.svelte";
-  import { blankKey, rounded } from "../lib/shapes";
-  import type { Shape, ShapeKey } from "../lib/api-types";
-  import { thinned, touches, type Point, type Stroke } from "./strokes";
+  import Says from "./Says.svelte";
+  import { addShape, draw, erase, sample } from "./edits";
+  import type { Point, Stroke } from "./strokes";
 
   let { desk }: { desk: Desk } = $props();
   const shot = $derived(desk.shot);
@@ -50,10 +49,6 @@
 
   const marks = $derived(desk.marking && desk.mode !== "result" ? marksHere() : []);
   const here = $derived(shot.frame(desk.trace?.id, desk.frame));
-  const halt = $derived(desk.marking && here?.origin === "followed" ? here.halt : null);
-
-  // following came from the side on which there is a matte
-  const way = $derived(shot.frame(desk.trace?.id, desk.frame - 1)?.blob ? 1 : -1);
 
   function marksHere(): Mark[] {
     return desk.trace?.marks?.filter((m) => m.frame === desk.frame) ?? [];
@@ -98,33 +93,11 @@
   const drawn: Drawn[] = ["ellipse", "box", "polygon", "curve"];
   const drawing_ = $derived(drawn.find((kind) => kind === desk.tool && desk.shaping));
 
-  /** A new shape with one key on this frame. */
-  function finish(kind: Drawn, part: Partial<ShapeKey>) {
-    const pull = desk.shaping;
-    if (!pull) return;
-    const names: Record<Drawn, string> = {
-      ellipse: "Ellipse", box: "Box", polygon: "Polygon", curve: "Curve",
-    }; // prettier-ignore
-    const same = pull.shapes.filter((s) => s.kind === kind).length;
-    const shape: Shape = {
-      id: shot.freshId("h"),
-      name: same ? `${names[kind]} ${same + 1}` : names[kind],
-      kind,
-      on: true,
-      join: "add",
-      keys: [rounded({ ...blankKey(desk.frame), ...part })],
-    };
-    desk.putShape(shape, `draw ${names[kind].toLowerCase()}`);
-    desk.shapeId = shape.id;
-    desk.tool = "arrow";
-    if (desk.mode === "result") desk.mode = "veil";
-    shaping = null;
-  }
-
   function close() {
     if (!shaping || shaping.points.length < 3) return;
     const points = shaping.points.map(([x, y]) => ({ x, y, inner: 0, outer: 0, corner: false }));
-    finish(shaping.kind, { points });
+    addShape(desk, shaping.kind, { points });
+    shaping = null;
   }
 
   function shapeDown(kind: Drawn, event: PointerEvent) {
@@ -145,7 +118,8 @@
     const [width, height] = [Math.abs(a[0] - b[0]), Math.abs(a[1] - b[1])];
     // a press without a drag is a slip of the hand
     if (width * scale < 4 || height * scale < 4) return void (shaping = null);
-    finish(shaping.kind, { x: (a[0] + b[0]) / 2, y: (a[1] + b[1]) / 2, width, height });
+    addShape(desk, shaping.kind, { x: (a[0] + b[0]) / 2, y: (a[1] + b[1]) / 2, width, height });
+    shaping = null;
   }
 
   function at(event: PointerEvent | WheelEvent | MouseEvent): Point {
@@ -181,7 +155,7 @@
     box!.setPointerCapture(event.pointerId);
     desk.stop();
     if (desk.mode === "result") desk.mode = "veil";
-    if (desk.tool === "erase") return erase(at(event));
+    if (desk.tool === "erase") return erase(desk, at(event), 5 / scale);
     const plain = (desk.tool === "out") === event.altKey ? "in" : "out";
     const kind = desk.tool === "near" || desk.tool === "drag" ? desk.tool : plain;
     if (kind === "drag" && !here?.blob) {
@@ -209,96 +183,23 @@
         ...drawing,
         points: [...drawing.points, ...(events.length ? events : [event]).map(at)],
       };
-    } else if (desk.tool === "erase" && event.buttons & 1 && desk.marking) erase(at(event));
-  }
-
-  /** Sets the colour key's ranges from what lies under the dragged box. */
-  async function sample([a, b]: [Point, Point], how: "set" | "add" | "take") {
-    const matte = shot.matte(desk.matteId);
-    const index = matte?.pulls.findIndex((p) => p.id === desk.sampling) ?? -1;
-    if (!matte || index < 0) return;
-    const around = [
-      Math.min(a[0], b[0]) - 2,
-      Math.min(a[1], b[1]) - 2,
-      Math.max(a[0], b[0]) + 2,
-      Math.max(a[1], b[1]) + 2,
-    ].map(Math.round);
-    try {
-      const pull = matte.pulls[index];
-      const { values } = await api.sample(
-        shot.id,
-        desk.frame,
-        around,
-        how === "set" ? null : { pull: pull.id, how },
-      );
-      const path = `${shot.mattePath(matte.id)}/pulls/${index}/params`;
-      const params = { ...pull.params, ...values };
-      const says = { set: "pick a colour", add: "add a colour", take: "take a colour away" };
-      shot.edit([{ op: "replace", path, value: params }], says[how]);
-      if (how === "set") {
-        desk.tool = "hand";
-        desk.sampling = null;
-      }
-      if (desk.mode === "result") desk.mode = "veil";
-    } catch (error) {
-      notes.fault(error);
-    }
+    } else if (desk.tool === "erase" && event.buttons & 1 && desk.marking)
+      erase(desk, at(event), 5 / scale);
   }
 
   function up(event: PointerEvent) {
     if (sampled) {
       const picked = sampled;
       sampled = null;
-      void sample(picked, event.altKey ? "take" : event.shiftKey ? "add" : "set");
+      void sample(desk, picked, event.altKey ? "take" : event.shiftKey ? "add" : "set");
       return;
     }
     if (drawing_) return shapeUp();
     panning = null;
     if (!drawing) return;
-    const { kind, fill, points } = drawing;
+    const stroke = drawing;
     drawing = null;
-    const line = thinned(points, Math.max(1, desk.brush / 3));
-    // a lasso that encloses nothing, or a drag to nowhere, is a slip of the hand
-    if (line.length < (fill || kind === "near" ? 3 : kind === "drag" ? 2 : 1)) return;
-    const pull = desk.trace;
-    const matte = shot.matte(desk.matteId);
-    if (!pull || !matte) return;
-    const mark: Mark = {
-      id: shot.freshId("k"),
-      frame: desk.frame,
-      kind,
-      radius: desk.brush,
-      points: line,
-      fill,
-    };
-    const index = matte.pulls.findIndex((p) => p.id === pull.id);
-    const says: Partial<Record<typeof kind, string>> = {
-      near: "only near here",
-      drag: "drag the outline",
-    };
-    shot.edit(
-      [{ op: "add", path: `${shot.mattePath(matte.id)}/pulls/${index}/marks/-`, value: mark }],
-      says[kind] ?? `${kind} ${fill ? "lasso" : "mark"}`,
-    );
-    if (kind === "out" && !here?.blob && !marksHere().some((m) => m.kind === "in"))
-      notes.add(
-        "Nothing can be solved from out marks alone.",
-        "Draw an in mark on the subject, too.",
-      );
-  }
-
-  function erase(point: Point) {
-    const pull = desk.trace;
-    const matte = shot.matte(desk.matteId);
-    if (!pull || !matte) return;
-    const list = pull.marks ?? [];
-    const hit = list.findIndex((m) => m.frame === desk.frame && touches(m, point, 5 / scale));
-    if (hit < 0) return;
-    const index = matte.pulls.findIndex((p) => p.id === pull.id);
-    shot.edit(
-      [{ op: "remove", path: `${shot.mattePath(matte.id)}/pulls/${index}/marks/${hit}` }],
-      "erase mark",
-    );
+    draw(desk, stroke);
   }
 
   /** The first mark on a frame should answer as quickly as the next: its picture is prepared under the pointer. */
@@ -382,7 +283,7 @@
     {shaping}
     {marks}
     {drawing}
-    {halt}
+    halt={desk.halt}
     {sampled}
     radius={desk.brush}
     pointer={desk.marking &&
@@ -409,42 +310,7 @@
     >
     <span>{Math.round(scale * 100)} %</span>
   </div>
-  {#if halt}
-    <div class="halt" class:low={halt.y < plate.height / 2} role="alert">
-      <p><strong>Halted: {halt.reason}.</strong> {halt.advice}</p>
-      <div>
-        <button class="btn" onclick={() => (desk.tool = "in")}>Mark here</button>
-        <button class="btn" disabled={!!shot.following} onclick={() => follow(desk, way)}
-          >It is right: follow {way > 0 ? "on" : "back"}</button
-        >
-        <button
-          class="btn"
-          disabled={!!shot.following}
-          title={`The shape of frame ${shot.doc!.first_number + desk.frame - way}, moved along, stays for this frame`}
-          onclick={() => follow(desk, way, desk.frame - way)}
-          >Take the last shape and flow on</button
-        >
-      </div>
-    </div>
-  {:else if shaping && (shaping.kind === "polygon" || shaping.kind === "curve")}
-    <p class="say">
-      {shaping.points.length < 3
-        ? "Press for each further point."
-        : "Press the first point, double-click or Enter to close. Backspace takes a point back."}
-    </p>
-  {:else if desk.shaping && !desk.shaping.shapes.length && !shaping}
-    <p class="say">Choose a shape on the left and draw it over the picture.</p>
-  {:else if desk.tool === "sample"}
-    <p class="say">
-      Drag over the colour. With Shift it is added to the range, with Alt it is taken away.
-    </p>
-  {:else if desk.marking && !here && !marks.length && desk.mode !== "result"}
-    <p class="say">
-      {desk.trace?.marks?.length
-        ? "This frame has no matte yet: follow to it, or mark it."
-        : "Draw a line along the subject (in mark), then lines around it (out mark, O)."}
-    </p>
-  {/if}
+  <Says {desk} {shaping} marked={!!marks.length} />
 </div>
 
 <style>
@@ -488,40 +354,5 @@
   .zoom .on {
     background: #fff;
     color: #222;
-  }
-  .say,
-  .halt {
-    position: absolute;
-    left: 50%;
-    top: 12px;
-    translate: -50%;
-    max-width: 78%;
-    background: var(--card);
-    border: 1px solid var(--ink);
-    border-radius: 6px;
-    padding: 7px 12px;
-    margin: 0;
-    box-shadow: 0 3px 14px rgb(0 0 0 / 0.35);
-  }
-  .say {
-    top: auto;
-    bottom: 12px;
-    pointer-events: none;
-  }
-  .halt {
-    border-left: 5px solid var(--red);
-    cursor: default;
-  }
-  /* never over the place that it speaks of */
-  .halt.low {
-    top: auto;
-    bottom: 12px;
-  }
-  .halt p {
-    margin: 0 0 6px;
-  }
-  .halt div {
-    display: flex;
-    gap: 6px;
   }
 </style>

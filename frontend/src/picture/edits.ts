@@ -1,0 +1,105 @@
+import { api } from "../lib/api";
+import type { Mark, Shape, ShapeKey } from "../lib/api-types";
+import type { Desk, Drawn } from "../lib/desk.svelte";
+import { notes } from "../lib/notes.svelte";
+import { blankKey, rounded } from "../lib/shapes";
+import { thinned, touches, type Point, type Stroke } from "./strokes";
+
+const SHAPES: Record<Drawn, string> = {
+  ellipse: "Ellipse",
+  box: "Box",
+  polygon: "Polygon",
+  curve: "Curve",
+};
+
+/** The trace that is worked on, and where its marks lie in the document. */
+function traced(desk: Desk) {
+  const pull = desk.trace;
+  const matte = desk.shot.matte(desk.matteId);
+  if (!pull || !matte) return null;
+  const index = matte.pulls.findIndex((p) => p.id === pull.id);
+  return { pull, path: `${desk.shot.mattePath(matte.id)}/pulls/${index}/marks` };
+}
+
+/** Adds what was drawn to the trace's marks, unless it was a slip of the hand. */
+export function draw(desk: Desk, { kind, fill, points }: Stroke) {
+  const line = thinned(points, Math.max(1, desk.brush / 3));
+  // a lasso that encloses nothing, or a drag to nowhere
+  if (line.length < (fill || kind === "near" ? 3 : kind === "drag" ? 2 : 1)) return;
+  const at = traced(desk);
+  if (!at) return;
+  const here = (at.pull.marks ?? []).filter((m) => m.frame === desk.frame);
+  const radius = desk.brush;
+  const id = desk.shot.freshId("k");
+  const mark: Mark = { id, frame: desk.frame, kind, radius, points: line, fill };
+  const says: Partial<Record<typeof kind, string>> = {
+    near: "only near here",
+    drag: "drag the outline",
+  };
+  desk.shot.edit(
+    [{ op: "add", path: `${at.path}/-`, value: mark }],
+    says[kind] ?? `${kind} ${fill ? "lasso" : "mark"}`,
+  );
+  const solved = desk.shot.frame(at.pull.id, desk.frame)?.blob;
+  if (kind === "out" && !solved && !here.some((m) => m.kind === "in"))
+    notes.add(
+      "Nothing can be solved from out marks alone.",
+      "Draw an in mark on the subject, too.",
+    );
+}
+
+/** Takes away the frame's mark that lies within a reach, in plate pixels, of a place. */
+export function erase(desk: Desk, point: Point, reach: number) {
+  const at = traced(desk);
+  const hit =
+    at?.pull.marks?.findIndex((m) => m.frame === desk.frame && touches(m, point, reach)) ?? -1;
+  if (at && hit >= 0) desk.shot.edit([{ op: "remove", path: `${at.path}/${hit}` }], "erase mark");
+}
+
+/** Sets the colour key's ranges from what lies under the dragged box. */
+export async function sample(desk: Desk, [a, b]: [Point, Point], how: "set" | "add" | "take") {
+  const matte = desk.shot.matte(desk.matteId);
+  const index = matte?.pulls.findIndex((p) => p.id === desk.sampling) ?? -1;
+  if (!matte || index < 0) return;
+  const around = [
+    Math.min(a[0], b[0]) - 2,
+    Math.min(a[1], b[1]) - 2,
+    Math.max(a[0], b[0]) + 2,
+    Math.max(a[1], b[1]) + 2,
+  ].map(Math.round);
+  try {
+    const pull = matte.pulls[index];
+    const known = how === "set" ? null : { pull: pull.id, how };
+    const { values } = await api.sample(desk.shot.id, desk.frame, around, known);
+    const path = `${desk.shot.mattePath(matte.id)}/pulls/${index}/params`;
+    const params = { ...pull.params, ...values };
+    const says = { set: "pick a colour", add: "add a colour", take: "take a colour away" };
+    desk.shot.edit([{ op: "replace", path, value: params }], says[how]);
+    if (how === "set") {
+      desk.tool = "hand";
+      desk.sampling = null;
+    }
+    if (desk.mode === "result") desk.mode = "veil";
+  } catch (error) {
+    notes.fault(error);
+  }
+}
+
+/** A new shape with one key on this frame. */
+export function addShape(desk: Desk, kind: Drawn, part: Partial<ShapeKey>) {
+  const pull = desk.shaping;
+  if (!pull) return;
+  const same = pull.shapes.filter((s) => s.kind === kind).length;
+  const shape: Shape = {
+    id: desk.shot.freshId("h"),
+    name: same ? `${SHAPES[kind]} ${same + 1}` : SHAPES[kind],
+    kind,
+    on: true,
+    join: "add",
+    keys: [rounded({ ...blankKey(desk.frame), ...part })],
+  };
+  desk.putShape(shape, `draw ${SHAPES[kind].toLowerCase()}`);
+  desk.shapeId = shape.id;
+  desk.tool = "arrow";
+  if (desk.mode === "result") desk.mode = "veil";
+}
