@@ -57,12 +57,14 @@ class Kind:
     glance: the plane after the quarters that is -1 where the network looks first, at half the size; if there is one.
     apart: how many of the quarters, the last ones, tell how far the picture is from others, from -1 for nothing.
     lights: how many of them, the last ones before those, are the L of other frames, of the picture's own scale.
+    pictures: how many of the first ones are whole pictures of three channels; where it is None, as many as fit.
     """
 
     quarters: int
     glance: int | None
     lights: int = 0
     apart: int = 0
+    pictures: int | None = None
 
     def far(self, stack: np.ndarray) -> bool:
         """Whether a sample is of a first look."""
@@ -141,7 +143,7 @@ def varied(rng: np.random.Generator, x: Tensor, kind: Kind) -> None:
     for one in x:
         light, lift, turn = 1 + 0.2 * rng.normal(), 0.1 * rng.normal(), rng.uniform(-np.pi, np.pi)
         turn *= rng.uniform() < 0.5
-        for first in range(0, plain // SLOTS * SLOTS, SLOTS):
+        for first in range(0, SLOTS * (plain // SLOTS if kind.pictures is None else kind.pictures), SLOTS):
             one[first : first + SLOTS] = one[first : first + SLOTS] * light + lift * (first == 0)
             a, b = one[first + 4 : first + 8].clone(), one[first + 8 : first + 12].clone()
             one[first + 4 : first + 8] = np.cos(turn) * a - np.sin(turn) * b
@@ -182,6 +184,7 @@ def main() -> None:
     parser.add_argument("--quarters", type=int, default=28, help="planes that are quarters of full-size ones")
     parser.add_argument("--lights", type=int, default=0, help="of those, planes of other frames' light, before --apart")
     parser.add_argument("--apart", type=int, default=0, help="of those, planes of what differs from others, the last")
+    parser.add_argument("--pictures", type=int, help="pictures of three channels that they begin with, if not all fit")
     parser.add_argument("--new", type=int, help="first of the planes that the network to start from does not know")
     parser.add_argument("--last", type=int, default=0, help="how many of those are the last planes nevertheless")
     parser.add_argument(
@@ -190,7 +193,7 @@ def main() -> None:
     parser.add_argument("--glance", type=int, help="plane after the quarters that is -1 in a first look, at half size")
     parser.add_argument("--seed", type=int, default=1, help="runs of several seeds can be mixed (training.mix)")
     given = parser.parse_args()
-    kind = Kind(given.quarters, given.glance, given.lights, given.apart)
+    kind = Kind(given.quarters, given.glance, given.lights, given.apart, given.pictures)
     torch.manual_seed(given.seed)
     rng = np.random.default_rng(given.seed)
     samples = [s for folder in given.folder for s in load(folder)]

@@ -206,7 +206,10 @@ def clip(read: Read, count: int, marks: Sequence[Mark], settings: Settings, halt
             continue
         if any(mark.kind == "found" for mark in by_frame[number]):
             prior = find(read, number, count, settings.snap, settings.detail)
-        touched[number] = _touched(prepare(read, count, number, settings.snap), by_frame[number], prior, settings)
+        # drags only take along what there is
+        plain = prior is not None and all(mark.kind == "drag" for mark in by_frame[number])
+        ready = read(number) if plain else prepare(read, count, number, settings.snap)
+        touched[number] = _touched(ready, by_frame[number], prior, settings)
         yield Frame(number, touched[number], "touched", 0.0, (time.perf_counter() - begun) * 1000)
         for frame in refollow(read, count, touched, number, settings, halting):
             if frame.number in by_frame and frame.number not in touched:
@@ -214,7 +217,7 @@ def clip(read: Read, count: int, marks: Sequence[Mark], settings: Settings, halt
             yield frame
 
 
-def _touched(ready: Prepared, marks: list[Mark], prior: F32 | None, settings: Settings) -> F32:
+def _touched(ready: U8 | Prepared, marks: list[Mark], prior: F32 | None, settings: Settings) -> F32:
     """A marked frame's matte: the prior mended, or traced anew where the marks contradict most of it."""
     if prior is not None:
         inside = rasterise(marks, "in", prior.shape, (1.0, 1.0))

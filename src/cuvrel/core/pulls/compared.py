@@ -26,7 +26,7 @@ from cuvrel.core.pulls.soften import enlarged, soften
 F32 = NDArray[np.float32]
 U8 = NDArray[np.uint8]
 SMALL = 480  # the longer side at which things are looked for,
-LONG = 960  # and at which their outline is decided
+LONG = 1280  # and at which their outline is decided
 MAYBE = 0.15  # how likely a place must be to be looked at
 BINS = 16  # levels of light at which grain is measured
 COARSE = 4  # light is spread at such a fraction of the size,
