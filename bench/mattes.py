@@ -16,15 +16,14 @@ from numpy.typing import NDArray
 
 from bench import yardsticks
 from cuvrel.core import catalogue
-from cuvrel.core.checks.artist import next_mark
 from cuvrel.core.checks.chatter import chatter, grey_flow
 from cuvrel.core.checks.quality import contour_accuracy, dtssd, gradient_error, mse, overlap
 from cuvrel.core.edge.detail import solve, to_linear
 from cuvrel.core.follow.run import Settings, clip, refollow
 from cuvrel.core.media.probe import probe
 from cuvrel.core.media.reader import Reader
+from cuvrel.core.pulls.artist import mended
 from cuvrel.core.pulls.prepared import prepare
-from cuvrel.core.pulls.trace import trace
 from cuvrel.core.recipe.models import Mark
 from cuvrel.core.warm import warm_up
 
@@ -144,15 +143,8 @@ def touches(case: Case) -> tuple[int, int]:
         worst = int(np.argmin(js))
         if js[worst] >= ENOUGH:
             break
-        prior, drawn = mattes[worst], []
         ready = prepare(case.read, case.count, worst)
-        for _ in range(STROKES):
-            mark = next_mark(mattes[worst], case.truths[worst])
-            if mark is None or (drawn and overlap(mattes[worst], case.truths[worst]) >= ENOUGH + 0.03):
-                break
-            kind, radius, points = mark
-            drawn.append(Mark(id=f"a{len(drawn)}", frame=worst, kind=kind, radius=radius, points=points))
-            mattes[worst] = trace(ready, drawn, prior)
+        mattes[worst], drawn = mended(ready, mattes[worst], case.truths[worst], STROKES, enough=ENOUGH + 0.03)
         strokes += len(drawn)
         touched[worst] = mattes[worst]
         for frame in refollow(case.read, case.count, touched, worst, Settings()):

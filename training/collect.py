@@ -18,13 +18,12 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from cuvrel.core.checks.artist import next_mark
 from cuvrel.core.checks.quality import overlap
 from cuvrel.core.follow.carry import Followed, Follower, Settled
 from cuvrel.core.follow.evidence import Beyond
+from cuvrel.core.pulls.artist import mended
 from cuvrel.core.pulls.prepared import prepare
 from cuvrel.core.pulls.trace import trace
-from cuvrel.core.recipe.models import Mark
 from training.composites import clip
 from training.strokes import first_marks
 
@@ -134,25 +133,13 @@ def between(rng: np.random.Generator, seed: int) -> list[Sample]:
     matte = begun(rng, pictures, truths[0])
     samples, way = followed(rng, matte, pictures[: apart + 1], truths[: apart + 1])
     if rng.uniform() < MENDED:
-        matte = mended(pictures, apart, way[-1].matte, truths[apart])
+        ready = prepare(pictures.__getitem__, len(pictures), apart)
+        matte, _ = mended(ready, way[-1].matte, truths[apart], STROKES)
     else:
         matte = begun(rng, pictures[apart::-1], truths[apart])
     beyond = [Beyond(one.matte, away, one.doubt) for away, one in enumerate(way[:-1], 1)]
     more, _ = followed(rng, matte, pictures[apart:0:-1], truths[apart:0:-1], beyond[::-1])
     return samples + more
-
-
-def mended(pictures: list[U8], number: int, reached: F32, truth: F32) -> F32:
-    """What was followed to under the strokes of the simulated artist, each where it is still most wrong."""
-    ready, marks, matte = prepare(pictures.__getitem__, len(pictures), number), list[Mark](), reached
-    for _ in range(STROKES):
-        drawn = next_mark(matte, truth)
-        if drawn is None:
-            break
-        kind, radius, points = drawn
-        marks.append(Mark(id=f"m{len(marks)}", frame=number, kind=kind, radius=radius, points=points))
-        matte = trace(ready, marks, reached)
-    return matte
 
 
 def followed(

@@ -11,9 +11,9 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from cuvrel.core.checks.artist import next_mark
 from cuvrel.core.checks.quality import overlap
 from cuvrel.core.follow.carry import Follower
+from cuvrel.core.pulls.artist import next_mark
 from cuvrel.core.pulls.clues import FAR, NEAR
 from cuvrel.core.pulls.marks import rasterise
 from cuvrel.core.pulls.prepared import Prepared
@@ -124,11 +124,10 @@ def mended(rng: np.random.Generator, seen: Seen, at: int, matte: F32) -> list[Sa
     ready, truth = seen.prepared(at, rng.uniform() < MENDED_STILL), seen.truth(at)
     now, known = matte, None
     for _ in range(int(rng.integers(1, 5))):
-        drawn = next_mark(now, truth)
+        drawn = next_mark(now, truth, f"m{len(marks)}")
         if drawn is None:
             break
-        kind, radius, points = drawn
-        marks.append(Mark(id=f"m{len(marks)}", frame=0, kind=kind, radius=radius, points=points))
+        marks.append(drawn)
         known = gathered(ready, marks, matte)
         now = cv2.resize(weighed(known), (matte.shape[1], matte.shape[0]), interpolation=cv2.INTER_LINEAR)
     return [] if known is None else [sample(known, truth)]

@@ -5,10 +5,9 @@ import numpy as np
 import pytest
 
 from cuvrel.core.checks import quality
-from cuvrel.core.checks.artist import next_mark
 from cuvrel.core.checks.frames import look, verdicts
+from cuvrel.core.pulls.artist import next_mark
 from cuvrel.core.pulls.marks import rasterise
-from cuvrel.core.recipe.models import Mark
 
 
 def box(left: int, right: int, size: int = 100) -> np.ndarray:
@@ -55,25 +54,26 @@ def test_the_artist_marks_the_largest_fault_inside_it() -> None:
     truth, matte = box(10, 50), box(10, 50)
     matte[30:60, 60:90] = 1  # wrongly taken in
     matte[30:34, 20:24] = 0  # a small hole
-    kind, radius, points = next_mark(matte, truth)
-    assert kind == "out"
-    drawn = rasterise([Mark(id="a", frame=0, kind=kind, radius=radius, points=points)], kind, truth.shape, (1, 1))
+    mark = next_mark(matte, truth)
+    assert mark is not None
+    drawn = rasterise([mark], "out", truth.shape, (1, 1))
     assert (truth[drawn] == 0).all()
     assert matte[drawn].mean() > 0.9
 
 
 def test_the_artist_draws_in_marks_on_what_is_missing() -> None:
-    kind, _, points = next_mark(box(10, 20), box(10, 50))
-    assert kind == "in"
-    assert all(20 < x < 50 and 20 < y < 80 for x, y in points)
+    mark = next_mark(box(10, 20), box(10, 50))
+    assert mark is not None
+    assert mark.kind == "in"
+    assert all(20 < x < 50 and 20 < y < 80 for x, y in mark.points)
 
 
 def test_the_artist_s_stroke_bends_with_what_is_wrong() -> None:
     truth = np.zeros((100, 100), np.float32)
     truth[10:90, 10:18] = truth[82:90, 10:90] = 1  # a hook
-    kind, radius, points = next_mark(np.zeros_like(truth), truth)
-    assert kind == "in"
-    drawn = rasterise([Mark(id="a", frame=0, kind=kind, radius=radius, points=points)], kind, truth.shape, (1, 1))
+    mark = next_mark(np.zeros_like(truth), truth)
+    assert mark is not None
+    drawn = rasterise([mark], "in", truth.shape, (1, 1))
     assert truth[drawn].mean() > 0.98
     assert drawn[:30].any(), "up one leg"
     assert drawn[:, 70:].any(), "and along the other"

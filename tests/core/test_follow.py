@@ -8,6 +8,7 @@ from cuvrel.core.checks.quality import overlap
 from cuvrel.core.follow import run
 from cuvrel.core.follow.carry import Follower
 from cuvrel.core.follow.doubt import ADVICE, HALT, Evidence, advice, worst_place
+from cuvrel.core.follow.evidence import Beyond
 from cuvrel.core.follow.run import Settings, joined, refollow, span
 from cuvrel.core.follow.run import clip as follow_clip
 from cuvrel.core.motion.flow import Flow, chain, sample
@@ -292,6 +293,21 @@ def test_frames_between_two_touches_use_both() -> None:
     frames = {f.number: f for f in refollow(lambda n: pictures[n], 11, touched, 0, Settings())}
     assert sorted(frames) == list(range(1, 10))
     assert all(overlap(f.matte, truths[n]) > 0.92 for n, f in frames.items())
+
+
+def test_the_way_back_takes_up_what_the_way_there_has_found() -> None:
+    pictures, truths = sliding(7)
+    half = truths[6] * (np.arange(truths[6].shape[1]) > 160)
+    start = pictures[6], half.astype(np.float32)
+    alone = dict(span(pictures.__getitem__, [5, 4, 3, 2, 1], start, Settings()))
+
+    def there(number: int) -> Beyond:
+        return Beyond(truths[number], number, 0.05)
+
+    both = dict(span(pictures.__getitem__, [5, 4, 3, 2, 1], start, Settings(), beyond=there))
+    for number in (3, 2, 1):
+        assert overlap(both[number].matte, truths[number]) > 0.9
+        assert overlap(both[number].matte, truths[number]) > overlap(alone[number].matte, truths[number]) + 0.05
 
 
 def test_only_the_middle_of_a_long_span_is_held_from_both_sides(monkeypatch: pytest.MonkeyPatch) -> None:

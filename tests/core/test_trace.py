@@ -4,6 +4,7 @@ import numpy as np
 import pytest
 
 from cuvrel.core.checks.quality import overlap
+from cuvrel.core.pulls.artist import mended
 from cuvrel.core.pulls.clues import QUARTERS
 from cuvrel.core.pulls.marks import rasterise
 from cuvrel.core.pulls.memory import ColourMemory, to_lab
@@ -151,6 +152,20 @@ def test_what_is_of_one_piece_with_a_mended_place_is_mended_as_a_whole() -> None
     assert free[10:16, 10:100].min() > 0.95, "a strip, from end to end"
     assert free[30:].max() == 0, "not what lies apart from it"
     assert not of_one_piece(changed, np.zeros_like(struck)).any(), "and nothing that no mark asks for"
+
+
+def test_the_artist_mends_a_frame_until_that_is_enough() -> None:
+    rgb, truth = scene()
+    reached = truth.copy()
+    reached[:, 180:] = 0
+    ready = Prepared(rgb)
+    matte, marks = mended(ready, reached, truth, 4, enough=0.9)
+    assert marks[0].kind == "in"
+    assert overlap(matte, truth) > max(0.9, overlap(reached, truth) + 0.1)
+    kept, same = mended(ready, None, truth, 4, marks, enough=0.1)
+    assert same == marks
+    assert np.array_equal(kept, trace(ready, marks))
+    assert mended(ready, reached, truth, 0)[1] == []
 
 
 def test_detail_0_is_a_plain_outline() -> None:

@@ -14,13 +14,12 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from cuvrel.core.checks.artist import next_mark
 from cuvrel.core.checks.quality import overlap
 from cuvrel.core.follow.run import Frame, Settings, refollow
 from cuvrel.core.media.probe import probe
 from cuvrel.core.media.reader import Reader
+from cuvrel.core.pulls.artist import mended
 from cuvrel.core.pulls.prepared import prepare
-from cuvrel.core.pulls.trace import trace
 from cuvrel.core.recipe.models import Mark
 from cuvrel.demo import followed
 from cuvrel.demo.project import CLIPS, NAMES
@@ -70,15 +69,9 @@ def mend(
 ) -> None:
     """Adds strokes to one frame until it holds; `marks` and `mattes` are brought up to date."""
     ready = prepare(pictures.frame, pictures.info.frames, number)
-    for _ in range(STROKES + 1):
-        here = [mark for mark in marks if mark.frame == number]
-        mattes[number] = trace(ready, here, prior) if here else np.asarray(prior)
-        more = next_mark(mattes[number], truth)
-        if more is None or (here and overlap(mattes[number], truth) > ENOUGH + 0.03):
-            return
-        kind, radius, points = more
-        flat = [(round(x, 1), round(y, 1)) for x, y in points]
-        marks.append(Mark(id=f"k{len(marks)}", frame=number, kind=kind, radius=round(radius, 1), points=flat))
+    here = [mark for mark in marks if mark.frame == number]
+    mattes[number], drawn = mended(ready, prior, truth, STROKES, here, ENOUGH + 0.03)
+    marks += [mark.model_copy(update={"frame": number}) for mark in drawn[len(here) :]]
 
 
 def main() -> None:

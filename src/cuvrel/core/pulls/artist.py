@@ -1,15 +1,19 @@
-"""A simulated artist: draws the mark that a person would draw where a matte is most wrong."""
+"""A simulated artist: draws the marks that a person would draw where a matte is most wrong."""
 
 from __future__ import annotations
 
-from typing import Literal
+from collections.abc import Sequence
 
 import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from cuvrel.core.checks.quality import overlap
+from cuvrel.core.pulls.prepared import Prepared
+from cuvrel.core.pulls.trace import trace
+from cuvrel.core.recipe.models import Mark
+
 F32 = NDArray[np.float32]
-Kind = Literal["in", "out"]
 Point = NDArray[np.float64]
 STEP = 2.0  # pixels from one place of a stroke to the next
 MOST = 60  # steps that a stroke goes each way
@@ -17,8 +21,28 @@ TURNS = (0.0, 0.25, -0.25, 0.5, -0.5, 1.0, -1.0, 1.5, -1.5)  # by which it may t
 STRAIGHT = 0.85  # share of the most room there is that is enough to go straight on
 
 
-def next_mark(matte: F32, truth: F32) -> tuple[Kind, float, list[tuple[float, float]]] | None:
-    """Kind, radius and points, in pixels, of one stroke in the largest wrong part; None when none is wrong.
+def mended(
+    ready: Prepared, reached: F32 | None, truth: F32, most: int, drawn: Sequence[Mark] = (), enough: float = 1.0
+) -> tuple[F32, list[Mark]]:
+    """A frame's matte under strokes, (H, W) float32, and all of its marks, new ones as of frame 0.
+
+    reached: what was there, (H, W), or None where `drawn`, marks that are there already, are to make one.
+    most: how many strokes may be drawn; none more where J, the overlap with the truth, is `enough` under one.
+    Raises TraceError when there is neither an in mark nor a matte.
+    """
+    marks = list(drawn)
+    matte = trace(ready, marks, reached) if reached is None or marks else reached
+    for _ in range(most):
+        mark = None if marks and overlap(matte, truth) >= enough else next_mark(matte, truth, f"a{len(marks)}")
+        if mark is None:
+            break
+        marks.append(mark)
+        matte = trace(ready, marks, reached)
+    return matte, marks
+
+
+def next_mark(matte: F32, truth: F32, name: str = "a") -> Mark | None:
+    """One stroke in the largest wrong part, to a tenth of a pixel, for frame 0; None when none is wrong.
 
     The stroke runs both ways from the part's thickest place, first where it can go furthest straight on, bends
     as the part does, and stays inside it.
@@ -31,14 +55,19 @@ def next_mark(matte: F32, truth: F32) -> tuple[Kind, float, list[tuple[float, fl
     part = 1 + int(np.argmax(stats[1:, cv2.CC_STAT_AREA]))
     inner = np.where(labels == part, depth, 0)
     y, x = np.unravel_index(int(np.argmax(inner)), inner.shape)
-    kind: Kind = "in" if truth[y, x] > 0.5 else "out"
     radius = float(np.clip(0.5 * inner[y, x], 1.0, 8.0))
     start = np.array([x, y], np.float64)
     ways = [(_straight(depth, start, angle, radius), angle) for angle in np.linspace(0, 2 * np.pi, 24, endpoint=False)]
     angle = max(ways)[1]
     points = [*_along(depth, start, angle + np.pi, radius)[::-1], start, *_along(depth, start, angle, radius)]
     points = [points[0], *points[2:-1:4], points[-1]] if len(points) > 3 else points
-    return kind, radius, [(float(px) + 0.5, float(py) + 0.5) for px, py in points]
+    return Mark(
+        id=name,
+        frame=0,
+        kind="in" if truth[y, x] > 0.5 else "out",
+        radius=round(radius, 1),
+        points=[(round(float(px) + 0.5, 1), round(float(py) + 0.5, 1)) for px, py in points],
+    )
 
 
 def _room(depth: F32, at: Point) -> float:
