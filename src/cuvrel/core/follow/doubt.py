@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 
 F32 = NDArray[np.float32]
 HALT = 0.9  # doubt above which following stops by itself: twice as sure of a mistake as what the sheet shows
-CALM = 4.3  # log odds against a mistake when nothing speaks for one
+CALM = 4.1  # log odds against a mistake when nothing speaks for one
 JUMPED = "the outline jumped"
 ALIKE = "colours inside and out are alike here"
 UNSURE = "the outline can't be told here"
