@@ -19,10 +19,10 @@ from cuvrel.core import catalogue
 from cuvrel.core.checks.chatter import chatter, grey_flow
 from cuvrel.core.checks.quality import contour_accuracy, dtssd, gradient_error, mse, overlap
 from cuvrel.core.edge.detail import solve, to_linear
+from cuvrel.core.follow.artist import mended
 from cuvrel.core.follow.run import Settings, clip, refollow
 from cuvrel.core.media.probe import probe
 from cuvrel.core.media.reader import Reader
-from cuvrel.core.pulls.artist import mended
 from cuvrel.core.pulls.prepared import prepare
 from cuvrel.core.recipe.models import Mark
 from cuvrel.core.warm import warm_up

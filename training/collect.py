@@ -19,9 +19,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from cuvrel.core.checks.quality import overlap
+from cuvrel.core.follow.artist import mended
 from cuvrel.core.follow.carry import Followed, Follower, Settled
 from cuvrel.core.follow.evidence import Beyond
-from cuvrel.core.pulls.artist import mended
 from cuvrel.core.pulls.prepared import prepare
 from cuvrel.core.pulls.trace import trace
 from training.composites import clip

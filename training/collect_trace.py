@@ -12,8 +12,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from cuvrel.core.checks.quality import overlap
+from cuvrel.core.follow.artist import next_mark
 from cuvrel.core.follow.carry import Follower
-from cuvrel.core.pulls.artist import next_mark
 from cuvrel.core.pulls.clues import FAR, NEAR
 from cuvrel.core.pulls.marks import rasterise
 from cuvrel.core.pulls.prepared import Prepared

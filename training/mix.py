@@ -16,17 +16,20 @@ from onnx import numpy_helper
 from training.net import convolutions, widened
 
 
-def mixed(first: onnx.ModelProto, second: onnx.ModelProto, share: float, fresh: int | None = None) -> onnx.ModelProto:
+def mixed(
+    first: onnx.ModelProto, second: onnx.ModelProto, share: float, fresh: int | None = None, last: int = 0
+) -> onnx.ModelProto:
     """The second network with weights `share` of the way from the first's, 0 to 1.
 
     A plane that the first does not read counts there as one of no weight. fresh: the first of those planes, if they
-    are not the last ones. Raises KeyError where the second has a size that the first has not.
+    are not the last ones; `last` of them are those still. Raises KeyError where the second has a size that the first
+    has not.
     """
     before = convolutions(first.graph)
     for name, tensors in convolutions(second.graph).items():
         for old, new in zip(before[name], tensors, strict=True):
             a, b = numpy_helper.to_array(old), numpy_helper.to_array(new)
-            start = widened(a, b.shape[1], fresh) if a.ndim == 4 else a
+            start = widened(a, b.shape[1], fresh, last) if a.ndim == 4 else a
             new.CopyFrom(numpy_helper.from_array(start + np.float32(share) * (b - start), new.name))
     return second
 
@@ -39,9 +42,10 @@ def main() -> None:
     parser.add_argument("out", type=Path)
     parser.add_argument("--share", type=float, default=0.5, help="how far it goes from the first to the second")
     parser.add_argument("--new", type=int, help="first of the planes that the first network does not know")
+    parser.add_argument("--last", type=int, default=0, help="how many of those are the last planes nevertheless")
     given = parser.parse_args()
     both = (onnx.load(str(one)) for one in (given.first, given.second))
-    onnx.save(mixed(*both, given.share, given.new), str(given.out))
+    onnx.save(mixed(*both, given.share, given.new, given.last), str(given.out))
 
 
 if __name__ == "__main__":

@@ -6,7 +6,7 @@ import pytest
 
 from cuvrel.core.checks import quality
 from cuvrel.core.checks.frames import look, verdicts
-from cuvrel.core.pulls.artist import next_mark
+from cuvrel.core.follow.artist import next_mark
 from cuvrel.core.pulls.marks import rasterise
 
 

@@ -4,7 +4,7 @@ import numpy as np
 import pytest
 
 from cuvrel.core.checks.quality import overlap
-from cuvrel.core.pulls.artist import mended
+from cuvrel.core.follow.artist import mended
 from cuvrel.core.pulls.clues import QUARTERS
 from cuvrel.core.pulls.marks import rasterise
 from cuvrel.core.pulls.memory import ColourMemory, to_lab

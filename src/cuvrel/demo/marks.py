@@ -15,10 +15,10 @@ import numpy as np
 from numpy.typing import NDArray
 
 from cuvrel.core.checks.quality import overlap
+from cuvrel.core.follow.artist import mended
 from cuvrel.core.follow.run import Frame, Settings, refollow
 from cuvrel.core.media.probe import probe
 from cuvrel.core.media.reader import Reader
-from cuvrel.core.pulls.artist import mended
 from cuvrel.core.pulls.prepared import prepare
 from cuvrel.core.recipe.models import Mark
 from cuvrel.demo import followed
