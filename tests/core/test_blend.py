@@ -75,7 +75,9 @@ def pixel(colour: tuple[float, ...], alpha: float) -> np.ndarray:
     return np.array([[[*(light * alpha), alpha]]], np.float32)
 
 
-part = st.floats(0, 1, width=32)
+# less than this a number of 32 bits cannot hold in linear light; the hue of what is black but for that is lost
+TINY = 1e-30
+part = st.floats(0, 1, width=32).map(lambda v: v if v > TINY else 0.0)
 colour = st.tuples(part, part, part)
 
 
