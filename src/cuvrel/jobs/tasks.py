@@ -159,21 +159,28 @@ class Works:
 
         def there_first(number: int) -> Beyond | None:
             with self.database.session() as session:
-                there = session.get(MatteFrame, (shot_id, pull_id, number))
-                matte = stored_matte(self.blobs, there) if there and there.origin == "followed" else None
-                return None if there is None or matte is None else Beyond(matte, abs(number - first), there.doubt)
+                found = self._followed(session, shot_id, pull_id, number)
+                return None if found is None else Beyond(found[0], abs(number - first), found[1].doubt)
 
         start = reader.frame(begin), ends[1]
         for number, found in span(reader.frame, frames, start, settings, taught, beyond=there_first):
             with self.database.session() as session:
-                there = session.get(MatteFrame, (shot_id, pull_id, number))
-                matte = stored_matte(self.blobs, there) if there and there.origin == "followed" else None
-                if there is None or matte is None:
+                known = self._followed(session, shot_id, pull_id, number)
+                if known is None:
                     return
+                matte, there = known
                 share = abs(number - first) / abs(beyond - first)
                 both, doubt = joined((matte, there.doubt), (found.matte, found.doubt), share)
                 store_followed(session, shot_id, pull_id, number, store_matte(self.blobs, both), doubt, there.halt)
                 advance(session, row.id, total // 2 + abs(beyond - number), total, back=number)
+
+    def _followed(
+        self, session: Session, shot_id: int, pull_id: str, number: int
+    ) -> tuple[NDArray[np.float32], MatteFrame] | None:
+        """The matte and the row of a frame that following has reached; None for any other."""
+        there = session.get(MatteFrame, (shot_id, pull_id, number))
+        matte = stored_matte(self.blobs, there) if there and there.origin == "followed" else None
+        return None if there is None or matte is None else (matte, there)
 
     def _halted(self, session: Session, job_id: int, number: int, halt: Halt) -> None:
         row = session.get(JobRow, job_id)

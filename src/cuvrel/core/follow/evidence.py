@@ -24,7 +24,7 @@ from cuvrel.core.pulls.network import quarters
 F32 = NDArray[np.float32]
 U8 = NDArray[np.uint8]
 QUARTERS = 36  # planes that are quarters of those at working size
-BEYOND = 2  # planes about the way back from the touched frame beyond, the last ones
+BEYOND = 2  # planes about the way from the touched frame beyond, the last ones
 HALF = 15 + background.PLANES + appearance.PLANES + BEYOND  # planes at half size
 OTHERS = -1 - appearance.PLANES - BEYOND  # the plane of other things, the background's last
 STAY = 0.93  # how much of a hidden part is still expected a frame later
@@ -104,7 +104,7 @@ class Expected:
 def area_of_interest(shape: F32, expected: F32, beyond: F32 | None = None) -> Box:
     """Where the network looks, at half size: about the carried and the expected subject; all when both are gone.
 
-    beyond: what the way back from the next touched frame found, if it was gone.
+    beyond: what the way from the next touched frame found, if there was one.
     """
     h, w = shape.shape
     where = (shape > 0.1) | (expected > 0.25)
@@ -194,7 +194,7 @@ def stacked(
 
 
 def _told(beyond: Beyond | None) -> tuple[float, float]:
-    """How near the next touched frame is, and how sure of itself the way back from it; -1 for not at all."""
+    """How near the next touched frame is, and how sure of itself the way from it was; -1 for not at all."""
     return (-1.0, -1.0) if beyond is None else (2 / max(1, beyond.away) - 1, 1 - 2 * beyond.doubt)
 
 
