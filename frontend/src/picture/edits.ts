@@ -12,23 +12,14 @@ const SHAPES: Record<Drawn, string> = {
   curve: "Curve",
 };
 
-/** The trace that is worked on, and where its marks lie in the document. */
-function traced(desk: Desk) {
-  const pull = desk.trace;
-  const matte = desk.shot.matte(desk.matteId);
-  if (!pull || !matte) return null;
-  const index = matte.pulls.findIndex((p) => p.id === pull.id);
-  return { pull, path: `${desk.shot.mattePath(matte.id)}/pulls/${index}/marks` };
-}
-
 /** Adds what was drawn to the trace's marks, unless it was a slip of the hand. */
 export function draw(desk: Desk, { kind, fill, points }: Stroke) {
   const line = thinned(points, Math.max(1, desk.brush / 3));
   // a lasso that encloses nothing, or a drag to nowhere
   if (line.length < (fill || kind === "near" ? 3 : kind === "drag" ? 2 : 1)) return;
-  const at = traced(desk);
-  if (!at) return;
-  const here = (at.pull.marks ?? []).filter((m) => m.frame === desk.frame);
+  const pull = desk.trace;
+  if (!pull) return;
+  const here = (pull.marks ?? []).filter((m) => m.frame === desk.frame);
   const radius = desk.brush;
   const id = desk.shot.freshId("k");
   const mark: Mark = { id, frame: desk.frame, kind, radius, points: line, fill };
@@ -37,10 +28,10 @@ export function draw(desk: Desk, { kind, fill, points }: Stroke) {
     drag: "drag the outline",
   };
   desk.shot.edit(
-    [{ op: "add", path: `${at.path}/-`, value: mark }],
+    [{ op: "add", path: `${desk.pullPath(pull.id)}/marks/-`, value: mark }],
     says[kind] ?? `${kind} ${fill ? "lasso" : "mark"}`,
   );
-  const solved = desk.shot.frame(at.pull.id, desk.frame)?.blob;
+  const solved = desk.shot.frame(pull.id, desk.frame)?.blob;
   if (kind === "out" && !solved && !here.some((m) => m.kind === "in"))
     notes.add(
       "Nothing can be solved from out marks alone.",
@@ -50,17 +41,17 @@ export function draw(desk: Desk, { kind, fill, points }: Stroke) {
 
 /** Takes away the frame's mark that lies within a reach, in plate pixels, of a place. */
 export function erase(desk: Desk, point: Point, reach: number) {
-  const at = traced(desk);
+  const pull = desk.trace;
   const hit =
-    at?.pull.marks?.findIndex((m) => m.frame === desk.frame && touches(m, point, reach)) ?? -1;
-  if (at && hit >= 0) desk.shot.edit([{ op: "remove", path: `${at.path}/${hit}` }], "erase mark");
+    pull?.marks?.findIndex((m) => m.frame === desk.frame && touches(m, point, reach)) ?? -1;
+  if (!pull || hit < 0) return;
+  desk.shot.edit([{ op: "remove", path: `${desk.pullPath(pull.id)}/marks/${hit}` }], "erase mark");
 }
 
 /** Sets the colour key's ranges from what lies under the dragged box. */
 export async function sample(desk: Desk, [a, b]: [Point, Point], how: "set" | "add" | "take") {
-  const matte = desk.shot.matte(desk.matteId);
-  const index = matte?.pulls.findIndex((p) => p.id === desk.sampling) ?? -1;
-  if (!matte || index < 0) return;
+  const pull = desk.shot.matte(desk.matteId)?.pulls.find((p) => p.id === desk.sampling);
+  if (!pull) return;
   const around = [
     Math.min(a[0], b[0]) - 2,
     Math.min(a[1], b[1]) - 2,
@@ -68,10 +59,9 @@ export async function sample(desk: Desk, [a, b]: [Point, Point], how: "set" | "a
     Math.max(a[1], b[1]) + 2,
   ].map(Math.round);
   try {
-    const pull = matte.pulls[index];
     const known = how === "set" ? null : { pull: pull.id, how };
     const { values } = await api.sample(desk.shot.id, desk.frame, around, known);
-    const path = `${desk.shot.mattePath(matte.id)}/pulls/${index}/params`;
+    const path = `${desk.pullPath(pull.id)}/params`;
     const params = { ...pull.params, ...values };
     const says = { set: "pick a colour", add: "add a colour", take: "take a colour away" };
     desk.shot.edit([{ op: "replace", path, value: params }], says[how]);

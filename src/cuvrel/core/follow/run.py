@@ -14,6 +14,7 @@ from numpy.typing import NDArray
 from cuvrel.core.follow.carry import Followed, Follower, Halt, Looked
 from cuvrel.core.follow.evidence import Beyond
 from cuvrel.core.follow.find import find
+from cuvrel.core.pulls.drag import only_drags
 from cuvrel.core.pulls.marks import rasterise
 from cuvrel.core.pulls.prepared import Prepared, prepare
 from cuvrel.core.pulls.trace import trace
@@ -206,8 +207,7 @@ def clip(read: Read, count: int, marks: Sequence[Mark], settings: Settings, halt
             continue
         if any(mark.kind == "found" for mark in by_frame[number]):
             prior = find(read, number, count, settings.snap, settings.detail)
-        # drags only take along what there is
-        plain = prior is not None and all(mark.kind == "drag" for mark in by_frame[number])
+        plain = prior is not None and only_drags(by_frame[number])
         ready = read(number) if plain else prepare(read, count, number, settings.snap)
         touched[number] = _touched(ready, by_frame[number], prior, settings)
         yield Frame(number, touched[number], "touched", 0.0, (time.perf_counter() - begun) * 1000)

@@ -16,6 +16,11 @@ F32 = NDArray[np.float32]
 STEP = 1 / 3  # of the radius that a brush goes at once: from two thirds on a picture would fold
 
 
+def only_drags(marks: Iterable[Mark]) -> bool:
+    """Whether marks do no more than take along what is there, so that nothing is to be solved."""
+    return all(mark.kind == "drag" for mark in marks)
+
+
 def dragged(matte: F32, marks: Iterable[Mark]) -> F32:
     """A matte, (H, W) float32, after its drag marks, in their order; without one it is returned as it is.
 

@@ -21,7 +21,7 @@ from numpy.typing import NDArray
 from cuvrel.core.media.box import Box, doubled
 from cuvrel.core.media.rows import at_once
 from cuvrel.core.pulls.clues import LOOKED, MATTE, NOTHING, QUARTERS, Told, area, stacked
-from cuvrel.core.pulls.drag import dragged
+from cuvrel.core.pulls.drag import dragged, only_drags
 from cuvrel.core.pulls.marks import rasterise
 from cuvrel.core.pulls.memory import ColourMemory
 from cuvrel.core.pulls.network import Network, quarters
@@ -69,7 +69,7 @@ def trace(
     far from the marks it stays. Drag marks take along what the others solved. Raises TraceError when there is
     neither an in mark nor a prior.
     """
-    if prior is not None and all(mark.kind == "drag" for mark in marks):
+    if prior is not None and only_drags(marks):
         return dragged(prior.astype(np.float32, copy=True), marks)
     ready = rgb if isinstance(rgb, Prepared) else Prepared(rgb, snap)
     plate = ready.sizes.plate
