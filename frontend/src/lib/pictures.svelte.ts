@@ -2,12 +2,14 @@
 import { api } from "./api";
 
 const MOST = 160; // bitmaps kept
+const TRIES = 6; // for a picture that does not come: its key may be of the shot as it was,
+const PAUSE = 250; // and ms from one to the next
 
 export class Pictures {
   /** The frame's picture, as far as it is here. */
   shown = $state.raw<ImageBitmap | null>(null);
   shownKey = "";
-  waiting = $state(false);
+  shownFrame = $state(-1);
   /** Frames whose picture is here, for the sheet. */
   ready = $state(0);
 
@@ -26,21 +28,19 @@ export class Pictures {
   /** Forgets the keys (not the pictures) and shows the frame anew. */
   async refresh(view: string, width: number, frame: number, count: number): Promise<void> {
     const turn = ++this.turn;
+    this.wanted = frame;
     const other = view !== this.view || width !== this.width;
     this.view = view;
     this.width = width;
     clearTimeout(this.rest);
     // keys belong to one view at one size
     if (other) this.keys = [];
-    try {
-      const one = await api.keys(this.shot, view, frame, frame, width);
-      if (turn !== this.turn) return;
-      if (one.keys[0] !== this.keys[frame]) this.keys = [];
-      this.keys[frame] = one.keys[0];
-      await this.show(frame);
-    } catch {
-      // the next refresh tries again; a lost connection is told elsewhere
-    }
+    const key = await this.keyOf(frame);
+    if (turn !== this.turn) return;
+    if (!key || key !== this.keys[frame]) this.keys = [];
+    if (key) this.keys[frame] = key;
+    // where the playhead went on meanwhile, not back to where it was
+    await this.show(this.wanted);
     this.rest = window.setTimeout(() => void this.fetchKeys(turn, count), 150);
   }
 
@@ -49,7 +49,16 @@ export class Pictures {
       const all = await api.keys(this.shot, this.view, 0, count - 1, this.width);
       if (turn === this.turn) this.keys = all.keys;
     } catch {
-      // as above
+      // frames ask for their own
+    }
+  }
+
+  /** A frame's key, or null where it could not be told; a lost connection is told elsewhere. */
+  private async keyOf(frame: number): Promise<string | null> {
+    try {
+      return (await api.keys(this.shot, this.view, frame, frame, this.width)).keys[0];
+    } catch {
+      return null;
     }
   }
 
@@ -68,21 +77,20 @@ export class Pictures {
     const key = this.keys[frame];
     const here = key ? this.bitmaps.get(key) : undefined;
     if (key && here) {
-      this.put(key, here);
+      this.put(key, here, frame);
       return;
     }
-    this.waiting = true;
     if (this.fetching) return;
     this.fetching = true;
     try {
-      // keys may change while a picture is on its way: what was fetched is then not what is wanted
-      for (
-        let last = -1, turn = -1, key: string | null = null;
-        last !== this.wanted || turn !== this.turn || (this.keys[last] ?? key) !== key;
-      ) {
-        last = this.wanted;
-        turn = this.turn;
-        key = await this.fetchOne(last);
+      for (let missed = 0; missed < TRIES;) {
+        const [last, turn] = [this.wanted, this.turn];
+        const key = await this.fetchOne(last);
+        // keys may change while a picture is on its way: what was fetched is then not what is wanted
+        const same = last === this.wanted && turn === this.turn;
+        if (!same || (this.keys[last] ?? key) !== key) missed = 0;
+        else if (key) break;
+        else if (++missed < TRIES) await new Promise((done) => window.setTimeout(done, PAUSE));
       }
     } finally {
       this.fetching = false;
@@ -91,29 +99,26 @@ export class Pictures {
 
   private fetching = false;
 
-  /** Fetches and shows a frame; the key that it had, if that could be told. */
+  /** Fetches a frame, shows it if it is wanted still, and gives the key that it had; null where it did not come. */
   private async fetchOne(frame: number): Promise<string | null> {
     const turn = this.turn;
-    let key = this.keys[frame];
-    if (!key) {
-      try {
-        const one = await api.keys(this.shot, this.view, frame, frame, this.width);
-        if (turn !== this.turn) return null;
-        key = this.keys[frame] = one.keys[0];
-      } catch {
-        return null;
-      }
-    }
+    const key = this.keys[frame] ?? (await this.keyOf(frame));
+    if (!key || turn !== this.turn) return null;
+    this.keys[frame] ??= key;
     const bitmap = this.bitmaps.get(key) ?? (await this.load(frame, key));
-    if (bitmap && turn === this.turn && frame === this.wanted && key === this.keys[frame])
-      this.put(key, bitmap);
+    if (turn !== this.turn) return null;
+    if (!bitmap) {
+      if (key === this.keys[frame]) this.keys[frame] = null;
+      return null;
+    }
+    if (frame === this.wanted && key === this.keys[frame]) this.put(key, bitmap, frame);
     return key;
   }
 
   private wanted = -1;
 
-  private put(key: string, bitmap: ImageBitmap): void {
-    this.waiting = false;
+  private put(key: string, bitmap: ImageBitmap, frame: number): void {
+    this.shownFrame = frame;
     this.shownKey = key;
     this.shown = bitmap;
   }

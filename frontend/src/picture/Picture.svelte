@@ -72,7 +72,7 @@
     }
     canvas.getContext("2d")!.drawImage(bitmap, 0, 0);
     canvas.dataset.key = desk.pictures.shownKey;
-    canvas.dataset.frame = String(desk.frame);
+    canvas.dataset.frame = String(desk.pictures.shownFrame);
   });
 
   $effect(() => {
