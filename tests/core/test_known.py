@@ -6,11 +6,16 @@ import pytest
 
 from cuvrel.core.checks.quality import mse, overlap
 from cuvrel.core.media.colour import encode
-from cuvrel.core.pulls.known import REACH, covered
+from cuvrel.core.pulls.known import ALIKE, ONWARD, REACH, covered, lacking, lights
 
 
-def scene(colour: tuple[float, float, float] = (0.5, 0.36, 0.1)) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
-    """A blurred blob of one colour before a busy ground, mixed in linear light: picture, clean plate and truth."""
+def scene(
+    colour: tuple[float, float, float] = (0.5, 0.36, 0.1), rim: float = 0.0
+) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
+    """A blurred blob of one colour before a busy ground, mixed in linear light: picture, clean plate and truth.
+
+    rim: how much light there is more, or less, at its outline.
+    """
     rng = np.random.default_rng(11)
     y, x = np.mgrid[0:150, 0:200].astype(np.float32)
     turn = np.arctan2(y - 75, x - 100)
@@ -18,7 +23,8 @@ def scene(colour: tuple[float, float, float] = (0.5, 0.36, 0.1)) -> tuple[np.nda
     truth = cv2.GaussianBlur(truth, (0, 0), 1.5)
     waves = cv2.GaussianBlur(rng.normal(0, 1, (150, 200, 3)).astype(np.float32), (0, 0), 4)
     behind = np.clip(np.float32((0.1, 0.14, 0.2)) * (1 + 2 * waves), 0, 1)
-    light = truth[..., None] * np.float32(colour) + (1 - truth[..., None]) * behind
+    bright = 1 + rim * np.clip(np.hypot(x - 100, y - 75) / 45, 0, 1.3) ** 4
+    light = truth[..., None] * np.float32(colour) * bright[..., None] + (1 - truth[..., None]) * behind
     return encoded(light), encoded(behind), truth
 
 
@@ -53,6 +59,14 @@ def test_a_bright_subject_does_not_grow_by_its_encoding() -> None:
     rgb, clean, truth = scene((0.9, 0.85, 0.8))
     found = covered(rgb, clean, (truth > 0.5).astype(np.float32))
     assert found.sum() == pytest.approx(truth.sum(), rel=0.02)
+
+
+@pytest.mark.parametrize("rim", [0.8, -0.5])
+def test_a_round_thing_is_mixed_with_its_light_as_that_goes_on(rim: float) -> None:
+    rgb, clean, truth = scene((0.4, 0.3, 0.1), rim)
+    light, behind, matte = lights(rgb), lights(clean), astray(truth, -1)
+    on, alike = (np.clip(matte + lacking(light, behind, matte, own), 0, 1) for own in (ONWARD, ALIKE))
+    assert mse(on, truth) < 0.8 * mse(alike, truth)
 
 
 def test_where_the_subject_looks_as_what_is_behind_it_the_matte_stays() -> None:

@@ -60,7 +60,7 @@ class Behind:
         cells = _changed(self.light, self.behind, self.known * clear(part, CLEAR))
         # a point that a moving camera brought from the border of what is known is none
         sure = (self.known > SURELY).astype(np.float32)
-        out[self.box] = lacking(self.light, self.behind, part, sure, cells)
+        out[self.box] = lacking(self.light, self.behind, part, known=sure, cells=cells)
         return out
 
 
