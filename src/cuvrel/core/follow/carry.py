@@ -22,7 +22,17 @@ from numpy.typing import NDArray
 from cuvrel.core.follow.appearance import Appearance
 from cuvrel.core.follow.background import Background
 from cuvrel.core.follow.doubt import HALT, Evidence, advice, worst_place
-from cuvrel.core.follow.evidence import Beyond, Carried, Expected, Stack, area_of_interest, halved, stacked
+from cuvrel.core.follow.evidence import (
+    Beyond,
+    Carried,
+    Expected,
+    Later,
+    Recalled,
+    Stack,
+    area_of_interest,
+    halved,
+    stacked,
+)
 from cuvrel.core.follow.place import Behind, Place
 from cuvrel.core.media.box import bounds, doubled, even
 from cuvrel.core.motion.dense import SMOOTH
@@ -211,7 +221,7 @@ class Follower:
         shape = found.matte + found.faith * (found.along - found.matte)
         if beyond is not None:
             beyond = replace(beyond, matte=shrink(beyond.matte, self.size).astype(np.float32))
-        stack = self._evidence(looked, found, None if after is None else after.onward, beyond)
+        stack = self._evidence(looked, found, Later(None if after is None else after.onward, beyond))
         u = self._decided(shape if beyond is None else np.maximum(shape, beyond.matte), stack) if decide else shape
         self._recent.fade(0.75)
         self._teach([self._recent], lab, u, 0.4)
@@ -266,9 +276,7 @@ class Follower:
         residual = cv2.absdiff(grey, here.of(self.at.grey)).astype(np.float32)
         return Carried(flow, fault, carried, along, light, first_light, faith, residual, self._age)
 
-    def _evidence(
-        self, looked: Looked, carried: Carried, onward: tuple[F32, F32] | None, beyond: Beyond | None
-    ) -> Stack:
+    def _evidence(self, looked: Looked, carried: Carried, later: Later) -> Stack:
         """What the network weighs, about where the subject may be."""
         shape = halved(carried.matte)
         flow, calm = carried.small[0], carried.calm
@@ -276,15 +284,13 @@ class Follower:
         self._ground.move(flow, calm, shape)
         self._own.move(flow, calm)
         self._place.move(at_size(self._ground.camera, 2))
-        box = area_of_interest(shape, self._expected.plane, None if beyond is None else halved(beyond.matte))
+        found = None if later.beyond is None else halved(later.beyond.matte)
+        box = area_of_interest(shape, self._expected.plane, found)
         own = self._own.planes(looked.half, shape)
         ground = self._ground.planes(looked.half, shape, self._own.alike, self._own.unlike)
-        memories = [self._recent, *self._touched]
         place = self._place.differs(looked.lights, carried.matte, doubled(box))
-        known = [*ground, *own]
-        return stacked(
-            carried, looked.lab, looked.half, memories, self._expected, shape, box, known, place, onward, beyond
-        )
+        recalled = Recalled([self._recent, *self._touched], self._expected, [*ground, *own], place)
+        return stacked(carried, looked.lab, looked.half, shape, box, recalled, later)
 
     def _decided(self, shape: F32, stack: Stack) -> F32:
         """The matte that the network weighs out, without crumbs that nothing was carried to."""

@@ -136,34 +136,45 @@ class Stack:
         return np.asarray(5 * (0.5 * recent + 0.25 * near + 0.25 * anywhere), np.float32)
 
 
-def stacked(
-    carried: Carried,
-    lab: U8,
-    small: U8,
-    memories: list[ColourMemory],
-    expected: Expected,
-    shape: F32,
-    box: Box,
-    known: list[F32],
-    place: F32,
-    onward: tuple[F32, F32] | None,
-    beyond: Beyond | None,
-) -> Stack:
+@dataclass(frozen=True)
+class Recalled:
+    """What earlier frames say of one that is to be decided.
+
+    memories: of colours, recent, the touched frame's by place and anywhere. expected: where the subject is, if hidden.
+    known: what the known background and the subject's own look say, planes at half size. place: how far the part that
+    is looked at is from what was seen there before, 0 to 1, at working size.
+    """
+
+    memories: list[ColourMemory]
+    expected: Expected
+    known: list[F32]
+    place: F32
+
+
+@dataclass(frozen=True)
+class Later:
+    """What is known from the other side in time.
+
+    onward: motion to the frame after, and its fault, at working size, where that frame is known. beyond: at working
+    size, where there is a way back.
+    """
+
+    onward: tuple[F32, F32] | None
+    beyond: Beyond | None
+
+
+def stacked(carried: Carried, lab: U8, small: U8, shape: F32, box: Box, recalled: Recalled, later: Later) -> Stack:
     """The stack for the network.
 
-    lab: (H, W, 3) uint8 at working size; small: the same at half of it. memories: recent, the touched frame's
-    by place and anywhere. shape: the carried matte at half size. box: at half size. known: what the known
-    background and the subject's own look say. place: how far the box is from what earlier frames showed there, 0 to 1,
-    at working size.
-    onward: motion from here to the frame after, and its fault, at working size, where that frame is known.
-    beyond: at working size.
+    lab: (H, W, 3) uint8 at working size; small: the same at half of it. shape: the carried matte at half size.
+    box: at half size.
     """
     flow, fault = carried.small
     sides, from_ground = with_subject(flow, carried.calm, shape)
     where = np.zeros(shape.shape, np.uint8)
     where[box] = 1
     colours = []
-    for memory, balance in zip(memories, (0.3, 0.5, 0.5), strict=True):
+    for memory, balance in zip(recalled.memories, (0.3, 0.5, 0.5), strict=True):
         odds, trust = memory.odds(small, where, balance=balance, zoom=2.0)
         colours.append(np.clip(odds, -5, 5) * trust / 5)
     half = [
@@ -175,20 +186,20 @@ def stacked(
         sides,
         np.minimum(from_ground, 8) / 4 - 1,
         np.tanh(0.3 * (from_ground - 2 * fault)),
-        expected.plane * 2 - 1,
-        *_onward(onward, shape),
+        recalled.expected.plane * 2 - 1,
+        *_onward(later.onward, shape),
         np.full(shape.shape, 2 / max(1, carried.age) - 1, np.float32),
-        *known,
-        *(np.full(shape.shape, told, np.float32) for told in _told(beyond)),
+        *recalled.known,
+        *(np.full(shape.shape, told, np.float32) for told in _told(later.beyond)),
     ]
     big = doubled(box)
     part = lab[big].astype(np.float32) / np.float32(128) - np.float32(1)
     full: list[F32] = [part[..., 0], part[..., 1], part[..., 2]]
     full += [matte[big] * 2 - 1 for matte in (carried.matte, carried.along)]
-    full.append(np.zeros_like(part[..., 0]) if beyond is None else beyond.matte[big] * 2 - 1)
+    full.append(np.zeros_like(part[..., 0]) if later.beyond is None else later.beyond.matte[big] * 2 - 1)
     # with the pictures that they came with: where an edge lies beside its own, so does the outline
     lights = np.stack([carried.light[big], carried.first_light[big]]).astype(np.float32)
-    full += [*(lights / np.float32(128) - np.float32(1)), 2 * place - 1]
+    full += [*(lights / np.float32(128) - np.float32(1)), 2 * recalled.place - 1]
     planes = np.concatenate([quarters(full), np.stack([plane[box] for plane in half])])
     return Stack(planes.astype(np.float32), box)
 
