@@ -17,7 +17,7 @@ from cuvrel.core.follow.carry import Follower
 from cuvrel.core.pulls.clues import FAR, NEAR
 from cuvrel.core.pulls.marks import rasterise
 from cuvrel.core.pulls.prepared import Prepared
-from cuvrel.core.pulls.trace import Clues, again, clues, glanced, weighed
+from cuvrel.core.pulls.trace import Clues, again, clues, glanced, of_one_piece, weighed
 from cuvrel.core.recipe.models import Mark
 from training.collect import collect, hurt, quantised, settling, shown
 from training.composites import some_shot
@@ -69,12 +69,20 @@ def gathered(ready: Prepared, marks: list[Mark], prior: F32 | None) -> Clues:
 
 
 def sample(known: Clues, truth: F32) -> Sample:
-    """Stack, truth at twice its size, and where the answer counts at its size."""
+    """Stack, truth at twice its size, and where the answer counts at its size.
+
+    A mend's answer counts within the reach of its marks, and for all of what is wrong and hangs together with one.
+    """
     h, w = known.told.u.shape
     whole = cv2.resize(truth, (2 * w, 2 * h), interpolation=cv2.INTER_AREA)
     rows, cols = known.box
     part = whole[2 * rows.start : 2 * rows.stop, 2 * cols.start : 2 * cols.stop]
-    free = np.ones((h, w), np.float32) if known.open is None else np.clip(known.open * 12, 0.05, 1)
+    free = np.ones((h, w), np.float32)
+    if known.open is not None and known.prior is not None:
+        free = np.clip(known.open * 12, 0.05, 1)
+        was, real = known.prior >= 0.5, cv2.resize(truth, (w, h), interpolation=cv2.INTER_AREA) > 0.5
+        for struck, wrong in ((known.inside & ~was, real & ~was), (known.outside & was, was & ~real)):
+            free = np.maximum(free, of_one_piece(wrong, struck))
     bytes_of = [np.round(plane * 255).astype(np.uint8) for plane in (part, free[known.box])]
     return quantised(known.stack), bytes_of[0], bytes_of[1]
 

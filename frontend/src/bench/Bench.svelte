@@ -1,9 +1,8 @@
 <script lang="ts">
-  import { DropdownMenu } from "bits-ui";
   import type { CatalogueOut, DeclaredOut, Plane, Pull, Step } from "../lib/api-types";
   import type { Desk } from "../lib/desk.svelte";
-  import Icon from "../lib/Icon.svelte";
   import { settle } from "../lib/keys";
+  import Adding from "./Adding.svelte";
   import Card from "./Card.svelte";
   import Curves from "./Curves.svelte";
   import Fields from "./Fields.svelte";
@@ -40,6 +39,11 @@
         [{ op: "replace", path: `${path}/name`, value: name.trim().slice(0, 120) }],
         "rename",
       );
+  }
+
+  function lacks(treatment: DeclaredOut): string {
+    const gated = plane?.matte || plane?.gate;
+    return treatment.needs_matte && !gated ? "needs a matte: give the plane a gate" : "";
   }
 
   function addStep(kind: string) {
@@ -211,44 +215,10 @@
           disabled={!!shot.settling}
           onclick={() => settle(desk)}>{matte.settled ? "Unsettle" : "Settle"}</button
         >
-        <DropdownMenu.Root>
-          <DropdownMenu.Trigger class="btn-bare"
-            ><Icon name="plus" size={13} /> Pull</DropdownMenu.Trigger
-          >
-          <DropdownMenu.Portal>
-            <DropdownMenu.Content class="menu" align="end">
-              {#each pulls as item (item.kind)}
-                <DropdownMenu.Item class="menu-item" onSelect={() => addPull(item.kind)}>
-                  {item.label}<small>{item.hint}</small>
-                </DropdownMenu.Item>
-              {/each}
-            </DropdownMenu.Content>
-          </DropdownMenu.Portal>
-        </DropdownMenu.Root>
+        <Adding what="Pull" items={pulls} add={addPull} />
       {/if}
       {#if plane}
-        <DropdownMenu.Root>
-          <DropdownMenu.Trigger class="btn-bare"
-            ><Icon name="plus" size={13} /> Treatment</DropdownMenu.Trigger
-          >
-          <DropdownMenu.Portal>
-            <DropdownMenu.Content class="menu" align="end">
-              {#each treatments as item (item.kind)}
-                <DropdownMenu.Item
-                  class="menu-item"
-                  disabled={item.needs_matte && !plane.matte && !plane.gate}
-                  onSelect={() => addStep(item.kind)}
-                >
-                  {item.label}<small
-                    >{item.needs_matte && !plane.matte && !plane.gate
-                      ? "needs a matte: give the plane a gate"
-                      : item.hint}</small
-                  >
-                </DropdownMenu.Item>
-              {/each}
-            </DropdownMenu.Content>
-          </DropdownMenu.Portal>
-        </DropdownMenu.Root>
+        <Adding what="Treatment" items={treatments} {lacks} add={addStep} />
       {/if}
     </div>
     {#if desk.curves}<Curves {desk} {catalogue} />{/if}
