@@ -8,8 +8,8 @@ from cuvrel.core.checks.quality import overlap
 from cuvrel.core.follow import run
 from cuvrel.core.follow.carry import Follower
 from cuvrel.core.follow.doubt import ADVICE, HALT, Evidence, advice, worst_place
-from cuvrel.core.follow.evidence import Beyond
-from cuvrel.core.follow.run import Settings, joined, refollow, span
+from cuvrel.core.follow.evidence import QUARTERS, Beyond
+from cuvrel.core.follow.run import Settings, joined, neighbours, refollow, span
 from cuvrel.core.follow.run import clip as follow_clip
 from cuvrel.core.motion.flow import Flow, chain, sample
 from cuvrel.core.recipe.errors import TraceError
@@ -293,6 +293,36 @@ def test_frames_between_two_touches_use_both() -> None:
     frames = {f.number: f for f in refollow(lambda n: pictures[n], 11, touched, 0, Settings())}
     assert sorted(frames) == list(range(1, 10))
     assert all(overlap(f.matte, truths[n]) > 0.92 for n, f in frames.items())
+
+
+def test_what_another_touched_frame_shows_of_the_subject_is_remembered() -> None:
+    pictures, truths = sliding(9)
+    patch = np.s_[100:130, 60:90]
+
+    def painted(n: int) -> np.ndarray:
+        picture = pictures[n].copy()
+        picture[patch] = (230, 40, 200)
+        return picture
+
+    of_it, not_of_it = truths[8].copy(), truths[8].copy()
+    of_it[patch], not_of_it[patch] = 1, 0
+    told = []
+    for matte in (None, of_it, not_of_it):
+        follower = Follower(pictures[0], truths[0])
+        if matte is not None:
+            follower.remember(painted(8), matte)
+        follower.step(painted(1))
+        colours, box = follower.stack.planes[QUARTERS + 1 : QUARTERS + 3], follower.stack.box
+        told.append(colours[:, 57 - box[0].start, 37 - box[1].start])
+    assert (told[1] > told[0] + 0.3).all(), "near that place and anywhere"
+    assert (told[2] < told[1] - 0.5).all(), "what was beside the subject is not of it"
+
+
+def test_the_touched_frames_beside_one_are_its_neighbours() -> None:
+    assert neighbours([40, 3, 9, 21], 9) == [3, 21]
+    assert neighbours([40, 3, 9, 21], 3) == [9]
+    assert neighbours([40, 3, 9, 21], 30) == [21, 40]
+    assert neighbours([9], 9) == []
 
 
 def test_the_way_back_takes_up_what_the_way_there_has_found() -> None:

@@ -9,6 +9,7 @@ import pytest
 from sqlalchemy import select
 
 from cuvrel.core.checks.quality import overlap
+from cuvrel.core.follow.carry import Follower
 from cuvrel.core.media.probe import MediaInfo, probe
 from cuvrel.core.media.reader import Reader
 from cuvrel.core.recipe.check import read_shot
@@ -218,6 +219,20 @@ def test_between_two_touches_following_joins_what_comes_back(bench: Bench) -> No
     assert job.done == job.total == 14
     assert np.abs(matte(bench, 2) - alone[2]).mean() < np.abs(matte(bench, 6) - alone[6]).mean()
     assert overlap(matte(bench, 7), bench.clip.truth(7)) > 0.6
+
+
+def test_following_remembers_the_touched_frames_on_either_side(bench: Bench, monkeypatch: pytest.MonkeyPatch) -> None:
+    for frame in (0, 3, 6):
+        bench.mark(frame)
+    quiet(bench)
+    taught = list[np.ndarray]()
+    remember = Follower.remember
+    monkeypatch.setattr(Follower, "remember", lambda self, rgb, m: (taught.append(m), remember(self, rgb, m))[1])
+    finish(bench, start_follow(bench, 3))
+    # from the frame in the middle both, and on the way back, from the last one, that in the middle
+    assert len(taught) == 3
+    for found, frame in zip(taught, (0, 6, 3), strict=True):
+        np.testing.assert_array_equal(found, matte(bench, frame))
 
 
 def test_a_join_that_was_cut_off_goes_on(bench: Bench) -> None:

@@ -34,11 +34,13 @@ from cuvrel.jobs.queue import Stopped, advance
 from cuvrel.store.blobs import Blobs
 from cuvrel.store.db import Database, notify
 from cuvrel.store.footage import make_ready
-from cuvrel.store.mattes import plate_row, store_followed, store_matte, stored_matte
+from cuvrel.store.mattes import plate_row, store_followed, store_matte, stored_matte, touched_near
 from cuvrel.store.models import FootageRow, JobRow, MatteFrame, ShotRow
 from cuvrel.store.pictures import Readers, StoreSources
 from cuvrel.store.shots import edit, locked
 
+F32 = NDArray[np.float32]
+U8 = NDArray[np.uint8]
 PATIENCE = 12  # frames after a halt that was waved through in which no new halt is raised
 RANGE = 24  # frames of an export that are written, and lost at the most, at a time
 
@@ -111,7 +113,9 @@ class Works:
             matte = stored_matte(self.blobs, begun) if begun else None
             if matte is None:
                 raise CuvrelError("There is no matte on this frame to follow from.", "Draw an in mark on it first.")
-            taught = self._taught(session, shot_row.id, pull_id, begun, step)
+            # where a followed frame is gone on from, the touched one behind it teaches
+            followed = begun is not None and begun.origin == "followed"
+            taught = touched_near(session, self.blobs, shot_row.id, pull_id, start, -step) if followed else None
         reader = self.readers.get(blob, info)
         values = declared("pull", "trace").read(pull.params).at(0)
         settings = Settings(float(values["snap"]), float(values["detail"]), float(values["hold"]))
@@ -123,7 +127,9 @@ class Works:
         seen = None if taught is None else (reader.frame(taught[0]), taught[1])
         if not frames and "at" not in row.progress:
             return "The next frame is touched already."
-        for number, found in span(reader.frame, frames, (reader.frame(start), matte), settings, seen, keep):
+        others = self._touched(shot_row.id, pull_id, start if taught is None else taught[0], reader)
+        on = reader.frame(start), matte
+        for number, found in span(reader.frame, frames, on, settings, seen, keep, others=others):
             halt = found.halt if halting and patience <= 0 else None
             patience -= 1
             kept_blob = store_matte(self.blobs, found.matte)
@@ -163,7 +169,8 @@ class Works:
                 return None if found is None else Beyond(found[0], abs(number - first), found[1].doubt)
 
         start = reader.frame(begin), ends[1]
-        for number, found in span(reader.frame, frames, start, settings, taught, beyond=there_first):
+        others = self._touched(shot_id, pull_id, beyond, reader)
+        for number, found in span(reader.frame, frames, start, settings, taught, beyond=there_first, others=others):
             with self.database.session() as session:
                 known = self._followed(session, shot_id, pull_id, number)
                 if known is None:
@@ -174,9 +181,7 @@ class Works:
                 store_followed(session, shot_id, pull_id, number, store_matte(self.blobs, both), doubt, there.halt)
                 advance(session, row.id, total // 2 + abs(beyond - number), total, back=number)
 
-    def _followed(
-        self, session: Session, shot_id: int, pull_id: str, number: int
-    ) -> tuple[NDArray[np.float32], MatteFrame] | None:
+    def _followed(self, session: Session, shot_id: int, pull_id: str, number: int) -> tuple[F32, MatteFrame] | None:
         """The matte and the row of a frame that following has reached; None for any other."""
         there = session.get(MatteFrame, (shot_id, pull_id, number))
         matte = stored_matte(self.blobs, there) if there and there.origin == "followed" else None
@@ -187,28 +192,11 @@ class Works:
         if row is not None:
             row.result = {"halt": asdict(halt), "frame": number}
 
-    def _taught(
-        self, session: Session, shot_id: int, pull_id: str, begun: MatteFrame | None, step: int
-    ) -> tuple[int, NDArray[np.float32]] | None:
-        """The touched frame behind a followed start, whose colours are to be remembered."""
-        if begun is None or begun.origin == "touched":
-            return None
-        where = MatteFrame.frame < begun.frame if step > 0 else MatteFrame.frame > begun.frame
-        order = MatteFrame.frame.desc() if step > 0 else MatteFrame.frame.asc()
-        behind = session.scalar(
-            select(MatteFrame)
-            .where(
-                MatteFrame.shot_id == shot_id,
-                MatteFrame.pull_id == pull_id,
-                MatteFrame.origin == "touched",
-                MatteFrame.blob.is_not(None),
-                where,
-            )
-            .order_by(order)
-            .limit(1)
-        )
-        matte = stored_matte(self.blobs, behind) if behind else None
-        return None if behind is None or matte is None else (behind.frame, matte)
+    def _touched(self, shot_id: int, pull_id: str, frame: int, reader: Reader) -> list[tuple[U8, F32]]:
+        """Pictures and mattes of the touched frames on either side of one, whose colours are to be remembered."""
+        with self.database.session() as session:
+            near = [touched_near(session, self.blobs, shot_id, pull_id, frame, step) for step in (-1, 1)]
+        return [(reader.frame(one[0]), one[1]) for one in near if one]
 
     def settle(self, row: JobRow) -> str:
         """Stores all frames of a matte as they are, and then lets the shot use them."""
@@ -281,7 +269,7 @@ class Works:
             return f"Ready. No frame shows the background of {100 * (1 - covered):.1f} % of the picture."
         return "Ready."
 
-    def _bring_in(self, row: JobRow, picture: NDArray[np.uint8], name: str) -> int:
+    def _bring_in(self, row: JobRow, picture: U8, name: str) -> int:
         """A still as footage of the job's project; its id."""
         with tempfile.TemporaryDirectory(prefix="cuvrel-") as folder:
             still, packed = Path(folder) / "still.png", Path(folder) / "still.zip"

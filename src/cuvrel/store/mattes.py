@@ -195,6 +195,26 @@ def store_followed(
     return kept
 
 
+def touched_near(
+    session: Session, blobs: Blobs, shot_id: int, pull_id: str, frame: int, step: int
+) -> tuple[int, F32] | None:
+    """The touched frame nearest to one, after it where `step` is 1 and before it where it is -1, and its matte."""
+    found = session.scalar(
+        select(MatteFrame)
+        .where(
+            MatteFrame.shot_id == shot_id,
+            MatteFrame.pull_id == pull_id,
+            MatteFrame.origin == "touched",
+            MatteFrame.blob.is_not(None),
+            MatteFrame.frame > frame if step > 0 else MatteFrame.frame < frame,
+        )
+        .order_by(MatteFrame.frame * step)
+        .limit(1)
+    )
+    matte = stored_matte(blobs, found) if found else None
+    return None if found is None or matte is None else (found.frame, matte)
+
+
 def tell_frame(session: Session, shot_id: int, pull_id: str, frame: int) -> None:
     """Tells the listeners how a frame stands now."""
     row = session.get(MatteFrame, (shot_id, pull_id, frame))

@@ -1,7 +1,7 @@
 """The follower: one frame after another, from a touched frame outwards.
 
 On each frame the last matte is carried over by dense motion, both from the frame before and along the
-chained motion from the touched frame; colours remembered from the touched frame and the recent ones
+chained motion from the touched frame; colours remembered from touched frames and the recent ones
 vote, each for its place in the picture (after Märki et al., Bilateral Space Video Segmentation, CVPR
 2016); motion against the background's, towards the frame before and the next, what differs from the
 background as earlier frames showed it, how far each point looks as the subject is remembered to look there,
@@ -147,7 +147,7 @@ class Follower:
         lab = self.at.lab
         u = self._begin(matte, 0)
         self._recent = ColourMemory(self.size, cells=12, reach=1, bins=12)
-        # the touched frame alone, for the rough place and for anywhere: never fed with what was followed
+        # touched frames alone, for the rough place and for anywhere: never fed with what was followed
         self._touched = [ColourMemory(self.size, cells=4, reach=1, bins=16), ColourMemory(self.size, bins=20)]
         self._teach([self._recent, *self._touched], lab, u, 1.0)
         self._looks = self._look_of(u, lab)
@@ -191,6 +191,11 @@ class Follower:
         outside = (sure_out * self._every_second * (2 * weight)).astype(np.float32)
         for memory in memories:
             memory.add(lab, inside, outside)
+
+    def remember(self, rgb: U8, matte: F32) -> None:
+        """Remembers the colours of another touched frame, too. rgb, matte: as of the one that it sets out from."""
+        work = np.ascontiguousarray(shrink(rgb, self.size))
+        self._teach(self._touched, to_lab(work), shrink(matte, self.size).astype(np.float32), 1.0)
 
     def take_up(self, rgb: U8, matte: F32) -> None:
         """Goes on from another frame than the touched one, whose colours stay remembered."""

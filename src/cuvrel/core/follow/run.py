@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import time
 from collections import deque
-from collections.abc import Callable, Iterator, Mapping, Sequence
+from collections.abc import Callable, Collection, Iterator, Mapping, Sequence
 from concurrent.futures import Future, ThreadPoolExecutor
 from dataclasses import dataclass
 
@@ -60,6 +60,7 @@ def span(
     taught: tuple[U8, F32] | None = None,
     keep: bool = False,
     beyond: Callable[[int], Beyond | None] = nothing,
+    others: Sequence[tuple[U8, F32]] = (),
 ) -> Iterator[tuple[int, Followed]]:
     """Carries a matte over `frames` in their order, one after another from `start`.
 
@@ -73,6 +74,8 @@ def span(
     else:
         follower = Follower(*taught, settings.hold, settings.detail)
         follower.take_up(*start)
+    for other in others:
+        follower.remember(*other)
     # while one frame is decided the ones after it are read and looked at, and the one before gets its soft edges
     with ThreadPoolExecutor(1) as ahead, ThreadPoolExecutor(1) as behind:
         coming: deque[Future[Looked]] = deque()
@@ -134,21 +137,31 @@ def refollow(
         yield from _between(read, touched, left, right, settings)
     ways = [] if before else [range(about - 1, -1, -1)]
     for frames in ways if after else [*ways, range(about + 1, count)]:
-        for frame in _timed(read, frames, (read(about), touched[about]), settings):
+        for frame in _timed(read, touched, about, frames, settings):
             yield frame
             if frame.halt and halting:
                 break
 
 
+def neighbours(touched: Collection[int], number: int) -> list[int]:
+    """The touched frames nearest to one, on either side: their light and their places are most like its own."""
+    before, after = [n for n in touched if n < number], [n for n in touched if n > number]
+    return [*([max(before)] if before else []), *([min(after)] if after else [])]
+
+
 def _timed(
     read: Read,
+    touched: Mapping[int, F32],
+    start: int,
     frames: Sequence[int],
-    start: tuple[U8, F32],
     settings: Settings,
     beyond: Callable[[int], Beyond | None] = nothing,
 ) -> Iterator[Frame]:
+    if not frames:
+        return
     begun = time.perf_counter()
-    for at, found in span(read, frames, start, settings, beyond=beyond) if frames else ():
+    first, *others = [(read(n), touched[n]) for n in (start, *neighbours(touched, start))]
+    for at, found in span(read, frames, first, settings, beyond=beyond, others=others):
         yield Frame(at, found.matte, "followed", found.doubt, (time.perf_counter() - begun) * 1000, found.halt)
         begun = time.perf_counter()
 
@@ -157,7 +170,7 @@ def _between(read: Read, touched: Mapping[int, F32], left: int, right: int, sett
     """The frames between two touched ones. In a long span only the middle is reached from both sides."""
     middle, reach = (left + right) // 2, min(BOTH, right - left) // 2 + 1
     there: dict[int, Frame] = {}
-    for frame in _timed(read, range(left + 1, min(right, middle + reach)), (read(left), touched[left]), settings):
+    for frame in _timed(read, touched, left, range(left + 1, min(right, middle + reach)), settings):
         if frame.number <= middle - reach:
             yield frame
         else:
@@ -168,7 +181,7 @@ def _between(read: Read, touched: Mapping[int, F32], left: int, right: int, sett
         return None if first is None else Beyond(first.matte, number - left, first.doubt)
 
     back = range(right - 1, max(left, middle - reach), -1)
-    for frame in _timed(read, back, (read(right), touched[right]), settings, beyond):
+    for frame in _timed(read, touched, right, back, settings, beyond):
         other = there.pop(frame.number, None)
         if other is None:
             yield frame
