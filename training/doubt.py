@@ -25,7 +25,7 @@ from training.strokes import first_marks
 
 FIRST = 800_000
 BAD = 0.85
-NAMES = ("jump", "unsure", "torn", "change", "drift")
+NAMES = ("jump", "unsure", "alike", "torn", "change", "drift")
 
 
 def gather(seed: int) -> list[tuple[list[float], float]]:
@@ -43,7 +43,7 @@ def gather(seed: int) -> list[tuple[list[float], float]]:
         found = follower.finish(settled)
         seen = follower.evidence
         if not seen.lost:
-            row = [seen.jump, seen.unsure, seen.torn, abs(seen.change), seen.drift]
+            row = [seen.jump, seen.unsure, seen.alike, seen.torn, abs(seen.change), seen.drift]
             out.append((row, overlap(found.matte, truth)))
     return out
 
@@ -53,12 +53,23 @@ def fit(x: NDArray[np.float64], bad: NDArray[np.bool_]) -> NDArray[np.float64]:
     design = np.column_stack([x, np.ones(len(x))])
     w = np.zeros(design.shape[1])
     weight = np.where(bad, 0.5 / bad.mean(), 0.5 / (~bad).mean())  # both kinds count the same
+
+    def loss(w: NDArray[np.float64]) -> float:
+        odds = design @ w
+        return float((weight * (np.logaddexp(0, odds) - bad * odds)).sum() + 0.5e-3 * w @ w)
+
     for _ in range(60):
         p = 1 / (1 + np.exp(-np.clip(design @ w, -30, 30)))
         slope = design.T @ (weight * (p - bad)) + 1e-3 * w
         bend = (design * (weight * p * (1 - p))[:, None]).T @ design + 1e-3 * np.eye(len(w))
-        w -= np.linalg.solve(bend, slope)
-        w[:-1] = np.maximum(w[:-1], 0)
+        step = np.linalg.solve(bend, slope)
+        # a whole step may lead too far, above all where weights are held at nothing
+        for part in 0.5 ** np.arange(12):
+            tried = w - part * step
+            tried[:-1] = np.maximum(tried[:-1], 0)
+            if loss(tried) < loss(w):
+                w = tried
+                break
     return w
 
 

@@ -10,7 +10,8 @@ from numpy.typing import NDArray
 
 F32 = NDArray[np.float32]
 HALT = 0.9  # doubt above which following stops by itself: twice as sure of a mistake as what the sheet shows
-CALM = 4.1  # log odds against a mistake when nothing speaks for one
+BLUR, LIKE, GONE = 24.0, 9.6, 4.3  # log odds for a mistake by what is unsure, by like colours there, and by drift,
+CALM = 4.6  # and against one when nothing speaks for it
 JUMPED = "the outline jumped"
 ALIKE = "colours inside and out are alike here"
 UNSURE = "the outline can't be told here"
@@ -33,13 +34,14 @@ class Evidence:
     def doubt(self) -> float:
         """0 to 1: how likely it is that this frame needs the artist.
 
-        Logistic; the weights are what `training/doubt.py` found on made-up clips. Jumps, torn motion and
-        changes of size told nothing there that the network's own expectation had not told. The constant is set
-        so that nine bad frames of ten are shown as doubtful (above 0.5) with as few good ones as that allows.
+        Logistic, after what `training/doubt.py` finds on made-up clips. Jumps, torn motion and changes of size
+        tell nothing there that the network's own expectation has not told; of what that expects, soft edges are
+        a part which is no mistake, and most of that lies where colours differ. The constant is set so that nine
+        bad frames of ten are shown as doubtful (above 0.5) with as few good ones as that allows.
         """
         if self.lost:
             return 1.0
-        odds = 34.4 * self.unsure + 6.2 * self.drift - CALM
+        odds = BLUR * self.unsure + LIKE * self.alike + GONE * self.drift - CALM
         calm = 1 / (1 + np.exp(CALM))
         return float(max(0.0, (1 / (1 + np.exp(-odds)) - calm) / (1 - calm)))
 
@@ -53,7 +55,7 @@ class Evidence:
                 return "the subject more than doubled" if self.change > 0 else "more than half of the subject vanished"
             share = "a quarter" if grown < 1.3 else "a third" if grown < 1.45 else "a half"
             return f"the subject {'grew' if self.change > 0 else 'shrank'} by {share}"
-        if 6.2 * self.drift > 34.4 * self.unsure:
+        if GONE * self.drift > BLUR * self.unsure:
             return DRIFTED
         if self.jump > 0.5:
             return JUMPED
