@@ -12,6 +12,7 @@ F32 = NDArray[np.float32]
 HALT = 0.9  # doubt above which following stops by itself: twice as sure of a mistake as what the sheet shows
 BLUR, LIKE, GONE = 24.0, 9.6, 4.3  # log odds for a mistake by what is unsure, by like colours there, and by drift,
 CALM = 4.6  # and against one when nothing speaks for it
+MOST_ALIKE = 0.2  # share of like colours above which more of them says nothing more
 JUMPED = "the outline jumped"
 ALIKE = "colours inside and out are alike here"
 UNSURE = "the outline can't be told here"
@@ -41,7 +42,7 @@ class Evidence:
         """
         if self.lost:
             return 1.0
-        odds = BLUR * self.unsure + LIKE * self.alike + GONE * self.drift - CALM
+        odds = BLUR * self.unsure + LIKE * min(self.alike, MOST_ALIKE) + GONE * self.drift - CALM
         calm = 1 / (1 + np.exp(CALM))
         return float(max(0.0, (1 / (1 + np.exp(-odds)) - calm) / (1 - calm)))
 
