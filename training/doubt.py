@@ -17,6 +17,7 @@ from numpy.typing import NDArray
 
 from cuvrel.core.checks.quality import overlap
 from cuvrel.core.follow.carry import Follower
+from cuvrel.core.follow.doubt import MOST_ALIKE
 from cuvrel.core.pulls.prepared import prepare
 from cuvrel.core.pulls.trace import trace
 from training.collect import settling
@@ -43,7 +44,7 @@ def gather(seed: int) -> list[tuple[list[float], float]]:
         found = follower.finish(settled)
         seen = follower.evidence
         if not seen.lost:
-            row = [seen.jump, seen.unsure, seen.alike, seen.torn, abs(seen.change), seen.drift]
+            row = [seen.jump, seen.unsure, min(seen.alike, MOST_ALIKE), seen.torn, abs(seen.change), seen.drift]
             out.append((row, overlap(found.matte, truth)))
     return out
 

@@ -1,8 +1,8 @@
 <script lang="ts">
   import type { CatalogueOut, DeclaredOut, Plane, Pull, Step } from "../lib/api-types";
   import type { Desk } from "../lib/desk.svelte";
+  import Adding from "../lib/Adding.svelte";
   import { settle } from "../lib/keys";
-  import Adding from "./Adding.svelte";
   import Card from "./Card.svelte";
   import Curves from "./Curves.svelte";
   import Fields from "./Fields.svelte";
@@ -215,10 +215,10 @@
           disabled={!!shot.settling}
           onclick={() => settle(desk)}>{matte.settled ? "Unsettle" : "Settle"}</button
         >
-        <Adding what="Pull" items={pulls} add={addPull} />
+        <Adding what="Pull" items={pulls} add={(item) => addPull(item.kind)} />
       {/if}
       {#if plane}
-        <Adding what="Treatment" items={treatments} {lacks} add={addStep} />
+        <Adding what="Treatment" items={treatments} {lacks} add={(item) => addStep(item.kind)} />
       {/if}
     </div>
     {#if desk.curves}<Curves {desk} {catalogue} />{/if}

@@ -41,6 +41,7 @@ export class Pictures {
     if (key) this.keys[frame] = key;
     // where the playhead went on meanwhile, not back to where it was
     await this.show(this.wanted);
+    if (turn !== this.turn) return;
     this.rest = window.setTimeout(() => void this.fetchKeys(turn, count), 150);
   }
 

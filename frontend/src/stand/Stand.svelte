@@ -3,6 +3,7 @@
   import type { Op } from "../lib/api";
   import type { CatalogueOut, Plane } from "../lib/api-types";
   import type { Desk } from "../lib/desk.svelte";
+  import Adding from "../lib/Adding.svelte";
   import Icon from "../lib/Icon.svelte";
   import { moves, moversOfPlane } from "../lib/movers";
   import { notes } from "../lib/notes.svelte";
@@ -153,23 +154,12 @@
 
 <section class="stand" aria-label="Stand">
   <Heading name="Stand" note="front to back">
-    <DropdownMenu.Root>
-      <DropdownMenu.Trigger class="btn-bare" aria-label="Add a plane"
-        ><Icon name="plus" size={13} /> Plane</DropdownMenu.Trigger
-      >
-      <DropdownMenu.Portal>
-        <DropdownMenu.Content class="menu" align="end">
-          {#each kinds as kind (kind.kind)}
-            <DropdownMenu.Item
-              class="menu-item"
-              onSelect={() => add(kind.kind as Plane["kind"], kind.needs_matte)}
-            >
-              {kind.label}<small>{kind.hint}</small>
-            </DropdownMenu.Item>
-          {/each}
-        </DropdownMenu.Content>
-      </DropdownMenu.Portal>
-    </DropdownMenu.Root>
+    <Adding
+      what="Plane"
+      says="Add a plane"
+      items={kinds}
+      add={(item) => add(item.kind as Plane["kind"], item.needs_matte)}
+    />
   </Heading>
   <ul class:many={all.length > 6}>
     {#each all as { plane, depth } (plane.id)}
