@@ -20,6 +20,7 @@ from cuvrel.core.checks.chatter import chatter, grey_flow
 from cuvrel.core.checks.quality import contour_accuracy, dtssd, gradient_error, mse, overlap
 from cuvrel.core.edge.detail import solve, to_linear
 from cuvrel.core.follow.artist import mended
+from cuvrel.core.follow.doubt import HALT
 from cuvrel.core.follow.run import Settings, clip, refollow
 from cuvrel.core.media.probe import probe
 from cuvrel.core.media.reader import Reader
@@ -133,7 +134,7 @@ def scores(case: Case, mattes: list[F32]) -> dict[str, float]:
 
 def touches(case: Case) -> tuple[int, int]:
     """Frames that the artist touches after the first until J holds everywhere, and strokes drawn for it."""
-    mattes, _, _ = followed(case)
+    mattes, doubts, _ = followed(case)
     touched = {case.key: mattes[case.key]}
     strokes = 0
     for _ in range(case.count):
@@ -147,8 +148,9 @@ def touches(case: Case) -> tuple[int, int]:
         mattes[worst], drawn = mended(ready, mattes[worst], case.truths[worst], STROKES, enough=ENOUGH + 0.03)
         strokes += len(drawn)
         touched[worst] = mattes[worst]
-        for frame in refollow(case.read, case.count, touched, worst, Settings()):
-            mattes[frame.number] = frame.matte
+        seen = {n: m for n, m in enumerate(mattes) if n in touched or doubts[n] <= HALT}
+        for frame in refollow(case.read, case.count, touched, worst, Settings(), seen=seen):
+            mattes[frame.number], doubts[frame.number] = frame.matte, frame.doubt
     return len(touched) - 1, strokes
 
 

@@ -14,7 +14,7 @@ import cv2
 import numpy as np
 
 from cuvrel.core import catalogue
-from cuvrel.core.follow.run import Settings, span
+from cuvrel.core.follow.run import Settings, set_out, span
 from cuvrel.core.media.probe import probe
 from cuvrel.core.media.reader import Reader, resized
 from cuvrel.core.media.writer import VideoWriter, png_bytes, read_grey
@@ -101,7 +101,7 @@ def run() -> None:
         "150",
     )
     first = trace(small[0], marks)
-    ways = span(small.__getitem__, range(1, len(small)), (small[0], first), Settings())
+    ways = span(small.__getitem__, range(1, len(small)), set_out((small[0], first), Settings()))
     times = [timed(lambda: next(ways)) for _ in small[1:]]
     say("following, frames a second", 1000 / median(times), "frames/s", "8")
 

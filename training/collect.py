@@ -37,6 +37,7 @@ BACK = 2  # and of so many on a way back
 BETWEEN = 0.75  # share of the clips that are followed between two touched frames and back,
 APART = (2, 24)  # how far these are from each other,
 MENDED, STROKES = 0.7, 4  # share of the second ones that mend what was followed to, and the most strokes of one
+SURVEYED, FAR = 3, 4  # the most frames beyond them that show more of the place, and how far off each is at least;
 TRACED = 0.35  # share of the clips that begin with a trace, as artists' work does,
 USABLE = 0.5  # and least overlap of a trace that an artist would follow from
 BLIND = 0.1  # share of the frames that know no next one
@@ -116,8 +117,8 @@ def onward(rng: np.random.Generator, seed: int) -> list[Sample]:
     if start is None:
         return []
     pictures, truths = pictures[start:], truths[start:]
-    samples, _ = followed(rng, begun(rng, pictures, truths[0]), pictures, truths)
-    return samples
+    follower = Follower(pictures[0], begun(rng, pictures, truths[0]))
+    return followed(rng, follower, pictures[1:], truths[1:])[0]
 
 
 def between(rng: np.random.Generator, seed: int) -> list[Sample]:
@@ -127,29 +128,41 @@ def between(rng: np.random.Generator, seed: int) -> list[Sample]:
     numbers = [n for n in range(first, first + apart + 9) if n < FRAMES]
     if rng.uniform() < 0.5:
         numbers = [FRAMES - 1 - n for n in numbers]
-    pictures, truths = clip(seed, frames=FRAMES, only=numbers)
+    others = [n for n in range(FRAMES) if min(abs(n - seen) for seen in numbers) >= FAR]
+    far = rng.choice(others, min(len(others), int(rng.integers(0, SURVEYED + 1))), replace=False) if others else []
+    pictures, truths = clip(seed, frames=FRAMES, only=[*numbers, *map(int, far)])
+    surveyed = [(pictures.pop(), hurt(rng, truths.pop())) for _ in far]
     if not shown(truths[0]) or not shown(truths[apart]):
         return []
-    matte = begun(rng, pictures, truths[0])
-    samples, way = followed(rng, matte, pictures[: apart + 1], truths[: apart + 1])
+    one, ready = begun(rng, pictures, truths[0]), prepare(pictures.__getitem__, len(pictures), apart)
+    samples: list[Sample] = []
     if rng.uniform() < MENDED:
-        ready = prepare(pictures.__getitem__, len(pictures), apart)
-        matte, _ = mended(ready, way[-1].matte, truths[apart], STROKES)
+        samples, way = followed(rng, Follower(pictures[0], one), pictures[1 : apart + 1], truths[1 : apart + 1])
+        other, _ = mended(ready, way[-1].matte, truths[apart], STROKES)
     else:
-        matte = begun(rng, pictures[apart::-1], truths[apart])
-    beyond = [Beyond(one.matte, away, one.doubt) for away, one in enumerate(way[:-1], 1)]
-    more, _ = followed(rng, matte, pictures[apart:0:-1], truths[apart:0:-1], beyond[::-1])
-    return samples + more
+        other = begun(rng, pictures[apart::-1], truths[apart])
+    # as between any two touched frames: each way knows the other's, and the one back what the way there knew at its end
+    there, back = Follower(pictures[0], one), Follower(pictures[apart], other)
+    there.remember(pictures[apart], other)
+    for follower in (there, back):
+        for seen in surveyed:
+            follower.survey(*seen)
+    more, way = followed(rng, there, pictures[1:apart], truths[1:apart])
+    back.remember(pictures[0], one)
+    back.borrow(there.known())
+    beyond = [Beyond(found.matte, away, found.doubt) for away, found in enumerate(way, 1)]
+    most, _ = followed(rng, back, pictures[apart - 1 : 0 : -1], truths[apart - 1 : 0 : -1], beyond[::-1])
+    return samples + more + most
 
 
 def followed(
-    rng: np.random.Generator, matte: F32, pictures: list[U8], truths: list[F32], beyond: Sequence[Beyond] = ()
+    rng: np.random.Generator, follower: Follower, pictures: list[U8], truths: list[F32], beyond: Sequence[Beyond] = ()
 ) -> tuple[list[Sample], list[Followed]]:
-    """The samples of a span whose first frame has this matte, and all that following made of the others."""
-    follower, out, way = Follower(pictures[0], matte), list[Sample](), list[Followed]()
-    for far, settled in enumerate(settling(follower, pictures[1:], rng, beyond), 1):
+    """The samples of a span that a follower goes on through, and all that it made of its frames."""
+    out, way = list[Sample](), list[Followed]()
+    for far, settled in enumerate(settling(follower, pictures, rng, beyond)):
         way.append(follower.finish(settled))
-        if far > 2 and far % (BACK if beyond else EVERY):
+        if far > 1 and (far + 1) % (BACK if beyond else EVERY):
             continue
         if not beyond and overlap(settled.shape, truths[far]) < HELD and rng.uniform() > LOST:
             continue

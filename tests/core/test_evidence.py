@@ -8,7 +8,7 @@ import pytest
 from cuvrel.core.checks.quality import overlap
 from cuvrel.core.follow.carry import Follower, network
 from cuvrel.core.follow.evidence import HALF, QUARTERS, Beyond, Expected, area_of_interest
-from cuvrel.core.follow.run import Settings, span
+from cuvrel.core.follow.run import Settings, set_out, span
 from cuvrel.core.pulls.memory import to_lab
 from cuvrel.core.pulls.network import SURELY, quarters
 from tests.core.test_follow import sliding
@@ -119,7 +119,7 @@ def test_a_span_looks_one_frame_ahead_in_its_own_order() -> None:
         read.append(number)
         return pictures[number]
 
-    by_span = dict(span(picture, [4, 3, 2], (pictures[5], truths[5]), Settings()))
+    by_span = dict(span(picture, [4, 3, 2], set_out((pictures[5], truths[5]), Settings())))
     assert read == [4, 3, 2]
     follower = Follower(pictures[5], truths[5], Settings().hold, Settings().detail)
     looked = follower.look(pictures[4], follower.at)
@@ -137,7 +137,7 @@ def test_what_came_as_another_thing_does_not_become_the_subject() -> None:
     frames = [one.copy() for one in pictures]
     for n, frame in enumerate(frames):  # in the subject's own colours, from the left until it touches
         frame[90:150, 6 * n : 6 * n + 40] = body
-    found = dict(span(frames.__getitem__, range(1, 9), (frames[0], truths[0]), Settings()))
+    found = dict(span(frames.__getitem__, range(1, 9), set_out((frames[0], truths[0]), Settings())))
     touching = found[8].matte
     assert touching[95:145, 50:80].mean() < 0.2
     assert overlap(touching, truths[8]) > 0.85
@@ -151,7 +151,7 @@ def test_what_comes_out_from_behind_another_thing_is_the_subject_again() -> None
     for n, (frame, truth) in enumerate(zip(frames, shown, strict=True)):  # in colours like its own, across and away
         here = np.s_[:, 12 * n : 12 * n + 36]
         frame[here], truth[here] = post[: len(frame), : frame[here].shape[1]], 0
-    found = dict(span(frames.__getitem__, range(1, 25), (frames[0], truths[0]), Settings()))
+    found = dict(span(frames.__getitem__, range(1, 25), set_out((frames[0], truths[0]), Settings())))
     behind = [n for n in found if (truths[n] - shown[n]).sum() > 0]
     assert behind
     assert max(behind) < 24, "the post has passed"

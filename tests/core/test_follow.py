@@ -9,7 +9,7 @@ from cuvrel.core.follow import run
 from cuvrel.core.follow.carry import Follower
 from cuvrel.core.follow.doubt import ADVICE, HALT, Evidence, advice, worst_place
 from cuvrel.core.follow.evidence import QUARTERS, Beyond
-from cuvrel.core.follow.run import Settings, joined, neighbours, refollow, span
+from cuvrel.core.follow.run import Settings, far_from, joined, neighbours, refollow, set_out, span
 from cuvrel.core.follow.run import clip as follow_clip
 from cuvrel.core.motion.flow import Flow, chain, sample
 from cuvrel.core.recipe.errors import TraceError
@@ -127,7 +127,7 @@ def test_an_empty_matte_stays_empty() -> None:
 def test_taking_up_from_a_followed_frame_remembers_the_touched_one() -> None:
     pictures, truths = sliding(8)
     read = pictures.__getitem__
-    resumed = dict(span(read, range(5, 8), (pictures[4], truths[4]), Settings(), (pictures[0], truths[0])))
+    resumed = dict(span(read, range(5, 8), set_out((pictures[4], truths[4]), Settings(), (pictures[0], truths[0]))))
     assert all(overlap(resumed[n].matte, truths[n]) > 0.92 for n in (5, 6, 7))
 
 
@@ -262,8 +262,8 @@ def test_two_ways_are_joined_by_nearness_and_doubt() -> None:
 def test_both_directions_agree_on_a_static_shot() -> None:
     rgb, truth = scene()
     pictures = [rgb] * 9
-    on = dict(span(lambda n: pictures[n], range(1, 5), (rgb, truth), Settings()))
-    back = dict(span(lambda n: pictures[n], range(7, 3, -1), (rgb, truth), Settings()))
+    on = dict(span(lambda n: pictures[n], range(1, 5), set_out((rgb, truth), Settings())))
+    back = dict(span(lambda n: pictures[n], range(7, 3, -1), set_out((rgb, truth), Settings())))
     assert np.array_equal(on[4].matte, back[4].matte)
     assert overlap(on[4].matte, truth) > 0.97
 
@@ -284,7 +284,9 @@ def test_a_kept_shape_goes_where_motion_carries_it_whatever_the_picture_says() -
     pictures, truths = sliding(4)
     # the subject takes on the ground's colours on one frame, and moves on
     dull = (0.15 * pictures[1] + 0.85 * np.median(pictures[1], axis=(0, 1))).astype(np.uint8)
-    found = dict(span(lambda n: dull if n == 1 else pictures[n], [1], (pictures[0], truths[0]), Settings(), keep=True))
+    found = dict(
+        span(lambda n: dull if n == 1 else pictures[n], [1], set_out((pictures[0], truths[0]), Settings()), keep=True)
+    )
     assert (found[1].matte > 0.5).sum() == pytest.approx((truths[0] > 0.5).sum(), rel=0.1)
 
 
@@ -319,6 +321,65 @@ def test_what_another_touched_frame_shows_of_the_subject_is_remembered() -> None
     assert (told[2] < told[1] - 0.5).all(), "what was beside the subject is not of it"
 
 
+def hidden(follower: Follower, truth: np.ndarray, plane: int) -> np.ndarray:
+    """A plane at half size, there where a matte's inside is; -1 to 1."""
+    box = follower.stack.box
+    size = follower.size[1] // 2, follower.size[0] // 2
+    inside = cv2.erode(cv2.resize(truth, size, interpolation=cv2.INTER_AREA), np.ones((5, 5), np.uint8)) > 0.95
+    return np.asarray(follower.stack.planes[plane][inside[box]])
+
+
+def test_what_a_frame_further_off_shows_of_the_place_is_taken_where_the_subject_hides_it() -> None:
+    pictures, truths = sliding(41)
+    sure = QUARTERS + 17  # how far the place is known
+
+    def stepped(*far: tuple[np.ndarray, np.ndarray]) -> Follower:
+        follower = Follower(pictures[0], truths[0])
+        for one in far:
+            follower.survey(*one)
+        follower.step(pictures[1])
+        return follower
+
+    assert (hidden(stepped(), truths[1], sure) < -0.9).all(), "nothing tells"
+    there = stepped((pictures[40], truths[40]))
+    assert (hidden(there, truths[1], sure) > 0.9).mean() > 0.75, "but for what looks like it there"
+    assert np.median(hidden(there, truths[1], sure - 1)) > 0.5, "and the subject differs from it"
+    # a matte that misses the subject where it stands would make it a part of the place
+    missed = np.zeros_like(truths[0])
+    assert (hidden(stepped((pictures[0], missed)), truths[1], sure) < -0.9).all()
+    # another place is none that this frame's could be
+    elsewhere = np.ascontiguousarray(pictures[40][::-1, ::-1])
+    assert (hidden(stepped((elsewhere, np.zeros_like(truths[0]))), truths[1], sure) > -0.9).mean() < 0.1
+
+
+def test_the_place_is_taken_from_under_a_camera_that_moves() -> None:
+    pictures, truths = sliding(41)
+    panned, gone = (np.roll(one[40], (6, 10), axis=(0, 1)) for one in (pictures, truths))
+    follower = Follower(pictures[0], truths[0])
+    follower.survey(panned, gone)
+    follower.step(pictures[1])
+    assert (hidden(follower, truths[1], QUARTERS + 17) > 0.5).mean() > 0.8
+
+
+def test_frames_further_off_are_sought_on_either_side() -> None:
+    assert far_from(range(100), 50) == [44, 56, 38, 62, 32, 68]
+    assert far_from([0, 47, 53, 60, 99], 50) == [60, 99, 0]
+    assert far_from([49, 50, 51], 50) == []
+
+
+def test_the_way_back_knows_the_place_as_the_way_there_did(monkeypatch: pytest.MonkeyPatch) -> None:
+    pictures, truths = sliding(11)
+    touched, lent, surveyed = {0: truths[0], 6: truths[6]}, [], []
+    borrow, survey = Follower.borrow, Follower.survey
+    monkeypatch.setattr(Follower, "borrow", lambda self, known: (lent.append(known.grey), borrow(self, known))[1])
+    monkeypatch.setattr(Follower, "survey", lambda self, rgb, m: (surveyed.append(rgb), survey(self, rgb, m))[1])
+    seen = {n: truths[n] for n in (0, 5, 6, 10)}
+    list(refollow(pictures.__getitem__, 11, touched, 0, Settings(), seen=seen))
+    last = cv2.cvtColor(pictures[5], cv2.COLOR_RGB2GRAY)
+    assert any(np.array_equal(one, last) for one in lent), "as of the frame next to where it sets out from"
+    assert [next(n for n in seen if pictures[n] is one) for one in surveyed] == [6, 0]
+
+
 def test_the_touched_frames_beside_one_are_its_neighbours() -> None:
     assert neighbours([40, 3, 9, 21], 9) == [3, 21]
     assert neighbours([40, 3, 9, 21], 3) == [9]
@@ -330,12 +391,12 @@ def test_the_way_back_takes_up_what_the_way_there_has_found() -> None:
     pictures, truths = sliding(7)
     less = truths[6] * (np.arange(truths[6].shape[1]) > 140)
     start = pictures[6], less.astype(np.float32)
-    alone = dict(span(pictures.__getitem__, [5, 4, 3, 2, 1], start, Settings()))
+    alone = dict(span(pictures.__getitem__, [5, 4, 3, 2, 1], set_out(start, Settings())))
 
     def there(number: int) -> Beyond:
         return Beyond(truths[number], number, 0.05)
 
-    both = dict(span(pictures.__getitem__, [5, 4, 3, 2, 1], start, Settings(), beyond=there))
+    both = dict(span(pictures.__getitem__, [5, 4, 3, 2, 1], set_out(start, Settings()), beyond=there))
     js = {n: (overlap(alone[n].matte, truths[n]), overlap(both[n].matte, truths[n])) for n in both}
     assert all(js[n][1] > js[n][0] + 0.02 for n in (4, 3, 2, 1))
     assert js[1][1] > 0.95

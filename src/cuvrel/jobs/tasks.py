@@ -16,9 +16,9 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from cuvrel.core import catalogue
-from cuvrel.core.follow.carry import Halt
+from cuvrel.core.follow.carry import Halt, Known
 from cuvrel.core.follow.evidence import Beyond
-from cuvrel.core.follow.run import Settings, joined, span
+from cuvrel.core.follow.run import Settings, joined, set_out, span
 from cuvrel.core.media.probe import MediaInfo, pack_sequence
 from cuvrel.core.media.reader import Reader
 from cuvrel.core.media.writer import join_videos, png_bytes, zip_folder
@@ -34,7 +34,7 @@ from cuvrel.jobs.queue import Stopped, advance
 from cuvrel.store.blobs import Blobs
 from cuvrel.store.db import Database, notify
 from cuvrel.store.footage import make_ready
-from cuvrel.store.mattes import plate_row, store_followed, store_matte, stored_matte, touched_near
+from cuvrel.store.mattes import known_far, plate_row, store_followed, store_matte, stored_matte, touched_near
 from cuvrel.store.models import FootageRow, JobRow, MatteFrame, ShotRow
 from cuvrel.store.pictures import Readers, StoreSources
 from cuvrel.store.shots import edit, locked
@@ -127,9 +127,9 @@ class Works:
         seen = None if taught is None else (reader.frame(taught[0]), taught[1])
         if not frames and "at" not in row.progress:
             return "The next frame is touched already."
-        others = self._touched(shot_row.id, pull_id, start if taught is None else taught[0], reader)
-        on = reader.frame(start), matte
-        for number, found in span(reader.frame, frames, on, settings, seen, keep, others=others):
+        others, far = self._elsewhere(shot_row.id, pull_id, start if taught is None else taught[0], reader)
+        follower = set_out((reader.frame(start), matte), settings, seen, others, far=far)
+        for number, found in span(reader.frame, frames, follower, keep):
             halt = found.halt if halting and patience <= 0 else None
             patience -= 1
             kept_blob = store_matte(self.blobs, found.matte)
@@ -144,13 +144,16 @@ class Works:
                     return f"Halted: {halt.reason}."
         if not 0 <= goal + step < info.frames:
             return "Followed to the end."
-        self._from_beyond(row, pull_id, reader, goal + step, step, settings)
+        self._from_beyond(row, pull_id, reader, goal + step, step, settings, follower.known())
         return "Followed to the next touched frame, and joined with what comes back from it."
 
     def _from_beyond(
-        self, row: JobRow, pull_id: str, reader: Reader, beyond: int, step: int, settings: Settings
+        self, row: JobRow, pull_id: str, reader: Reader, beyond: int, step: int, settings: Settings, place: Known
     ) -> None:
-        """Follows back from the touched frame that was reached, and joins both ways by their doubt."""
+        """Follows back from the touched frame that was reached, and joins both ways by their doubt.
+
+        place: what the way there knew of it at its end.
+        """
         shot_id, count = row.shot_id or 0, reader.info.frames
         begin = int(row.progress.get("back", beyond))
         with self.database.session() as session:
@@ -168,9 +171,9 @@ class Works:
                 found = self._followed(session, shot_id, pull_id, number)
                 return None if found is None else Beyond(found[0], abs(number - first), found[1].doubt)
 
-        start = reader.frame(begin), ends[1]
-        others = self._touched(shot_id, pull_id, beyond, reader)
-        for number, found in span(reader.frame, frames, start, settings, taught, beyond=there_first, others=others):
+        others, more = self._elsewhere(shot_id, pull_id, beyond, reader)
+        follower = set_out((reader.frame(begin), ends[1]), settings, taught, others, place, more)
+        for number, found in span(reader.frame, frames, follower, beyond=there_first):
             with self.database.session() as session:
                 known = self._followed(session, shot_id, pull_id, number)
                 if known is None:
@@ -192,11 +195,15 @@ class Works:
         if row is not None:
             row.result = {"halt": asdict(halt), "frame": number}
 
-    def _touched(self, shot_id: int, pull_id: str, frame: int, reader: Reader) -> list[tuple[U8, F32]]:
-        """Pictures and mattes of the touched frames on either side of one, whose colours are to be remembered."""
+    def _elsewhere(
+        self, shot_id: int, pull_id: str, frame: int, reader: Reader
+    ) -> tuple[list[tuple[U8, F32]], list[tuple[U8, F32]]]:
+        """Pictures and mattes of the touched frames on either side of one, and of others that show its place."""
         with self.database.session() as session:
             near = [touched_near(session, self.blobs, shot_id, pull_id, frame, step) for step in (-1, 1)]
-        return [(reader.frame(one[0]), one[1]) for one in near if one]
+            far = known_far(session, self.blobs, shot_id, pull_id, frame)
+        beside, others = ([(reader.frame(one[0]), one[1]) for one in group if one] for group in (near, far))
+        return beside, others
 
     def settle(self, row: JobRow) -> str:
         """Stores all frames of a matte as they are, and then lets the shot use them."""

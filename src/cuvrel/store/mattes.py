@@ -12,7 +12,9 @@ from sqlalchemy import select
 from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.orm import Session
 
+from cuvrel.core.follow.doubt import HALT
 from cuvrel.core.follow.find import find
+from cuvrel.core.follow.run import far_from
 from cuvrel.core.media.probe import MediaInfo
 from cuvrel.core.media.writer import png_bytes, read_grey
 from cuvrel.core.pulls.prepared import Prepared, prepare
@@ -213,6 +215,22 @@ def touched_near(
     )
     matte = stored_matte(blobs, found) if found else None
     return None if found is None or matte is None else (found.frame, matte)
+
+
+def known_far(session: Session, blobs: Blobs, shot_id: int, pull_id: str, frame: int) -> list[tuple[int, F32]]:
+    """Frames of a trace that lie `run.FAR` off one and can be trusted, and their mattes, the nearest first."""
+    rows = session.scalars(
+        select(MatteFrame).where(
+            MatteFrame.shot_id == shot_id,
+            MatteFrame.pull_id == pull_id,
+            MatteFrame.origin.in_(("touched", "followed")),
+            MatteFrame.doubt <= HALT,
+            MatteFrame.blob.is_not(None),
+        )
+    )
+    known = {row.frame: row for row in rows}
+    found = [(n, stored_matte(blobs, known[n])) for n in far_from(known, frame)]
+    return [(n, matte) for n, matte in found if matte is not None]
 
 
 def tell_frame(session: Session, shot_id: int, pull_id: str, frame: int) -> None:

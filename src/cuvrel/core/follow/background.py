@@ -13,10 +13,10 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from cuvrel.core.follow.remembered import Remembered, clear
+from cuvrel.core.follow.remembered import AGREES, NEW, Remembered, clear
 from cuvrel.core.motion.fit import fitted
 from cuvrel.core.motion.flow import sample
-from cuvrel.core.motion.ground import moved
+from cuvrel.core.motion.ground import differing, grain, light, moved
 
 F32 = NDArray[np.float32]
 U8 = NDArray[np.uint8]
@@ -26,6 +26,10 @@ DIFFERS = 0.6  # share of a sure difference from which something is there
 FORGET = 0.85  # what is left a frame later of another thing that nothing tells of any more
 CLEAR = 0.2  # coverage below which a point, and all about it, shows the background
 LEAST = 12  # pixels of the least thing that counts
+GRAIN, FAINT = 1.0, 0.8  # standard deviation of a blur before two frames' places are compared, and their least grain,
+FOREIGN = 5.0  # and levels of Lab that they are apart, as a rule, where they show two places
+ABOUT = 12.0  # a point's neighbourhood is as wide as the picture divided by this;
+LITTLE, MOSTLY = 0.02, 0.7  # so much of it both must know, and agree in so much of that
 
 
 class Background(Remembered):
@@ -74,6 +78,30 @@ class Background(Remembered):
         )
         stays = (there | unlike) & (self._other > 0.4)
         return np.where(alike, 0, np.maximum(away[labels] | stays, hidden)).astype(np.float32)
+
+    def borrow(self, other: Background, fit: F32, shape: F32) -> Mask:
+        """Takes what another one knows where this one knows nothing, and gives where that is, (h, w).
+
+        Where both know the place they must agree, about each point, or nothing is taken there: what lies nearer
+        moves otherwise. fit: the camera's motion from this one's frame to the other's, (2, 3). shape: the matte here.
+        """
+        lab, sure = moved(other._lab, other._sure, fit)
+        both = (self._sure > 0.5) & (sure > 0.5) & (shape < 0.1)
+        more = self._lab - lab
+        drift = light(more, both.astype(np.float32))
+        away = differing(more - drift, GRAIN)
+        unit = grain(away, both)
+        if unit > FOREIGN:
+            return np.zeros_like(both)
+        same = away < AGREES * max(unit, FAINT)
+        told, agree = (
+            cv2.GaussianBlur(one.astype(np.float32), (0, 0), max(both.shape) / ABOUT) for one in (both, both & same)
+        )
+        # what looks like the subject that hides it tells nothing, and may be a part of it that was missed
+        takes = ~same & (self._sure < NEW) & (sure > 0.5) & (told > LITTLE) & (agree > MOSTLY * told)
+        self._lab[takes] = (lab + drift)[takes]
+        self._sure[takes] = sure[takes]
+        return np.asarray(takes)
 
     def settle(self, lab: U8, matte: F32) -> None:
         """After the frame was decided: what is seen of the background is learned. matte: (h, w) float32."""

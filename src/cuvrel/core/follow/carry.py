@@ -31,11 +31,13 @@ from cuvrel.core.follow.evidence import (
     Stack,
     area_of_interest,
     halved,
+    halved_motion,
     stacked,
 )
 from cuvrel.core.follow.place import Behind, Place
 from cuvrel.core.media.box import bounds, doubled, even
 from cuvrel.core.motion.dense import SMOOTH
+from cuvrel.core.motion.fit import fitted
 from cuvrel.core.motion.flow import BothWays, Flow, Warp
 from cuvrel.core.motion.ground import at_size
 from cuvrel.core.pulls.known import lights
@@ -101,6 +103,20 @@ class Looked:
     def onward(self) -> tuple[F32, F32] | None:
         """Motion from the frame before to this one, and its fault."""
         return None if self.motion is None else self.motion[2:]
+
+
+@dataclass(frozen=True)
+class Known:
+    """What is known of the place by a frame, under its view: at half of the working size, and at that to the pixel."""
+
+    grey: U8
+    ground: Background
+    place: Place
+
+
+def _shown(looked: Looked, u: F32) -> Known:
+    """What a frame shows of the place about its subject. u: its matte at working size, (H, W) float32."""
+    return Known(looked.grey, Background(looked.half, halved(u)), Place(looked.lights, u))
 
 
 @dataclass(frozen=True)
@@ -193,14 +209,42 @@ class Follower:
             memory.add(lab, inside, outside)
 
     def remember(self, rgb: U8, matte: F32) -> None:
-        """Remembers the colours of another touched frame, too. rgb, matte: as of the one that it sets out from."""
-        work = np.ascontiguousarray(shrink(rgb, self.size))
-        self._teach(self._touched, to_lab(work), shrink(matte, self.size).astype(np.float32), 1.0)
+        """Remembers another touched frame, too: its colours, and what it shows of the place that is hidden here.
+
+        rgb, matte: as of the one that it sets out from.
+        """
+        looked, u = self.look(rgb), shrink(matte, self.size).astype(np.float32)
+        self._teach(self._touched, looked.lab, u, 1.0)
+        self.borrow(_shown(looked, u))
+
+    def survey(self, rgb: U8, matte: F32) -> None:
+        """Takes from any other frame what it shows of the place that is hidden here. rgb, matte: as for `remember`."""
+        self.borrow(_shown(self.look(rgb), shrink(matte, self.size).astype(np.float32)))
+
+    def known(self) -> Known:
+        """What is known of the place by now, to be borrowed by another follower while this one does not go on."""
+        return Known(self.at.grey, self._ground, self._place)
+
+    def borrow(self, known: Known) -> None:
+        """Takes over what is known of the place where the subject hides it on the frame that this one sets out from.
+
+        Nothing where the other one worked at another size.
+        """
+        if known.grey.shape != self.size:
+            return
+        small = halved(self._u)
+        flow, fault = halved_motion(*self._flow.between(self.at.grey, known.grey))
+        fit = fitted(flow, ((small < 0.1) * np.exp(-fault)).astype(np.float32), 1.0)
+        takes = self._ground.borrow(known.ground, fit, small)
+        takes = cv2.resize(takes.astype(np.uint8), self.size[::-1], interpolation=cv2.INTER_NEAREST) > 0
+        self._place.borrow(known.place, at_size(fit, 2), takes)
 
     def take_up(self, rgb: U8, matte: F32) -> None:
-        """Goes on from another frame than the touched one, whose colours stay remembered."""
+        """Goes on from another frame than the touched one, whose colours stay remembered, and what it shows."""
+        touched = self.known()
         self.at = self.look(rgb)
         self._teach([self._recent], self.at.lab, self._begin(matte, LATER), 1.0)
+        self.borrow(touched)
 
     def step(self, rgb: U8, decide: bool = True) -> Followed:
         """The next frame. Raises nothing: a lost subject is an empty matte with doubt 1.

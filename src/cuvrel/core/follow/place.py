@@ -22,13 +22,15 @@ from cuvrel.core.pulls.known import CELL, lacking
 
 F32 = NDArray[np.float32]
 U8 = NDArray[np.uint8]
+Mask = NDArray[np.bool_]
 RISK = np.float32(16)  # weight of how far the place differs from what was remembered of it, about a point:
 AROUND = 4.0  # pixels, as a standard deviation,
 LEAST = 0.05  # and the share of the points about it that must show the place
-SURELY = 0.9  # how far a point must be known
+SURELY, UNKNOWN = 0.9, 0.1  # how far a point must be known, and how far one is that is not
 FEW = 8  # a point of so many along rows and columns tells of the light
 OTHERWISE = 10.0  # the inverse of a difference of light's root that is none of the place's
 NEAR = 24  # pixels about the subject in which its edges are looked at
+LENT = 0.8  # how far what another follower knew is known here: enough to tell the subject, too little for its edges
 LEARNED = 0.4  # how fast a place is learned anew
 CLEAR = 0.1  # coverage below which a point, and all about it, shows the place
 
@@ -83,14 +85,23 @@ class Place:
 
         light: of all of the frame. shape: the carried matte, (h, w) float32.
         """
-        few = self._known[::FEW, ::FEW] * (shape[::FEW, ::FEW] < CLEAR) > SURELY
-        more = np.sqrt(light[::FEW, ::FEW][few]) - np.sqrt(self._light[::FEW, ::FEW][few])
         # light that grows or fades all over is no difference
-        drift = np.median(more, axis=0).astype(np.float32) if len(more) > 40 else np.zeros(3, np.float32)
+        drift = _drift(light, self._light, self._known * (shape < CLEAR))
         # as the eye counts light: by its root
         apart = cv2.sqrt(light[box]) - cv2.sqrt(self._light[box]) - drift
         away = cv2.sqrt(cv2.transform(cv2.multiply(apart, apart), np.ones((1, 3), np.float32)))
         return np.asarray(np.tanh(away * np.float32(OTHERWISE)) * self._known[box], np.float32)
+
+    def borrow(self, other: Place, fit: F32, takes: Mask) -> None:
+        """Takes what another one surely knows where this one knows nothing.
+
+        fit: the camera's motion from this one's frame to the other's, (2, 3). takes: (h, w), where it may be taken.
+        """
+        light, known = moved(other._light, other._known, fit)
+        drift = _drift(self._light, light, self._known * known)
+        takes = takes & (known > SURELY) & (self._known < UNKNOWN)
+        self._light[takes] = np.square(np.maximum(np.sqrt(light[takes]) + drift, 0))
+        self._known[takes] = LENT
 
     def behind(self, light: F32, matte: F32) -> Behind | None:
         """What lies about a matte's outline, (h, w) float32, before it is learned; None where there is no matte."""
@@ -100,6 +111,13 @@ class Place:
     def learn(self, light: F32, matte: F32) -> None:
         """Takes in what a frame shows of the place. matte: (h, w) float32."""
         _learn(light, clear(matte, CLEAR), self._light, self._known)
+
+
+def _drift(light: F32, other: F32, free: F32) -> F32:
+    """How far one light's root is above another's all over, (3,). free: (h, w), 0 to 1, where both show the place."""
+    few = free[::FEW, ::FEW] > SURELY
+    more = np.sqrt(light[::FEW, ::FEW][few]) - np.sqrt(other[::FEW, ::FEW][few])
+    return np.median(more, axis=0).astype(np.float32) if len(more) > 40 else np.zeros(3, np.float32)
 
 
 @kernel

@@ -11,7 +11,8 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from cuvrel.core.follow.carry import Followed, Follower, Halt, Looked
+from cuvrel.core.follow.carry import Followed, Follower, Halt, Known, Looked
+from cuvrel.core.follow.doubt import HALT
 from cuvrel.core.follow.evidence import Beyond
 from cuvrel.core.follow.find import find
 from cuvrel.core.pulls.drag import only_drags
@@ -24,6 +25,7 @@ from cuvrel.core.recipe.models import Mark
 F32 = NDArray[np.float32]
 U8 = NDArray[np.uint8]
 Read = Callable[[int], U8]
+FAR = (6, 12, 18)  # how many frames off, either way, what a touched frame hides of the place is looked for
 BOTH = 120  # the most frames between two touched ones that are followed both ways and held in memory
 
 
@@ -52,30 +54,44 @@ def nothing(_: int) -> None:
     """No way has come from beyond."""
 
 
-def span(
-    read: Read,
-    frames: Sequence[int],
+def set_out(
     start: tuple[U8, F32],
     settings: Settings,
     taught: tuple[U8, F32] | None = None,
-    keep: bool = False,
-    beyond: Callable[[int], Beyond | None] = nothing,
     others: Sequence[tuple[U8, F32]] = (),
-) -> Iterator[tuple[int, Followed]]:
-    """Carries a matte over `frames` in their order, one after another from `start`.
+    there: Known | None = None,
+    far: Sequence[tuple[U8, F32]] = (),
+) -> Follower:
+    """What follows on from a frame. start: its picture and matte.
 
-    start: picture and matte of the frame before the first. taught: picture and matte of the touched
-    frame whose colours are remembered, where that is another one. keep: the first frame takes the shape
-    as motion carries it, whatever the picture says. beyond: what following from the next touched frame
-    made of a frame, where it was there first.
+    taught: picture and matte of the touched frame whose colours are remembered, where that is another one. others:
+    of the touched frames on either side. there: what following from one of them knew of the place when it came here.
+    far: of frames further off, which show what is hidden here.
     """
-    if taught is None:
-        follower = Follower(*start, settings.hold, settings.detail)
-    else:
-        follower = Follower(*taught, settings.hold, settings.detail)
+    follower = Follower(*(start if taught is None else taught), settings.hold, settings.detail)
+    if taught is not None:
         follower.take_up(*start)
     for other in others:
         follower.remember(*other)
+    if there is not None:
+        follower.borrow(there)
+    for one in far:
+        follower.survey(*one)
+    return follower
+
+
+def span(
+    read: Read,
+    frames: Sequence[int],
+    follower: Follower,
+    keep: bool = False,
+    beyond: Callable[[int], Beyond | None] = nothing,
+) -> Iterator[tuple[int, Followed]]:
+    """Follows over `frames` in their order, one after another from where the follower stands, next to the first.
+
+    keep: the first frame takes the shape as motion carries it, whatever the picture says. beyond: what following
+    from the next touched frame made of a frame, where it was there first.
+    """
     # while one frame is decided the ones after it are read and looked at, and the one before gets its soft edges
     with ThreadPoolExecutor(1) as ahead, ThreadPoolExecutor(1) as behind:
         coming: deque[Future[Looked]] = deque()
@@ -123,21 +139,39 @@ def joined(one: tuple[F32, float], other: tuple[F32, float], share: float) -> tu
 
 
 def refollow(
-    read: Read, count: int, touched: Mapping[int, F32], about: int, settings: Settings, halting: bool = False
+    read: Read,
+    count: int,
+    touched: Mapping[int, F32],
+    about: int,
+    settings: Settings,
+    halting: bool = False,
+    seen: Mapping[int, F32] | None = None,
 ) -> Iterator[Frame]:
     """Follows anew what a touch of the frame `about` affects: up to the neighbouring touched frames.
 
     touched: mattes of all touched frames, `about` among them. The frames between two touched ones are
-    reached from both sides, and the two are joined by their doubt.
+    reached from both sides, and the two are joined by their doubt. seen: mattes that were there before, of any
+    frames, which tell what the place looks like.
     """
+    known = {} if seen is None else dict(seen)
+
+    def begin(start: int, there: Known | None = None) -> Follower:
+        first, *others = [(read(n), touched[n]) for n in (start, *neighbours(touched, start))]
+        far = [(read(n), known[n]) for n in far_from(known, start)]
+        return set_out(first, settings, others=others, there=there, far=far)
+
     stops = sorted(touched)
     here = stops.index(about)
     before, after = stops[here - 1 : here] if here else [], stops[here + 1 : here + 2]
     for left, right in [(left, about) for left in before] + [(about, right) for right in after]:
-        yield from _between(read, touched, left, right, settings)
+        yield from _between(read, left, right, begin)
     ways = [] if before else [range(about - 1, -1, -1)]
     for frames in ways if after else [*ways, range(about + 1, count)]:
-        for frame in _timed(read, touched, about, frames, settings):
+        if not frames:
+            continue
+        for frame in _timed(read, frames, begin(about)):
+            if abs(frame.number - about) in FAR and frame.doubt <= HALT:
+                known[frame.number] = frame.matte
             yield frame
             if frame.halt and halting:
                 break
@@ -149,28 +183,36 @@ def neighbours(touched: Collection[int], number: int) -> list[int]:
     return [*([max(before)] if before else []), *([min(after)] if after else [])]
 
 
+def far_from(known: Collection[int], number: int) -> list[int]:
+    """Of frames whose mattes are known the nearest ones that lie FAR off one, on either side."""
+    before = [max((n for n in known if n <= number - far), default=None) for far in FAR]
+    after = [min((n for n in known if n >= number + far), default=None) for far in FAR]
+    return sorted({n for n in (*before, *after) if n is not None}, key=lambda n: abs(n - number))
+
+
 def _timed(
     read: Read,
-    touched: Mapping[int, F32],
-    start: int,
     frames: Sequence[int],
-    settings: Settings,
+    follower: Follower,
     beyond: Callable[[int], Beyond | None] = nothing,
 ) -> Iterator[Frame]:
-    if not frames:
-        return
     begun = time.perf_counter()
-    first, *others = [(read(n), touched[n]) for n in (start, *neighbours(touched, start))]
-    for at, found in span(read, frames, first, settings, beyond=beyond, others=others):
+    for at, found in span(read, frames, follower, beyond=beyond):
         yield Frame(at, found.matte, "followed", found.doubt, (time.perf_counter() - begun) * 1000, found.halt)
         begun = time.perf_counter()
 
 
-def _between(read: Read, touched: Mapping[int, F32], left: int, right: int, settings: Settings) -> Iterator[Frame]:
-    """The frames between two touched ones. In a long span only the middle is reached from both sides."""
+def _between(read: Read, left: int, right: int, begin: Callable[..., Follower]) -> Iterator[Frame]:
+    """The frames between two touched ones. In a long span only the middle is reached from both sides.
+
+    begin: what follows on from a touched frame, with what the way there knew of the place if there was one.
+    """
     middle, reach = (left + right) // 2, min(BOTH, right - left) // 2 + 1
     there: dict[int, Frame] = {}
-    for frame in _timed(read, touched, left, range(left + 1, min(right, middle + reach)), settings):
+    if right - left < 2:
+        return
+    follower = begin(left)
+    for frame in _timed(read, range(left + 1, min(right, middle + reach)), follower):
         if frame.number <= middle - reach:
             yield frame
         else:
@@ -181,7 +223,7 @@ def _between(read: Read, touched: Mapping[int, F32], left: int, right: int, sett
         return None if first is None else Beyond(first.matte, number - left, first.doubt)
 
     back = range(right - 1, max(left, middle - reach), -1)
-    for frame in _timed(read, touched, right, back, settings, beyond):
+    for frame in _timed(read, back, begin(right, follower.known()), beyond):
         other = there.pop(frame.number, None)
         if other is None:
             yield frame

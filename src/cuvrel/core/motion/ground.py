@@ -68,16 +68,25 @@ def spread(part: F32, free: F32, sigma: float) -> F32:
     return np.asarray(cv2.GaussianBlur(part, (0, 0), sigma) / known[..., None], np.float32)
 
 
+def differing(more: F32, sigma: float = 0.0) -> F32:
+    """How large a difference is, (h, w) float32 in levels. more: (h, w, 3). sigma: of a blur, in pixels, against grain."""
+    seen = cv2.GaussianBlur(more, (0, 0), sigma) if sigma else more
+    return np.asarray(np.sqrt(cv2.transform(seen * seen, np.ones((1, 3), np.float32))), np.float32)
+
+
+def grain(total: F32, rest: NDArray[np.bool_]) -> float:
+    """How large a difference, (h, w), is where it is nothing but grain, (h, w)."""
+    few = total[::2, ::2][rest[::2, ::2]]
+    return float(np.median(few)) if few.size > 40 else 4.0
+
+
 def apart(more: F32, rest: NDArray[np.bool_], sigma: float = 0.0) -> F32:
     """How far a difference goes beyond grain, (h, w) float32 in units of it.
 
     more: (h, w, 3). rest: (h, w), where it is nothing but grain. sigma: of a blur, in pixels, that takes grain out.
     """
-    seen = cv2.GaussianBlur(more, (0, 0), sigma) if sigma else more
-    total = np.sqrt(cv2.transform(seen * seen, np.ones((1, 3), np.float32)))
-    few = total[::2, ::2][rest[::2, ::2]]
-    grain = float(np.median(few)) if few.size > 40 else 4.0
-    return np.asarray(total / np.float32(max(grain, LEAST / (1 + sigma / 2))), np.float32)
+    total = differing(more, sigma)
+    return np.asarray(total / np.float32(max(grain(total, rest), LEAST / (1 + sigma / 2))), np.float32)
 
 
 def share(units: F32) -> F32:
