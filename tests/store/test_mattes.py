@@ -235,6 +235,24 @@ def test_following_remembers_the_touched_frames_on_either_side(bench: Bench, mon
         np.testing.assert_array_equal(found, matte(bench, frame))
 
 
+def test_following_looks_for_the_place_on_frames_further_off_that_can_be_trusted(
+    bench: Bench, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    bench.mark(0)
+    quiet(bench)
+    finish(bench, start_follow(bench, 0))
+    bench.mark(3)
+    surveyed = list[np.ndarray]()
+    survey = Follower.survey
+    monkeypatch.setattr(Follower, "survey", lambda self, rgb, m: (surveyed.append(m), survey(self, rgb, m))[1])
+    before = {frame: matte(bench, frame) for frame in range(bench.clip.info.frames)}
+    with bench.database.session() as session:
+        for row in frames_of(session, bench.shot):
+            row.doubt = 0.95 if row.frame == 9 else 0.2
+    finish(bench, start_follow(bench, 3))
+    assert [next(n for n in before if np.array_equal(before[n], one)) for one in surveyed] == [10, 15]
+
+
 def test_a_join_that_was_cut_off_goes_on(bench: Bench) -> None:
     bench.mark(0)
     bench.mark(6)

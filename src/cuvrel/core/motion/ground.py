@@ -69,7 +69,7 @@ def spread(part: F32, free: F32, sigma: float) -> F32:
 
 
 def differing(more: F32, sigma: float = 0.0) -> F32:
-    """How large a difference is, (h, w) float32 in levels. more: (h, w, 3). sigma: of a blur, in pixels, against grain."""
+    """How large a difference, (h, w, 3), is, (h, w) float32 in levels. sigma: of a blur, in pixels, against grain."""
     seen = cv2.GaussianBlur(more, (0, 0), sigma) if sigma else more
     return np.asarray(np.sqrt(cv2.transform(seen * seen, np.ones((1, 3), np.float32))), np.float32)
 
