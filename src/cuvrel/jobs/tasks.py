@@ -202,8 +202,9 @@ class Works:
         with self.database.session() as session:
             near = [touched_near(session, self.blobs, shot_id, pull_id, frame, step) for step in (-1, 1)]
             far = known_far(session, self.blobs, shot_id, pull_id, frame)
-        beside, others = ([(reader.frame(one[0]), one[1]) for one in group if one] for group in (near, far))
-        return beside, others
+        beside = [one for one in near if one]
+        pictures = {n: reader.frame(n) for n in sorted({n for n, _ in [*beside, *far]})}
+        return [(pictures[n], matte) for n, matte in beside], [(pictures[n], matte) for n, matte in far]
 
     def settle(self, row: JobRow) -> str:
         """Stores all frames of a matte as they are, and then lets the shot use them."""

@@ -157,8 +157,9 @@ def refollow(
 
     def begin(start: int, there: Known | None = None) -> Follower:
         first, *others = [(read(n), touched[n]) for n in (start, *neighbours(touched, start))]
-        far = [(read(n), known[n]) for n in far_from(known, start)]
-        return set_out(first, settings, others=others, there=there, far=far)
+        wanted = far_from(known, start)
+        pictures = {n: read(n) for n in sorted(wanted)}  # in their order, as footage is read fastest
+        return set_out(first, settings, others=others, there=there, far=[(pictures[n], known[n]) for n in wanted])
 
     stops = sorted(touched)
     here = stops.index(about)
