@@ -20,8 +20,7 @@ from cuvrel.core.checks.chatter import chatter, grey_flow
 from cuvrel.core.checks.quality import contour_accuracy, dtssd, gradient_error, mse, overlap
 from cuvrel.core.edge.detail import solve, to_linear
 from cuvrel.core.follow.artist import mended
-from cuvrel.core.follow.doubt import HALT
-from cuvrel.core.follow.run import Settings, clip, refollow
+from cuvrel.core.follow.run import Settings, clip, refollow, trusted
 from cuvrel.core.media.probe import probe
 from cuvrel.core.media.reader import Reader
 from cuvrel.core.pulls.prepared import prepare
@@ -147,8 +146,8 @@ def touches(case: Case) -> tuple[int, int]:
         ready = prepare(case.read, case.count, worst)
         mattes[worst], drawn = mended(ready, mattes[worst], case.truths[worst], STROKES, enough=ENOUGH + 0.03)
         strokes += len(drawn)
-        touched[worst] = mattes[worst]
-        seen = {n: m for n, m in enumerate(mattes) if n in touched or doubts[n] <= HALT}
+        touched[worst], doubts[worst] = mattes[worst], 0.0
+        seen = trusted(dict(enumerate(mattes)), dict(enumerate(doubts)))
         for frame in refollow(case.read, case.count, touched, worst, Settings(), seen=seen):
             mattes[frame.number], doubts[frame.number] = frame.matte, frame.doubt
     return len(touched) - 1, strokes

@@ -134,10 +134,11 @@ def between(rng: np.random.Generator, seed: int) -> list[Sample]:
     surveyed = [(pictures.pop(), hurt(rng, truths.pop())) for _ in far]
     if not shown(truths[0]) or not shown(truths[apart]):
         return []
-    one, ready = begun(rng, pictures, truths[0]), prepare(pictures.__getitem__, len(pictures), apart)
+    one = begun(rng, pictures, truths[0])
     samples: list[Sample] = []
     if rng.uniform() < MENDED:
         samples, way = followed(rng, Follower(pictures[0], one), pictures[1 : apart + 1], truths[1 : apart + 1])
+        ready = prepare(pictures.__getitem__, len(pictures), apart)
         other, _ = mended(ready, way[-1].matte, truths[apart], STROKES)
     else:
         other = begun(rng, pictures[apart::-1], truths[apart])

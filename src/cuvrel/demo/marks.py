@@ -16,8 +16,7 @@ from numpy.typing import NDArray
 
 from cuvrel.core.checks.quality import overlap
 from cuvrel.core.follow.artist import mended
-from cuvrel.core.follow.doubt import HALT
-from cuvrel.core.follow.run import Frame, Settings, refollow
+from cuvrel.core.follow.run import Frame, Settings, refollow, trusted
 from cuvrel.core.media.probe import probe
 from cuvrel.core.media.reader import Reader
 from cuvrel.core.pulls.prepared import prepare
@@ -46,10 +45,9 @@ def draw(name: str) -> tuple[list[Mark], list[followed.Kept]]:
 
     def touch(number: int) -> None:
         mend(pictures, number, truth[number], mattes.get(number), marks, mattes)
-        touched[number] = mattes[number]
+        touched[number], doubts[number] = mattes[number], 0.0
         work.append(Frame(number, mattes[number], "touched", 0.0, 0.0))
-        seen = {n: mattes[n] for n in mattes if n in touched or doubts[n] <= HALT}
-        for frame in refollow(pictures.frame, info.frames, touched, number, Settings(), seen=seen):
+        for frame in refollow(pictures.frame, info.frames, touched, number, Settings(), seen=trusted(mattes, doubts)):
             mattes[frame.number], doubts[frame.number] = frame.matte, frame.doubt
             work.append(frame)
 

@@ -18,7 +18,7 @@ from sqlalchemy.orm import Session
 from cuvrel.core import catalogue
 from cuvrel.core.follow.carry import Halt, Known
 from cuvrel.core.follow.evidence import Beyond
-from cuvrel.core.follow.run import Settings, joined, set_out, span
+from cuvrel.core.follow.run import Settings, joined, pictured, set_out, span
 from cuvrel.core.media.probe import MediaInfo, pack_sequence
 from cuvrel.core.media.reader import Reader
 from cuvrel.core.media.writer import join_videos, png_bytes, zip_folder
@@ -195,16 +195,12 @@ class Works:
         if row is not None:
             row.result = {"halt": asdict(halt), "frame": number}
 
-    def _elsewhere(
-        self, shot_id: int, pull_id: str, frame: int, reader: Reader
-    ) -> tuple[list[tuple[U8, F32]], list[tuple[U8, F32]]]:
+    def _elsewhere(self, shot_id: int, pull_id: str, frame: int, reader: Reader) -> list[list[tuple[U8, F32]]]:
         """Pictures and mattes of the touched frames on either side of one, and of others that show its place."""
         with self.database.session() as session:
             near = [touched_near(session, self.blobs, shot_id, pull_id, frame, step) for step in (-1, 1)]
             far = known_far(session, self.blobs, shot_id, pull_id, frame)
-        beside = [one for one in near if one]
-        pictures = {n: reader.frame(n) for n in sorted({n for n, _ in [*beside, *far]})}
-        return [(pictures[n], matte) for n, matte in beside], [(pictures[n], matte) for n, matte in far]
+        return pictured(reader.frame, [one for one in near if one], far)
 
     def settle(self, row: JobRow) -> str:
         """Stores all frames of a matte as they are, and then lets the shot use them."""

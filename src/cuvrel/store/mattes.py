@@ -219,17 +219,17 @@ def touched_near(
 
 def known_far(session: Session, blobs: Blobs, shot_id: int, pull_id: str, frame: int) -> list[tuple[int, F32]]:
     """Frames of a trace that lie `run.FAR` off one and can be trusted, and their mattes, the nearest first."""
-    rows = session.scalars(
-        select(MatteFrame).where(
+    known = session.scalars(
+        select(MatteFrame.frame).where(
             MatteFrame.shot_id == shot_id,
             MatteFrame.pull_id == pull_id,
             MatteFrame.origin.in_(("touched", "followed")),
             MatteFrame.doubt <= HALT,
             MatteFrame.blob.is_not(None),
         )
-    )
-    known = {row.frame: row for row in rows}
-    found = [(n, stored_matte(blobs, known[n])) for n in far_from(known, frame)]
+    ).all()
+    rows = (session.get(MatteFrame, (shot_id, pull_id, n)) for n in far_from(known, frame))
+    found = [(row.frame, stored_matte(blobs, row)) for row in rows if row]
     return [(n, matte) for n, matte in found if matte is not None]
 
 

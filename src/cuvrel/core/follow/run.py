@@ -153,13 +153,12 @@ def refollow(
     reached from both sides, and the two are joined by their doubt. seen: mattes that were there before, of any
     frames, which tell what the place looks like.
     """
-    known = {} if seen is None else dict(seen)
+    known = dict(seen or {})
 
-    def begin(start: int, there: Known | None = None) -> Follower:
-        first, *others = [(read(n), touched[n]) for n in (start, *neighbours(touched, start))]
-        wanted = far_from(known, start)
-        pictures = {n: read(n) for n in sorted(wanted)}  # in their order, as footage is read fastest
-        return set_out(first, settings, others=others, there=there, far=[(pictures[n], known[n]) for n in wanted])
+    def begin(start: int, there: Known | None) -> Follower:
+        near = [(n, touched[n]) for n in (start, *neighbours(touched, start))]
+        (first, *others), far = pictured(read, near, [(n, known[n]) for n in far_from(known, start)])
+        return set_out(first, settings, others=others, there=there, far=far)
 
     stops = sorted(touched)
     here = stops.index(about)
@@ -170,7 +169,7 @@ def refollow(
     for frames in ways if after else [*ways, range(about + 1, count)]:
         if not frames:
             continue
-        for frame in _timed(read, frames, begin(about)):
+        for frame in _timed(read, frames, begin(about, None)):
             if abs(frame.number - about) in FAR and frame.doubt <= HALT:
                 known[frame.number] = frame.matte
             yield frame
@@ -191,6 +190,18 @@ def far_from(known: Collection[int], number: int) -> list[int]:
     return sorted({n for n in (*before, *after) if n is not None}, key=lambda n: abs(n - number))
 
 
+def trusted(mattes: Mapping[int, F32], doubts: Mapping[int, float]) -> dict[int, F32]:
+    """Of mattes those that may tell what the place looks like, by their doubt; a touched frame's is 0."""
+    return {n: matte for n, matte in mattes.items() if doubts[n] <= HALT}
+
+
+def pictured(read: Read, *groups: Sequence[tuple[int, F32]]) -> list[list[tuple[U8, F32]]]:
+    """Groups of frames, each a number and a matte, with the picture for the number."""
+    # read in their order, as footage is read fastest
+    pictures = {n: read(n) for n in sorted({n for group in groups for n, _ in group})}
+    return [[(pictures[n], matte) for n, matte in group] for group in groups]
+
+
 def _timed(
     read: Read,
     frames: Sequence[int],
@@ -203,16 +214,16 @@ def _timed(
         begun = time.perf_counter()
 
 
-def _between(read: Read, left: int, right: int, begin: Callable[..., Follower]) -> Iterator[Frame]:
+def _between(read: Read, left: int, right: int, begin: Callable[[int, Known | None], Follower]) -> Iterator[Frame]:
     """The frames between two touched ones. In a long span only the middle is reached from both sides.
 
     begin: what follows on from a touched frame, with what the way there knew of the place if there was one.
     """
-    middle, reach = (left + right) // 2, min(BOTH, right - left) // 2 + 1
-    there: dict[int, Frame] = {}
     if right - left < 2:
         return
-    follower = begin(left)
+    middle, reach = (left + right) // 2, min(BOTH, right - left) // 2 + 1
+    there: dict[int, Frame] = {}
+    follower = begin(left, None)
     for frame in _timed(read, range(left + 1, min(right, middle + reach)), follower):
         if frame.number <= middle - reach:
             yield frame
