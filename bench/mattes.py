@@ -20,6 +20,7 @@ from cuvrel.core.checks.chatter import chatter, grey_flow
 from cuvrel.core.checks.quality import contour_accuracy, dtssd, gradient_error, mse, overlap
 from cuvrel.core.edge.detail import solve, to_linear
 from cuvrel.core.follow.artist import mended
+from cuvrel.core.follow.lessons import Arrival, Lesson
 from cuvrel.core.follow.run import Settings, clip, refollow, trusted
 from cuvrel.core.media.probe import probe
 from cuvrel.core.media.reader import Reader
@@ -136,6 +137,7 @@ def touches(case: Case) -> tuple[int, int]:
     mattes, doubts, _ = followed(case)
     touched = {case.key: mattes[case.key]}
     strokes = 0
+    lessons: dict[Arrival, Lesson] = {}
     for _ in range(case.count):
         js = [
             overlap(m, t) if n not in touched else 1.0 for n, (m, t) in enumerate(zip(mattes, case.truths, strict=True))
@@ -148,7 +150,7 @@ def touches(case: Case) -> tuple[int, int]:
         strokes += len(drawn)
         touched[worst], doubts[worst] = mattes[worst], 0.0
         seen = trusted(dict(enumerate(mattes)), dict(enumerate(doubts)))
-        for frame in refollow(case.read, case.count, touched, worst, Settings(), seen=seen):
+        for frame in refollow(case.read, case.count, touched, worst, Settings(), seen=seen, lessons=lessons):
             mattes[frame.number], doubts[frame.number] = frame.matte, frame.doubt
     return len(touched) - 1, strokes
 

@@ -16,6 +16,7 @@ from numpy.typing import NDArray
 
 from cuvrel.core.checks.quality import overlap
 from cuvrel.core.follow.artist import mended
+from cuvrel.core.follow.lessons import Arrival, Lesson
 from cuvrel.core.follow.run import Frame, Settings, refollow, trusted
 from cuvrel.core.media.probe import probe
 from cuvrel.core.media.reader import Reader
@@ -47,11 +48,13 @@ def draw(name: str) -> tuple[list[Mark], list[followed.Kept]]:
         mend(pictures, number, truth[number], mattes.get(number), marks, mattes)
         touched[number], doubts[number] = mattes[number], 0.0
         work.append(Frame(number, mattes[number], "touched", 0.0, 0.0))
-        for frame in refollow(pictures.frame, info.frames, touched, number, Settings(), seen=trusted(mattes, doubts)):
+        seen = trusted(mattes, doubts)
+        for frame in refollow(pictures.frame, info.frames, touched, number, Settings(), seen=seen, lessons=lessons):
             mattes[frame.number], doubts[frame.number] = frame.matte, frame.doubt
             work.append(frame)
 
     touched: dict[int, F32] = {}
+    lessons: dict[Arrival, Lesson] = {}
     doubts: dict[int, float] = {}
     touch(key)
     while len(touched) < HARD.get(name, SHARE) * info.frames:

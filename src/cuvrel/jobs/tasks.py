@@ -16,9 +16,10 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from cuvrel.core import catalogue
-from cuvrel.core.follow.carry import Halt, Known
+from cuvrel.core.follow.carry import Follower, Halt, Known
 from cuvrel.core.follow.evidence import Beyond
-from cuvrel.core.follow.run import Settings, joined, pictured, set_out, span
+from cuvrel.core.follow.lessons import Arrival, Lesson
+from cuvrel.core.follow.run import Settings, examined, joined, pictured, set_out, span
 from cuvrel.core.media.probe import MediaInfo, pack_sequence
 from cuvrel.core.media.reader import Reader
 from cuvrel.core.media.writer import join_videos, png_bytes, zip_folder
@@ -34,6 +35,7 @@ from cuvrel.jobs.queue import Stopped, advance
 from cuvrel.store.blobs import Blobs
 from cuvrel.store.db import Database, notify
 from cuvrel.store.footage import make_ready
+from cuvrel.store.lessons import keep_lesson, lessons_about
 from cuvrel.store.mattes import known_far, plate_row, store_followed, store_matte, stored_matte, touched_near
 from cuvrel.store.models import FootageRow, JobRow, MatteFrame, ShotRow
 from cuvrel.store.pictures import Readers, StoreSources
@@ -128,7 +130,8 @@ class Works:
         if not frames and "at" not in row.progress:
             return "The next frame is touched already."
         others, far = self._elsewhere(shot_row.id, pull_id, start if taught is None else taught[0], reader)
-        follower = set_out((reader.frame(start), matte), settings, seen, others, far=far)
+        learned = self._learned(shot_row.id, pull_id, start)
+        follower = set_out((reader.frame(start), matte), settings, seen, others, far=far, lessons=learned)
         for number, found in span(reader.frame, frames, follower, keep):
             halt = found.halt if halting and patience <= 0 else None
             patience -= 1
@@ -144,7 +147,9 @@ class Works:
                     return f"Halted: {halt.reason}."
         if not 0 <= goal + step < info.frames:
             return "Followed to the end."
-        self._from_beyond(row, pull_id, reader, goal + step, step, settings, follower.known())
+        place = follower.known()
+        self._examine(shot_row.id, pull_id, reader, follower, (goal + step, step))
+        self._from_beyond(row, pull_id, reader, goal + step, step, settings, place)
         return "Followed to the next touched frame, and joined with what comes back from it."
 
     def _from_beyond(
@@ -172,7 +177,8 @@ class Works:
                 return None if found is None else Beyond(found[0], abs(number - first), found[1].doubt)
 
         others, more = self._elsewhere(shot_id, pull_id, beyond, reader)
-        follower = set_out((reader.frame(begin), ends[1]), settings, taught, others, place, more)
+        learned = self._learned(shot_id, pull_id, begin)
+        follower = set_out((reader.frame(begin), ends[1]), settings, taught, others, place, more, learned)
         for number, found in span(reader.frame, frames, follower, beyond=there_first):
             with self.database.session() as session:
                 known = self._followed(session, shot_id, pull_id, number)
@@ -183,6 +189,23 @@ class Works:
                 both, doubt = joined((matte, there.doubt), (found.matte, found.doubt), share)
                 store_followed(session, shot_id, pull_id, number, store_matte(self.blobs, both), doubt, there.halt)
                 advance(session, row.id, total // 2 + abs(beyond - number), total, back=number)
+        self._examine(shot_id, pull_id, reader, follower, (first, -step))
+
+    def _learned(self, shot_id: int, pull_id: str, frame: int) -> list[Lesson]:
+        with self.database.session() as session:
+            return lessons_about(session, self.blobs, shot_id, pull_id, frame)
+
+    def _examine(self, shot_id: int, pull_id: str, reader: Reader, follower: Follower, arrival: Arrival) -> None:
+        """Keeps what a touched frame teaches to which following has come."""
+        with self.database.session() as session:
+            there = session.get(MatteFrame, (shot_id, pull_id, arrival[0]))
+            blob = there.blob if there else None
+            matte = stored_matte(self.blobs, there) if there else None
+        if blob is None or matte is None:
+            return
+        lesson = examined(reader.frame, reader.info.frames, follower, arrival, matte)
+        with self.database.session() as session:
+            keep_lesson(session, self.blobs, shot_id, pull_id, arrival, blob, lesson)
 
     def _followed(self, session: Session, shot_id: int, pull_id: str, number: int) -> tuple[F32, MatteFrame] | None:
         """The matte and the row of a frame that following has reached; None for any other."""

@@ -89,7 +89,8 @@ class MatteFrame(Base):
     A settled matte's frames stand under its key (see core/stand/settle.py) in place of a pull's id.
 
     `blob` is a grey PNG at plate size, none where a touch can't be solved yet. `base` is the followed
-    frame that a touch mends; it comes back when the touch is undone.
+    frame that a touch mends; it comes back when the touch is undone. `lessons` are the blobs of what a touched
+    frame teaches by the step, "1" or "-1", by which following came to it, and "of" is the blob that they hold for.
     """
 
     __tablename__ = "matte_frames"
@@ -101,6 +102,7 @@ class MatteFrame(Base):
     blob: Mapped[str | None] = mapped_column(String(40))
     base: Mapped[dict[str, Any] | None] = mapped_column(JSONB(none_as_null=True))
     halt: Mapped[dict[str, Any] | None] = mapped_column(JSONB(none_as_null=True))
+    lessons: Mapped[dict[str, Any] | None] = mapped_column(JSONB(none_as_null=True))
 
 
 class JobRow(Base):

@@ -18,8 +18,8 @@ def used_blobs(database: Database) -> set[str]:
         for footage in session.scalars(select(FootageRow)):
             if footage.state != "refused":
                 used |= _named(footage.blob, footage.proxy.get("blob"), footage.film.get("blob"))
-        for blob, base in session.execute(select(MatteFrame.blob, MatteFrame.base)):
-            used |= _named(blob, (base or {}).get("blob"))
+        for blob, base, lessons in session.execute(select(MatteFrame.blob, MatteFrame.base, MatteFrame.lessons)):
+            used |= _named(blob, (base or {}).get("blob"), *(lessons or {}).values())
         for job in session.scalars(select(JobRow)):
             used |= _of_job(job)
     return used

@@ -11,6 +11,7 @@ A small network of our own, trained on made-up composites, weighs all that into 
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from functools import cache
 from pathlib import Path
@@ -34,6 +35,7 @@ from cuvrel.core.follow.evidence import (
     halved_motion,
     stacked,
 )
+from cuvrel.core.follow.lessons import Learned, Lesson, lesson
 from cuvrel.core.follow.place import Behind, Place
 from cuvrel.core.media.box import bounds, doubled, even
 from cuvrel.core.motion.dense import SMOOTH
@@ -42,7 +44,7 @@ from cuvrel.core.motion.flow import BothWays, Flow, Warp
 from cuvrel.core.motion.ground import at_size
 from cuvrel.core.pulls.known import lights
 from cuvrel.core.pulls.memory import ColourMemory, to_lab
-from cuvrel.core.pulls.network import Network
+from cuvrel.core.pulls.network import SURELY, Network, whole
 from cuvrel.core.pulls.prepared import shrink
 from cuvrel.core.pulls.soften import soften
 
@@ -167,6 +169,19 @@ class Follower:
         self._touched = [ColourMemory(self.size, cells=4, reach=1, bins=16), ColourMemory(self.size, bins=20)]
         self._teach([self._recent, *self._touched], lab, u, 1.0)
         self._looks = self._look_of(u, lab)
+        self._learned: Learned | None = None
+
+    def learn(self, lessons: Sequence[Lesson]) -> None:
+        """Corrects from here on what the network says, as touched frames of the clip taught."""
+        self._learned = Learned(lessons) if lessons else None
+
+    def examine(self, looked: Looked, after: Looked | None, matte: F32) -> Lesson:
+        """Steps to a touched frame as to any other, and tells what it teaches. It is the last step.
+
+        looked, after: as for `settle`; matte: (H, W) float32 of the plate.
+        """
+        box = self.settle(looked, after).stack.inside
+        return lesson(*self._reasons, shrink(matte, self.size).astype(np.float32)[box])
 
     def look(self, rgb: U8, before: Looked | None = None) -> Looked:
         """What can be told of a frame without the matte of the one before it.
@@ -345,7 +360,10 @@ class Follower:
         """The matte that the network weighs out, without crumbs that nothing was carried to."""
         u = np.zeros(self.size, np.float32)
         part = shape[stack.inside]
-        odds = network().odds(stack.planes) + np.float32(8 * (self.hold - HOLD)) * (part - 0.5)
+        told, odds = self._reasons = network().reasoned(stack.planes)
+        if self._learned is not None:
+            odds = np.clip(odds + self._learned.odds(told), -SURELY, SURELY)
+        odds = whole(odds) + np.float32(8 * (self.hold - HOLD)) * (part - 0.5)
         odds -= np.float32(OTHER) * cv2.resize(stack.other(), odds.shape[::-1], interpolation=cv2.INTER_LINEAR)
         decided = 1 / (1 + np.exp(-odds))
         hard = (decided > 0.5).astype(np.uint8)

@@ -15,6 +15,7 @@ from cuvrel.core.follow.carry import Followed, Follower, Halt, Known, Looked
 from cuvrel.core.follow.doubt import HALT
 from cuvrel.core.follow.evidence import Beyond
 from cuvrel.core.follow.find import find
+from cuvrel.core.follow.lessons import Arrival, Lesson, nearest
 from cuvrel.core.pulls.drag import only_drags
 from cuvrel.core.pulls.marks import rasterise
 from cuvrel.core.pulls.prepared import Prepared, prepare
@@ -61,12 +62,13 @@ def set_out(
     others: Sequence[tuple[U8, F32]] = (),
     there: Known | None = None,
     far: Sequence[tuple[U8, F32]] = (),
+    lessons: Sequence[Lesson] = (),
 ) -> Follower:
     """What follows on from a frame. start: its picture and matte.
 
     taught: picture and matte of the touched frame whose colours are remembered, where that is another one. others:
     of the touched frames on either side. there: what following from one of them knew of the place when it came here.
-    far: of frames further off, which show what is hidden here.
+    far: of frames further off, which show what is hidden here. lessons: of touched frames.
     """
     follower = Follower(*(start if taught is None else taught), settings.hold, settings.detail)
     if taught is not None:
@@ -77,6 +79,7 @@ def set_out(
         follower.borrow(there)
     for one in far:
         follower.survey(*one)
+    follower.learn(lessons)
     return follower
 
 
@@ -123,6 +126,14 @@ def _looked(follower: Follower, read: Read, number: int, before: Future[Looked] 
     return follower.look(read(number), before.result() if before else follower.at)
 
 
+def examined(read: Read, count: int, follower: Follower, arrival: Arrival, matte: F32) -> Lesson:
+    """What a touched frame teaches that a span has led to. count: frames of the clip; matte: the touched one."""
+    number, step = arrival
+    looked = follower.look(read(number), follower.at)
+    after = follower.look(read(number + step), looked) if 0 <= number + step < count else None
+    return follower.examine(looked, after, matte)
+
+
 def joined(one: tuple[F32, float], other: tuple[F32, float], share: float) -> tuple[F32, float]:
     """One frame as two directions brought it, each a matte, (H, W) float32, and its doubt.
 
@@ -146,25 +157,31 @@ def refollow(
     settings: Settings,
     halting: bool = False,
     seen: Mapping[int, F32] | None = None,
+    lessons: dict[Arrival, Lesson] | None = None,
 ) -> Iterator[Frame]:
     """Follows anew what a touch of the frame `about` affects: up to the neighbouring touched frames.
 
     touched: mattes of all touched frames, `about` among them. The frames between two touched ones are
     reached from both sides, and the two are joined by their doubt. seen: mattes that were there before, of any
-    frames, which tell what the place looks like.
+    frames, which tell what the place looks like. lessons: what touched frames have taught; new ones are added.
     """
     known = dict(seen or {})
+    taught = {} if lessons is None else lessons
 
     def begin(start: int, there: Known | None) -> Follower:
         near = [(n, touched[n]) for n in (start, *neighbours(touched, start))]
         (first, *others), far = pictured(read, near, [(n, known[n]) for n in far_from(known, start)])
-        return set_out(first, settings, others=others, there=there, far=far)
+        learned = [taught[one] for one in nearest((one for one in taught if one[0] in touched), start)]
+        return set_out(first, settings, None, others, there, far, learned)
+
+    def arrive(follower: Follower, arrival: Arrival) -> None:
+        taught[arrival] = examined(read, count, follower, arrival, touched[arrival[0]])
 
     stops = sorted(touched)
     here = stops.index(about)
     before, after = stops[here - 1 : here] if here else [], stops[here + 1 : here + 2]
     for left, right in [(left, about) for left in before] + [(about, right) for right in after]:
-        yield from _between(read, left, right, begin)
+        yield from _between(read, left, right, begin, arrive)
     ways = [] if before else [range(about - 1, -1, -1)]
     for frames in ways if after else [*ways, range(about + 1, count)]:
         if not frames:
@@ -214,10 +231,17 @@ def _timed(
         begun = time.perf_counter()
 
 
-def _between(read: Read, left: int, right: int, begin: Callable[[int, Known | None], Follower]) -> Iterator[Frame]:
+def _between(
+    read: Read,
+    left: int,
+    right: int,
+    begin: Callable[[int, Known | None], Follower],
+    arrive: Callable[[Follower, Arrival], None],
+) -> Iterator[Frame]:
     """The frames between two touched ones. In a long span only the middle is reached from both sides.
 
-    begin: what follows on from a touched frame, with what the way there knew of the place if there was one.
+    begin: what follows on from a touched frame, with what the way there knew of the place if there was one. arrive:
+    what is to be done with what has come next to a touched frame.
     """
     if right - left < 2:
         return
@@ -229,13 +253,17 @@ def _between(read: Read, left: int, right: int, begin: Callable[[int, Known | No
             yield frame
         else:
             there[frame.number] = frame
+    place = follower.known()
+    if middle + reach >= right:
+        arrive(follower, (right, 1))
 
     def beyond(number: int) -> Beyond | None:
         first = there.get(number)
         return None if first is None else Beyond(first.matte, number - left, first.doubt)
 
     back = range(right - 1, max(left, middle - reach), -1)
-    for frame in _timed(read, back, begin(right, follower.known()), beyond):
+    follower = begin(right, place)
+    for frame in _timed(read, back, follower, beyond):
         other = there.pop(frame.number, None)
         if other is None:
             yield frame
@@ -244,6 +272,8 @@ def _between(read: Read, left: int, right: int, begin: Callable[[int, Known | No
         matte, doubt = joined((other.matte, other.doubt), (frame.matte, frame.doubt), share)
         halt = (other if share < 0.5 else frame).halt
         yield Frame(frame.number, matte, "followed", doubt, frame.ms + other.ms, halt)
+    if middle - reach <= left:
+        arrive(follower, (left, -1))
 
 
 def clip(read: Read, count: int, marks: Sequence[Mark], settings: Settings, halting: bool = True) -> Iterator[Frame]:
@@ -263,6 +293,7 @@ def clip(read: Read, count: int, marks: Sequence[Mark], settings: Settings, halt
     if not any(mark.kind in ("in", "found") for mark in marks):
         raise TraceError("There is no in mark.", "Draw at least one in mark on the subject.")
     touched: dict[int, F32] = {}
+    lessons: dict[Arrival, Lesson] = {}
     reached: dict[int, F32] = {}  # what following brought to frames that are still to be mended
     # out marks alone can only mend: such frames wait until following has been there
     starts = {n: any(mark.kind in ("in", "found") for mark in by_frame[n]) for n in by_frame}
@@ -278,7 +309,7 @@ def clip(read: Read, count: int, marks: Sequence[Mark], settings: Settings, halt
         ready = read(number) if plain else prepare(read, count, number, settings.snap)
         touched[number] = _touched(ready, by_frame[number], prior, settings)
         yield Frame(number, touched[number], "touched", 0.0, (time.perf_counter() - begun) * 1000)
-        for frame in refollow(read, count, touched, number, settings, halting):
+        for frame in refollow(read, count, touched, number, settings, halting, lessons=lessons):
             if frame.number in by_frame and frame.number not in touched:
                 reached[frame.number] = frame.matte
             yield frame

@@ -23,6 +23,15 @@ def quarters(planes: list[F32]) -> F32:
     return np.stack([plane[dy::2, dx::2] for plane in planes for dy in (0, 1) for dx in (0, 1)])
 
 
+def whole(four: F32) -> F32:
+    """Quarters, (4, h, w), as the plane of twice that size that they are of."""
+    _, h, w = four.shape
+    out = np.empty((2 * h, 2 * w), np.float32)
+    for k in range(4):
+        out[k // 2 :: 2, k % 2 :: 2] = four[k]
+    return out
+
+
 def mirrored(stack: F32, full: int) -> F32:
     """A stack, (C, h, w), seen in a mirror. full: how many of its first planes are quarters of full-size ones."""
     # the two columns of a full-size plane that share one of half size change places
@@ -50,16 +59,25 @@ class Network:
 
     def odds(self, stack: F32) -> F32:
         """(C, h, w) float32 of about -1 to 1 to log odds, (2h, 2w) float32."""
+        return whole(self._answers(stack, "odds")[0])
+
+    def reasoned(self, stack: F32) -> tuple[F32, F32]:
+        """What the last layer weighs, (T, h, w) float32 that spread about one, and the log odds as quarters, (4, h, w).
+
+        For a network that tells both (`training.tell`).
+        """
+        odds, told = self._answers(stack, "odds", "told")
+        return told, odds
+
+    def _answers(self, stack: F32, *names: str) -> list[F32]:
+        """What the network answers under these names, each (N, h, w), log odds within SURELY."""
         _, h, w = stack.shape
         padded = np.empty((1, len(stack), h + -h % self._step, w + -w % self._step), np.float32)
         np.clip(stack, -1, 1, out=padded[0, :, :h, :w])
         padded[0, :, h:, :w] = padded[0, :, h - 1 : h, :w]
         padded[0, :, :, w:] = padded[0, :, :, w - 1 : w]
-        four = self._session.run(None, {"planes": padded})[0][0, :, :h, :w]
-        out = np.empty((2 * h, 2 * w), np.float32)
-        for k in range(4):
-            out[k // 2 :: 2, k % 2 :: 2] = four[k]
-        return np.clip(out, -SURELY, SURELY)
+        odds, *rest = (one[0, :, :h, :w] for one in self._session.run(list(names), {"planes": padded}))
+        return [np.clip(odds, -SURELY, SURELY), *rest]
 
     def both_ways(self, stack: F32, full: int) -> F32:
         """The mean of `odds` of a stack as it is and in a mirror, for twice the time. full: as for `mirrored`."""

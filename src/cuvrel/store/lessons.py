@@ -1,0 +1,35 @@
+"""What touched frames teach following, kept beside their mattes."""
+
+from __future__ import annotations
+
+from sqlalchemy import select
+from sqlalchemy.orm import Session
+
+from cuvrel.core.follow.lessons import Arrival, Lesson, nearest
+from cuvrel.store.blobs import Blobs
+from cuvrel.store.models import MatteFrame
+
+
+def keep_lesson(
+    session: Session, blobs: Blobs, shot_id: int, pull_id: str, arrival: Arrival, matte: str, lesson: Lesson
+) -> None:
+    """Keeps what a touched frame teaches, while it has that matte. matte: its blob."""
+    frame, step = arrival
+    row = session.get(MatteFrame, (shot_id, pull_id, frame), with_for_update=True)
+    if row is not None and row.origin == "touched" and row.blob == matte:
+        there = row.lessons if row.lessons and row.lessons["of"] == matte else {"of": matte}
+        row.lessons = {**there, str(step): blobs.put(lesson.to_bytes())}
+
+
+def lessons_about(session: Session, blobs: Blobs, shot_id: int, pull_id: str, frame: int) -> list[Lesson]:
+    """The lessons of a trace that are learned from at a frame: those of mattes that touched frames still have."""
+    rows = session.execute(
+        select(MatteFrame.frame, MatteFrame.lessons).where(
+            MatteFrame.shot_id == shot_id,
+            MatteFrame.pull_id == pull_id,
+            MatteFrame.origin == "touched",
+            MatteFrame.lessons["of"].astext == MatteFrame.blob,
+        )
+    )
+    kept = {(number, step): found[str(step)] for number, found in rows for step in (1, -1) if str(step) in found}
+    return [Lesson.from_bytes(blobs.get(kept[arrival])) for arrival in nearest(kept, frame)]

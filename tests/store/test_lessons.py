@@ -1,0 +1,71 @@
+"""What touched frames teach is kept with their mattes, and forgotten with them."""
+
+from __future__ import annotations
+
+import pytest
+
+from cuvrel.core.follow.carry import Follower
+from cuvrel.core.follow.lessons import Lesson
+from cuvrel.store.lessons import lessons_about
+from cuvrel.store.sweep import used_blobs
+from tests.store.conftest import Bench
+from tests.store.test_mattes import finish, quiet, rows, start_follow
+
+
+def lessons(bench: Bench, frame: int) -> list[Lesson]:
+    with bench.database.session() as session:
+        return lessons_about(session, bench.blobs, bench.shot, "t1", frame)
+
+
+@pytest.fixture
+def between(bench: Bench) -> Bench:
+    """A clip that was followed between two touched frames, 0 and 4."""
+    bench.mark(0)
+    quiet(bench)
+    bench.mark(4)
+    finish(bench, start_follow(bench, 0))
+    return bench
+
+
+def test_both_ends_of_what_was_followed_teach(between: Bench) -> None:
+    ends = rows(between)
+    assert [sorted(ends[n].lessons or {}) for n in (0, 2, 4)] == [["-1", "of"], [], ["1", "of"]]
+    for end, step in ((0, "-1"), (4, "1")):
+        found = ends[end].lessons
+        assert found is not None
+        assert found["of"] == ends[end].blob
+        assert found[step] in used_blobs(between.database)
+    one, other = lessons(between, 0), lessons(between, 4)
+    assert len(one) == len(other) == 2
+    assert one[0].to_bytes() == other[1].to_bytes(), "the nearest one comes first"
+
+
+def test_the_next_following_learns_from_them(between: Bench, monkeypatch: pytest.MonkeyPatch) -> None:
+    learned: list[int] = []
+    learn = Follower.learn
+    monkeypatch.setattr(Follower, "learn", lambda self, kept: (learned.append(len(kept)), learn(self, kept))[1])
+    finish(between, start_follow(between, 0))
+    assert learned == [2, 2], "on the way there and on the way back"
+    finish(between, start_follow(between, 4))
+    assert learned[2:] == [2]
+
+
+def test_a_matte_that_was_changed_teaches_nothing_until_following_comes_there_again(between: Bench) -> None:
+    out = {"id": "m9", "frame": 4, "kind": "out", "radius": 6, "points": [[4, 4], [40, 4]]}
+    was = rows(between)[4].blob
+    between.edit([{"op": "add", "path": "/mattes/0/pulls/0/marks/-", "value": out}])
+    assert rows(between)[4].blob != was
+    assert len(lessons(between, 4)) == 1
+    between.step("undo")
+    assert rows(between)[4].blob == was
+    assert len(lessons(between, 4)) == 2
+    between.step("redo")
+    finish(between, start_follow(between, 4, -1))
+    assert len(lessons(between, 4)) == 2
+
+
+def test_a_frame_that_is_not_touched_any_more_teaches_nothing(between: Bench) -> None:
+    for _ in between.clip.marks():
+        between.step("undo")
+    assert 4 not in rows(between)
+    assert len(lessons(between, 4)) == 1
