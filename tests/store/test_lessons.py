@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import pytest
 
-from cuvrel.core.follow.carry import Follower
+from cuvrel.core.follow.carry import Follower, network
 from cuvrel.core.follow.lessons import Lesson
 from cuvrel.store.lessons import lessons_about
 from cuvrel.store.sweep import used_blobs
@@ -29,7 +29,7 @@ def between(bench: Bench) -> Bench:
 
 def test_both_ends_of_what_was_followed_teach(between: Bench) -> None:
     ends = rows(between)
-    assert [sorted(ends[n].lessons or {}) for n in (0, 2, 4)] == [["-1", "of"], [], ["1", "of"]]
+    assert [sorted(ends[n].lessons or {}) for n in (0, 2, 4)] == [["-1", "by", "of"], [], ["1", "by", "of"]]
     for end, step in ((0, "-1"), (4, "1")):
         found = ends[end].lessons
         assert found is not None
@@ -69,3 +69,10 @@ def test_a_frame_that_is_not_touched_any_more_teaches_nothing(between: Bench) ->
         between.step("undo")
     assert 4 not in rows(between)
     assert len(lessons(between, 4)) == 1
+
+
+def test_what_another_network_got_wrong_teaches_nothing(between: Bench, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr(network(), "key", "another")
+    assert lessons(between, 0) == []
+    finish(between, start_follow(between, 0))
+    assert len(lessons(between, 0)) == 2

@@ -5,6 +5,7 @@ from __future__ import annotations
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
+from cuvrel.core.follow.carry import network
 from cuvrel.core.follow.lessons import Arrival, Lesson, nearest
 from cuvrel.store.blobs import Blobs
 from cuvrel.store.models import MatteFrame
@@ -17,18 +18,23 @@ def keep_lesson(
     frame, step = arrival
     row = session.get(MatteFrame, (shot_id, pull_id, frame), with_for_update=True)
     if row is not None and row.origin == "touched" and row.blob == matte:
-        there = row.lessons if row.lessons and row.lessons["of"] == matte else {"of": matte}
+        valid = {"of": matte, "by": network().key}
+        there = row.lessons if row.lessons and row.lessons.items() >= valid.items() else valid
         row.lessons = {**there, str(step): blobs.put(lesson.to_bytes())}
 
 
 def lessons_about(session: Session, blobs: Blobs, shot_id: int, pull_id: str, frame: int) -> list[Lesson]:
-    """The lessons of a trace that are learned from at a frame: those of mattes that touched frames still have."""
+    """The lessons of a trace that are learned from at a frame.
+
+    Those of mattes that touched frames still have, and of the network that follows.
+    """
     rows = session.execute(
         select(MatteFrame.frame, MatteFrame.lessons).where(
             MatteFrame.shot_id == shot_id,
             MatteFrame.pull_id == pull_id,
             MatteFrame.origin == "touched",
             MatteFrame.lessons["of"].astext == MatteFrame.blob,
+            MatteFrame.lessons["by"].astext == network().key,
         )
     )
     kept = {(number, step): found[str(step)] for number, found in rows for step in (1, -1) if str(step) in found}

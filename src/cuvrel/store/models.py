@@ -90,7 +90,8 @@ class MatteFrame(Base):
 
     `blob` is a grey PNG at plate size, none where a touch can't be solved yet. `base` is the followed
     frame that a touch mends; it comes back when the touch is undone. `lessons` are the blobs of what a touched
-    frame teaches by the step, "1" or "-1", by which following came to it, and "of" is the blob that they hold for.
+    frame teaches by the step, "1" or "-1", by which following came to it; they hold for the blob "of" and for the
+    network "by".
     """
 
     __tablename__ = "matte_frames"

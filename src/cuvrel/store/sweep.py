@@ -19,7 +19,7 @@ def used_blobs(database: Database) -> set[str]:
             if footage.state != "refused":
                 used |= _named(footage.blob, footage.proxy.get("blob"), footage.film.get("blob"))
         for blob, base, lessons in session.execute(select(MatteFrame.blob, MatteFrame.base, MatteFrame.lessons)):
-            used |= _named(blob, (base or {}).get("blob"), *(lessons or {}).values())
+            used |= _named(blob, (base or {}).get("blob"), *((lessons or {}).get(step) for step in ("1", "-1")))
         for job in session.scalars(select(JobRow)):
             used |= _of_job(job)
     return used

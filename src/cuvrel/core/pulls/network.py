@@ -14,6 +14,8 @@ import numpy as np
 import onnxruntime
 from numpy.typing import NDArray
 
+from cuvrel.core.recipe.hashing import hash_bytes
+
 F32 = NDArray[np.float32]
 SURELY = 9.0  # log odds beyond which it makes no difference
 
@@ -50,12 +52,13 @@ def _session(path: Path) -> Any:
 class Network:
     """One network, ready to run; safe for use by several threads at once.
 
-    step: the sides of what it reads are multiples of it, as often as it halves them.
+    step: the sides of what it reads are multiples of it, as often as it halves them. `key` tells networks apart.
     """
 
     def __init__(self, path: Path, step: int = 8) -> None:
         self._step = step
         self._session = _session(path)
+        self.key = hash_bytes(path.read_bytes())
 
     def odds(self, stack: F32) -> F32:
         """(C, h, w) float32 of about -1 to 1 to log odds, (2h, 2w) float32."""
