@@ -22,7 +22,7 @@ from numpy.typing import NDArray
 
 from cuvrel.core.follow.appearance import Appearance
 from cuvrel.core.follow.background import Background
-from cuvrel.core.follow.doubt import HALT, Evidence, advice, worst_place
+from cuvrel.core.follow.doubt import HALT, advice, worst_place
 from cuvrel.core.follow.evidence import (
     Beyond,
     Carried,
@@ -35,6 +35,7 @@ from cuvrel.core.follow.evidence import (
     halved_motion,
     stacked,
 )
+from cuvrel.core.follow.judge import Judge
 from cuvrel.core.follow.lessons import Learned, Lesson, lesson
 from cuvrel.core.follow.place import Behind, Place
 from cuvrel.core.media.box import bounds, doubled, even
@@ -168,7 +169,7 @@ class Follower:
         # touched frames alone, for the rough place and for anywhere: never fed with what was followed
         self._touched = [ColourMemory(self.size, cells=4, reach=1, bins=16), ColourMemory(self.size, bins=20)]
         self._teach([self._recent, *self._touched], lab, u, 1.0)
-        self._looks = self._look_of(u, lab)
+        self._judge = Judge(u, lab)
         self._learned: Learned | None = None
 
     def learn(self, lessons: Sequence[Lesson]) -> None:
@@ -209,7 +210,6 @@ class Follower:
         self._place = Place(self.at.lights, u)
         self._expected, self._ground = Expected(small), Background(self.at.half, small)
         self._own = Appearance(self.at.half, small)
-        self._areas = [float((u > 0.5).sum())]
         return u
 
     def _teach(self, memories: list[ColourMemory], lab: U8, u: F32, weight: float) -> None:
@@ -258,7 +258,9 @@ class Follower:
         """Goes on from another frame than the touched one, whose colours stay remembered, and what it shows."""
         touched = self.known()
         self.at = self.look(rgb)
-        self._teach([self._recent], self.at.lab, self._begin(matte, LATER), 1.0)
+        u = self._begin(matte, LATER)
+        self._judge.take_up(u)
+        self._teach([self._recent], self.at.lab, u, 1.0)
         self.borrow(touched)
 
     def step(self, rgb: U8, decide: bool = True) -> Followed:
@@ -304,7 +306,8 @@ class Follower:
 
         For each frame once and in their order. Safe to call in another thread while the next step is under way.
         """
-        evidence, blame = self._judge(settled)
+        looked = settled.looked
+        evidence, blame = self._judge.judge(settled.shape, settled.u, looked.lab, settled.fault, settled.stack)
         self.evidence = evidence
         doubt = evidence.doubt()
         halt = None
@@ -376,46 +379,3 @@ class Follower:
             decided = np.where(drop[labels], np.minimum(decided, 0.1), decided)
         u[stack.inside] = decided
         return u
-
-    def _rim(self, u: F32) -> NDArray[np.bool_]:
-        """The pixels along the outline."""
-        return np.abs(u - cv2.blur(u, (5, 5))) > 0.05
-
-    def _look_of(self, u: F32, lab: U8) -> NDArray:
-        """The subject's colours as a coarse normalised histogram."""
-        mask = (u > 0.5).astype(np.uint8)
-        found = cv2.calcHist([lab], [0, 1, 2], mask, [8, 12, 12], [0, 256, 68, 188, 68, 188])
-        return found.ravel() / max(1.0, float(found.sum()))
-
-    def _judge(self, settled: Settled) -> tuple[Evidence, F32]:
-        """What speaks against this frame's matte, and where, (H, W) float32."""
-        stack, box = settled.stack, settled.stack.inside
-        whole = np.zeros(self.size, np.float32)
-        shape, part, fault = settled.shape[box], settled.u[box], settled.fault[box]
-        lab = np.ascontiguousarray(settled.looked.lab[box])
-        hard = part > 0.5
-        area = float(hard.sum())
-        if area < 12:
-            whole[box] = shape
-            return Evidence(1, 1, 0, 1, -9, 1, True), whole
-        edge = self._rim(part)
-        rim = max(1.0, float(edge.sum()))
-        # a pixel along the outline is the motion's own error; a jump is thicker
-        differs = (hard != (shape > 0.5)).astype(np.uint8)
-        moved = cv2.morphologyEx(differs, cv2.MORPH_OPEN, np.ones((2, 2), np.uint8)).astype(np.float32)
-        jump = min(1.5, float(moved.sum()) / rim)
-        # the overlap with the truth that the network itself expects, were its odds right
-        missed, doubtful = np.where(hard, 0, part), np.where(hard, 1 - part, 0)
-        unsure = 1 - (area - float(doubtful.sum())) / (area + float(missed.sum()))
-        spread = (missed + doubtful).astype(np.float32)
-        # whether colours fail to tell, there where it is unsure
-        colour = cv2.resize(stack.colour(), (part.shape[1], part.shape[0]), interpolation=cv2.INTER_LINEAR)
-        alike = float((spread * np.exp(-1.4 * np.abs(colour))).sum()) / max(1e-3, float(spread.sum()))
-        torn_at = edge * np.clip((fault - 1.0) / 2.0, 0, 1)
-        torn = float(torn_at.sum()) / rim
-        usual = float(np.median(self._areas[-6:]))
-        change = float(np.log(max(1.0, area) / max(1.0, usual)))
-        self._areas = [*self._areas[-11:], area]
-        drift = max(0.0, float(1 - np.sqrt(self._look_of(part, lab) * self._looks).sum()) - 0.12)
-        whole[box] = moved + 2.0 * spread + 0.3 * torn_at
-        return Evidence(jump, unsure, alike, torn, change, drift, False), whole
