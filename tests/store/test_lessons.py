@@ -48,9 +48,13 @@ def test_the_next_following_learns_from_them(between: Bench, monkeypatch: pytest
     assert learned == [2, 2], "on the way there and on the way back"
     finish(between, start_follow(between, 4))
     assert learned[2:] == [2]
+    monkeypatch.setattr(network(), "key", "another")
+    assert lessons(between, 0) == [], "what another network got wrong"
+    finish(between, start_follow(between, 0))
+    assert len(lessons(between, 0)) == 2
 
 
-def test_a_matte_that_was_changed_teaches_nothing_until_following_comes_there_again(between: Bench) -> None:
+def test_a_matte_that_was_changed_or_undone_teaches_nothing_until_following_comes_there_again(between: Bench) -> None:
     out = {"id": "m9", "frame": 4, "kind": "out", "radius": 6, "points": [[4, 4], [40, 4]]}
     was = rows(between)[4].blob
     between.edit([{"op": "add", "path": "/mattes/0/pulls/0/marks/-", "value": out}])
@@ -62,17 +66,7 @@ def test_a_matte_that_was_changed_teaches_nothing_until_following_comes_there_ag
     between.step("redo")
     finish(between, start_follow(between, 4, -1))
     assert len(lessons(between, 4)) == 2
-
-
-def test_a_frame_that_is_not_touched_any_more_teaches_nothing(between: Bench) -> None:
-    for _ in between.clip.marks():
+    for _ in [out, *between.clip.marks()]:
         between.step("undo")
     assert 4 not in rows(between)
     assert len(lessons(between, 4)) == 1
-
-
-def test_what_another_network_got_wrong_teaches_nothing(between: Bench, monkeypatch: pytest.MonkeyPatch) -> None:
-    monkeypatch.setattr(network(), "key", "another")
-    assert lessons(between, 0) == []
-    finish(between, start_follow(between, 0))
-    assert len(lessons(between, 0)) == 2
