@@ -46,6 +46,11 @@ class Samples(CalibrationDataReader):  # type: ignore[misc]
         return None if stack is None else {"planes": stack}
 
 
+def large(files: list[Path]) -> list[Path]:
+    """Of samples those that a network can read."""
+    return [file for file in files if min(np.load(file)["stack"].shape[1:]) >= STEP]
+
+
 def told(net: Path, files: list[Path]) -> tuple[float, float]:
     """Mean cross-entropy and mean overlap at one half."""
     network = Network(net, STEP)
@@ -65,7 +70,7 @@ def main() -> None:
     parser.add_argument("folder", type=Path)
     parser.add_argument("out", type=Path)
     given = parser.parse_args()
-    files = [file for file in sorted(given.folder.glob("*.npz")) if min(np.load(file)["stack"].shape[1:]) >= STEP]
+    files = large(sorted(given.folder.glob("*.npz")))
     measured = files[:: max(2, len(files) // MEASURED)]
     tested = sorted(set(files) - set(measured))
     with tempfile.TemporaryDirectory() as folder:

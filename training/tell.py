@@ -16,7 +16,7 @@ from numpy.typing import NDArray
 from onnx import TensorProto, helper, numpy_helper
 
 from cuvrel.core.follow.lessons import UNSURE
-from training.quantise import planes
+from training.quantise import large, planes
 
 F32 = NDArray[np.float32]
 MEASURED = 200  # samples over which the planes' spread is taken,
@@ -61,9 +61,8 @@ def main() -> None:
     parser.add_argument("out", type=Path)
     given = parser.parse_args()
     files = sorted(file for folder in given.folder for file in folder.glob("*.npz"))
-    files = [file for file in files[:: max(1, len(files) // MEASURED)] if min(planes(file)[0].shape[2:]) > 0]
     model = onnx.load(str(given.net))
-    found = spread(model, files)
+    found = spread(model, large(files[:: max(1, len(files) // MEASURED)]))
     onnx.save(telling(model, found), str(given.out))
     print(f"{given.out.name}: {len(found)} planes, spread {found.min():.2f} to {found.max():.2f}")
 

@@ -173,7 +173,7 @@ class Works:
 
         def there_first(number: int) -> Beyond | None:
             with self.database.session() as session:
-                found = self._followed(session, shot_id, pull_id, number)
+                found = self._kept(session, shot_id, pull_id, number, "followed")
                 return None if found is None else Beyond(found[0], abs(number - first), found[1].doubt)
 
         others, more = self._elsewhere(shot_id, pull_id, beyond, reader)
@@ -181,7 +181,7 @@ class Works:
         follower = set_out((reader.frame(begin), ends[1]), settings, taught, others, place, more, learned)
         for number, found in span(reader.frame, frames, follower, beyond=there_first):
             with self.database.session() as session:
-                known = self._followed(session, shot_id, pull_id, number)
+                known = self._kept(session, shot_id, pull_id, number, "followed")
                 if known is None:
                     return
                 matte, there = known
@@ -198,19 +198,20 @@ class Works:
     def _examine(self, shot_id: int, pull_id: str, reader: Reader, follower: Follower, arrival: Arrival) -> None:
         """Keeps what a touched frame teaches to which following has come."""
         with self.database.session() as session:
-            there = session.get(MatteFrame, (shot_id, pull_id, arrival[0]))
-            blob = there.blob if there else None
-            matte = stored_matte(self.blobs, there) if there else None
-        if blob is None or matte is None:
+            touched = self._kept(session, shot_id, pull_id, arrival[0], "touched")
+        if touched is None:
             return
+        matte, there = touched
         lesson = examined(reader.frame, reader.info.frames, follower, arrival, matte)
         with self.database.session() as session:
-            keep_lesson(session, self.blobs, shot_id, pull_id, arrival, blob, lesson)
+            keep_lesson(session, self.blobs, there, arrival[1], lesson)
 
-    def _followed(self, session: Session, shot_id: int, pull_id: str, number: int) -> tuple[F32, MatteFrame] | None:
-        """The matte and the row of a frame that following has reached; None for any other."""
+    def _kept(
+        self, session: Session, shot_id: int, pull_id: str, number: int, origin: str
+    ) -> tuple[F32, MatteFrame] | None:
+        """The matte and the row of a frame of that origin; None for any other."""
         there = session.get(MatteFrame, (shot_id, pull_id, number))
-        matte = stored_matte(self.blobs, there) if there and there.origin == "followed" else None
+        matte = stored_matte(self.blobs, there) if there and there.origin == origin else None
         return None if there is None or matte is None else (matte, there)
 
     def _halted(self, session: Session, job_id: int, number: int, halt: Halt) -> None:

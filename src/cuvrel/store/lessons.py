@@ -6,19 +6,16 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from cuvrel.core.follow.carry import network
-from cuvrel.core.follow.lessons import Arrival, Lesson, nearest
+from cuvrel.core.follow.lessons import Lesson, nearest
 from cuvrel.store.blobs import Blobs
 from cuvrel.store.models import MatteFrame
 
 
-def keep_lesson(
-    session: Session, blobs: Blobs, shot_id: int, pull_id: str, arrival: Arrival, matte: str, lesson: Lesson
-) -> None:
-    """Keeps what a touched frame teaches, while it has that matte. matte: its blob."""
-    frame, step = arrival
-    row = session.get(MatteFrame, (shot_id, pull_id, frame), with_for_update=True)
-    if row is not None and row.origin == "touched" and row.blob == matte:
-        valid = {"of": matte, "by": network().key}
+def keep_lesson(session: Session, blobs: Blobs, touched: MatteFrame, step: int, lesson: Lesson) -> None:
+    """Keeps what a touched frame teaches, unless its matte has changed. touched: its row of then."""
+    row = session.get(MatteFrame, (touched.shot_id, touched.pull_id, touched.frame), with_for_update=True)
+    if row is not None and row.origin == "touched" and row.blob == touched.blob:
+        valid = {"of": row.blob, "by": network().key}
         there = row.lessons if row.lessons and row.lessons.items() >= valid.items() else valid
         row.lessons = {**there, str(step): blobs.put(lesson.to_bytes())}
 

@@ -177,12 +177,13 @@ class Follower:
         self._learned = Learned(lessons) if lessons else None
 
     def examine(self, looked: Looked, after: Looked | None, matte: F32) -> Lesson:
-        """Steps to a touched frame as to any other, and tells what it teaches. It is the last step.
+        """What a touched frame teaches to which the next step would lead. No step can follow.
 
         looked, after: as for `settle`; matte: (H, W) float32 of the plate.
         """
-        box = self.settle(looked, after).stack.inside
-        return lesson(*self._reasons, shrink(matte, self.size).astype(np.float32)[box])
+        stack = self._gathered(looked, after)[2]
+        u = shrink(matte, self.size).astype(np.float32)
+        return lesson(*network().reasoned(stack.planes), u[stack.inside])
 
     def look(self, rgb: U8, before: Looked | None = None) -> Looked:
         """What can be told of a frame without the matte of the one before it.
@@ -278,19 +279,12 @@ class Follower:
         after: the frame that comes next, looked at from this one, where there is one: it tells what moves.
         beyond: what following from the next touched frame made of this one, at plate size, where it was here.
         """
-        lab, grey = looked.lab, looked.grey
-        if decide:
-            flow, fault = self._flow.between(grey, self.at.grey, self._u, looked.motion)
-        else:  # whatever the picture says: smooth motion holds out where that is little
-            flow, fault = Flow(SMOOTH).between(grey, self.at.grey)
-        found = self._carried(grey, flow, fault)
-        shape = found.matte + found.faith * (found.along - found.matte)
         if beyond is not None:
             beyond = replace(beyond, matte=shrink(beyond.matte, self.size).astype(np.float32))
-        stack = self._evidence(looked, found, Later(None if after is None else after.onward, beyond))
+        fault, shape, stack = self._gathered(looked, after, decide, beyond)
         u = self._decided(shape if beyond is None else np.maximum(shape, beyond.matte), stack) if decide else shape
         self._recent.fade(0.75)
-        self._teach([self._recent], lab, u, 0.4)
+        self._teach([self._recent], looked.lab, u, 0.4)
         small = halved(u)
         self._expected.settle(small)
         self._ground.settle(looked.half, small)
@@ -300,6 +294,22 @@ class Follower:
         behind = self._place.behind(looked.lights, u)
         self._place.learn(looked.lights, u)
         return Settled(looked, shape, u, stack, fault, behind)
+
+    def _gathered(
+        self, looked: Looked, after: Looked | None, decide: bool = True, beyond: Beyond | None = None
+    ) -> tuple[F32, F32, Stack]:
+        """The motion's fault on a frame, the matte as motion carried it there, and what the network weighs.
+
+        As for `settle`, but beyond at working size.
+        """
+        grey = looked.grey
+        if decide:
+            flow, fault = self._flow.between(grey, self.at.grey, self._u, looked.motion)
+        else:  # whatever the picture says: smooth motion holds out where that is little
+            flow, fault = Flow(SMOOTH).between(grey, self.at.grey)
+        found = self._carried(grey, flow, fault)
+        shape = found.matte + found.faith * (found.along - found.matte)
+        return fault, shape, self._evidence(looked, found, Later(None if after is None else after.onward, beyond))
 
     def finish(self, settled: Settled) -> Followed:
         """A settled frame's matte at plate size, its doubt, and its halt if any.
@@ -363,7 +373,7 @@ class Follower:
         """The matte that the network weighs out, without crumbs that nothing was carried to."""
         u = np.zeros(self.size, np.float32)
         part = shape[stack.inside]
-        told, odds = self._reasons = network().reasoned(stack.planes)
+        told, odds = network().reasoned(stack.planes)
         if self._learned is not None:
             odds = np.clip(odds + self._learned.odds(told), -SURELY, SURELY)
         odds = whole(odds) + np.float32(8 * (self.hold - HOLD)) * (part - 0.5)

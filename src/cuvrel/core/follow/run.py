@@ -172,7 +172,7 @@ def refollow(
         near = [(n, touched[n]) for n in (start, *neighbours(touched, start))]
         (first, *others), far = pictured(read, near, [(n, known[n]) for n in far_from(known, start)])
         learned = [taught[one] for one in nearest((one for one in taught if one[0] in touched), start)]
-        return set_out(first, settings, None, others, there, far, learned)
+        return set_out(first, settings, others=others, there=there, far=far, lessons=learned)
 
     def arrive(follower: Follower, arrival: Arrival) -> None:
         taught[arrival] = examined(read, count, follower, arrival, touched[arrival[0]])
