@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import pickle
+
 import cv2
 import numpy as np
 import pytest
@@ -110,6 +112,17 @@ def test_the_network_alone_is_examined_whatever_was_learned_before(monkeypatch: 
     follower.learn([examined(pictures.__getitem__, 3, Follower(pictures[0], truths[0]), (1, 1), 1 - truths[1])])
     again = examined(pictures.__getitem__, 3, follower, (1, 1), truths[1])
     assert set(np.unique(again.odds)) <= {-4, 4}
+
+
+def test_what_was_known_of_the_place_stays_so_when_a_frame_is_examined() -> None:
+    pictures, truths = sliding(4)
+    follower = Follower(pictures[0], truths[0])
+    follower.step(pictures[1])
+    known = follower.known()
+    before = pickle.dumps(known)
+    panned = {n: np.roll(picture, 4, axis=1) for n, picture in enumerate(pictures)}
+    examined(panned.__getitem__, 4, follower, (2, 1), truths[2])
+    assert pickle.dumps(known) == before, "it is lent to the way back, under the view of the frame that it is of"
 
 
 def test_the_ends_of_a_span_teach_and_the_next_spans_learn(monkeypatch: pytest.MonkeyPatch) -> None:

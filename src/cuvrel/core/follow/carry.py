@@ -12,6 +12,7 @@ A small network of our own, trained on made-up composites, weighs all that into 
 from __future__ import annotations
 
 from collections.abc import Sequence
+from copy import deepcopy
 from dataclasses import dataclass, replace
 from functools import cache
 from pathlib import Path
@@ -238,8 +239,8 @@ class Follower:
         self.borrow(_shown(self.look(rgb), shrink(matte, self.size).astype(np.float32)))
 
     def known(self) -> Known:
-        """What is known of the place by now, to be borrowed by another follower while this one does not go on."""
-        return Known(self.at.grey, self._ground, self._place)
+        """What is known of the place by now, to be borrowed by another follower."""
+        return Known(self.at.grey, deepcopy(self._ground), deepcopy(self._place))
 
     def borrow(self, known: Known) -> None:
         """Takes over what is known of the place where the subject hides it on the frame that this one sets out from.
