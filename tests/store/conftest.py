@@ -51,11 +51,13 @@ class Bench:
         with self.database.session() as session:
             return shots.found(session, self.shot).document
 
-    def mark(self, frame: int = 0) -> None:
-        """All strokes of the clip, drawn on a frame."""
-        for mark in self.clip.marks():
-            value = {**mark.model_dump(mode="json"), "frame": frame, "id": f"{mark.id}f{frame}"}
-            self.edit([{"op": "add", "path": "/mattes/0/pulls/0/marks/-", "value": value}], label=f"{mark.kind} mark")
+    def mark(self, frame: int = 0, apart: bool = False) -> None:
+        """All strokes of the clip, drawn on a frame: in one edit, or in one each."""
+        marks = [mark.model_copy(update={"frame": frame, "id": f"{mark.id}f{frame}"}) for mark in self.clip.marks()]
+        path = "/mattes/0/pulls/0/marks/-"
+        ops = [{"op": "add", "path": path, "value": mark.model_dump(mode="json")} for mark in marks]
+        for edit in [[op] for op in ops] if apart else [ops]:
+            self.edit(edit, label="marks")
 
 
 @pytest.fixture
