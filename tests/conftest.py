@@ -47,9 +47,10 @@ class Clip:
     def truth(self, number: int) -> np.ndarray:
         return self._truth.frame(number)[..., 0].astype(np.float32) / 255
 
-    def marks(self) -> list[Mark]:
-        frame = self.about["frame"]
-        return [Mark(id=f"s{i}", frame=frame, **stroke) for i, stroke in enumerate(self.about["strokes"])]
+    def marks(self, frame: int | None = None) -> list[Mark]:
+        """The clip's strokes, on the frame that they are of or on another."""
+        at, more = (self.about["frame"], "") if frame is None else (frame, f"f{frame}")
+        return [Mark(id=f"s{i}{more}", frame=at, **stroke) for i, stroke in enumerate(self.about["strokes"])]
 
 
 @pytest.fixture(scope="session")

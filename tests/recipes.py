@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from typing import Any
 
 import numpy as np
 
 from cuvrel.core.media.reader import resized
-from cuvrel.core.recipe.models import Pull
+from cuvrel.core.recipe.models import Mark, Pull
 from cuvrel.core.stand.nodes import Node, node
 
 HASH = "0" * 40
@@ -15,6 +16,12 @@ HASH = "0" * 40
 
 def footage(width: int = 64, height: int = 48, frames: int = 8, fid: str = "1") -> dict[str, Any]:
     return {"id": fid, "name": "quay.mp4", "hash": HASH, "width": width, "height": height, "frames": frames, "fps": 24}
+
+
+def drawn(marks: Sequence[Mark]) -> list[dict[str, Any]]:
+    """What draws strokes on the trace of `document`, an operation each."""
+    path = "/mattes/0/pulls/0/marks/-"
+    return [{"op": "add", "path": path, "value": mark.model_dump(mode="json")} for mark in marks]
 
 
 def document(**changes: Any) -> dict[str, Any]:

@@ -18,7 +18,7 @@ from cuvrel.store.mattes import Touches
 from cuvrel.store.models import FootageRow, Project
 from cuvrel.store.pictures import Readers
 from tests.conftest import Clip
-from tests.recipes import document
+from tests.recipes import document, drawn
 
 
 @dataclass
@@ -53,9 +53,7 @@ class Bench:
 
     def mark(self, frame: int = 0, apart: bool = False) -> None:
         """All strokes of the clip, drawn on a frame: in one edit, or in one each."""
-        marks = [mark.model_copy(update={"frame": frame, "id": f"{mark.id}f{frame}"}) for mark in self.clip.marks()]
-        path = "/mattes/0/pulls/0/marks/-"
-        ops = [{"op": "add", "path": path, "value": mark.model_dump(mode="json")} for mark in marks]
+        ops = drawn(self.clip.marks(frame))
         for edit in [[op] for op in ops] if apart else [ops]:
             self.edit(edit, label="marks")
 

@@ -25,6 +25,7 @@ from cuvrel.store.mattes import frames_of, store_followed, store_matte, stored_m
 from cuvrel.store.models import FootageRow, JobRow, MatteFrame, Project
 from cuvrel.store.pictures import StoreSources, snapshot
 from cuvrel.store.sweep import sweep, used_blobs
+from tests.recipes import drawn
 from tests.store.conftest import Bench
 
 
@@ -82,7 +83,7 @@ def test_undoing_all_marks_takes_the_touch_away_and_redo_brings_it_back(bench: B
 
 def test_out_marks_alone_touch_without_a_matte(bench: Bench) -> None:
     out = next(m for m in bench.clip.marks() if m.kind == "out")
-    bench.edit([{"op": "add", "path": "/mattes/0/pulls/0/marks/-", "value": out.model_dump(mode="json")}])
+    bench.edit(drawn([out]))
     assert rows(bench)[0].origin == "touched"
     assert rows(bench)[0].blob is None
 

@@ -18,6 +18,7 @@ from cuvrel.store.db import Database
 from cuvrel.web.app import create_app
 from cuvrel.web.services import Services
 from tests.conftest import Clip
+from tests.recipes import drawn
 
 
 class Web:
@@ -64,11 +65,7 @@ class Web:
     def mark(self, shot: int) -> dict[str, Any]:
         """All strokes of the clip on frame 0, in one edit."""
         revision = self.get(f"/api/shots/{shot}").json["revision"]
-        ops = [
-            {"op": "add", "path": "/mattes/0/pulls/0/marks/-", "value": m.model_dump(mode="json")}
-            for m in self.clip.marks()
-        ]
-        answer = self.edit(shot, revision, ops, label="marks")
+        answer = self.edit(shot, revision, drawn(self.clip.marks()), label="marks")
         assert answer.status_code == 200, answer.json
         return answer.json
 

@@ -18,6 +18,7 @@ from cuvrel.store.config import Config
 from cuvrel.store.models import JobRow
 from cuvrel.web.app import create_app
 from tests.conftest import Clip
+from tests.recipes import drawn
 from tests.web.conftest import Web, problem, stored
 
 
@@ -347,9 +348,7 @@ def test_checks_of_a_matte(web: Web) -> None:
     assert [one["frame"] for one in found] == [0, 1, 2, 3]
     assert found[0]["chatter"] == 0
     assert not any(one["problems"] for one in found), "frames that nobody has pulled yet are no problems"
-    later = [m.model_dump(mode="json") | {"id": f"later{n}", "frame": 2} for n, m in enumerate(web.clip.marks())]
-    ops = [{"op": "add", "path": "/mattes/0/pulls/0/marks/-", "value": one} for one in later]
-    assert web.edit(shot, revision, ops, label="marks").status_code == 200
+    assert web.edit(shot, revision, drawn(web.clip.marks(2)), label="marks").status_code == 200
     problems = [one["problems"] for one in checks()]
     assert problems[1] == ["jump"], "the trace is there on frames 0 and 2 and not between"
     assert problems[3] == []

@@ -55,7 +55,7 @@ export function eased(ease: Ease, t: number, handles: Handles | null = null): nu
   if (ease === "hold") return 0;
   if (ease === "linear") return t;
   if (ease === "smooth" || !handles) return t * t * (3 - 2 * t);
-  if (t <= 0 || t >= 1) return Math.min(Math.max(t, 0), 1);
+  if (t === 0 || t === 1) return t;
   const [x1, y1, x2, y2] = handles;
   let [low, high] = [0, 1];
   for (let i = 0; i < 40; i++) {

@@ -128,8 +128,8 @@ def eased(ease: Ease, t: float, handles: Handles | None = None) -> float:
         return t
     if ease == "smooth" or handles is None:
         return t * t * (3.0 - 2.0 * t)
-    if t <= 0 or t >= 1:  # where the curve runs upright into a key, x says too little of how far y has come
-        return min(max(t, 0.0), 1.0)
+    if t in (0, 1):  # where the curve runs upright into a key, x says too little of how far y has come
+        return t
     x1, y1, x2, y2 = handles
     low, high = 0.0, 1.0
     # x rises with the curve's own parameter, so halving finds it to the last bit that counts
