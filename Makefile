@@ -50,7 +50,7 @@ check-front: frontend/node_modules/.stamp
 	cd frontend && npm run --silent lint && npm run --silent check
 
 pytest: .venv/.dev build | system-test
-	$(PY) -m pytest
+	$(PY) -m pytest -n auto --dist loadfile --no-loadscope-reorder
 
 bench: .venv/.dev
 	$(PY) -m bench speed

@@ -32,6 +32,23 @@ settings.register_profile("compiles", deadline=None)
 settings.load_profile("compiles")
 
 
+LONGEST = (
+    "ui",
+    "faults",
+)  # folders whose tests take longest: they come first, so that cores that share all end together
+
+
+@pytest.hookimpl(tryfirst=True)
+def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
+    """Puts the longest tests first."""
+
+    def turn(item: pytest.Item) -> int:
+        folder = item.path.parent.name
+        return LONGEST.index(folder) if folder in LONGEST else len(LONGEST)
+
+    items.sort(key=turn)
+
+
 class Clip:
     """A rendered clip: its files, any frame of it, and its true matte."""
 

@@ -14,7 +14,7 @@ FLAGS = [
     "--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "--disable-background-networking",
     "--disable-component-update", "--disable-sync",
 ]  # fmt: skip
-expect.set_options(timeout=15_000)
+expect.set_options(timeout=30_000)
 
 
 @pytest.fixture(scope="session")
