@@ -69,6 +69,20 @@ def test_an_outline_that_is_a_pixel_off_comes_to_the_edge() -> None:
     assert (found[:, 70:] > 0.99).all()
 
 
+@pytest.mark.parametrize("size", [(90, 120), (45, 60)])
+def test_a_labelling_counts_beside_the_pictures_edges_as_far_as_they_are_not_trusted(size: tuple[int, int]) -> None:
+    rgb = np.random.default_rng(3).integers(0, 255, (90, 120, 3), np.uint8)
+    y, x = np.mgrid[0 : size[0], 0 : size[1]].astype(np.float32) * (90 / size[0])
+    u = np.clip(25.3 - np.hypot(x - 60, y - 45), 0, 1)
+    own = np.clip(cv2.resize(u, (120, 90), interpolation=cv2.INTER_CUBIC), 0, 1)
+    drawn, mixed = soften(u, rgb), soften(u, rgb, trust=0.3)
+    assert np.abs(drawn - own).max() > 0.1
+    # its own edge is told from all about it, which is not in the box that is looked at
+    inside = np.s_[5:85, 20:100]
+    assert np.abs(soften(u, rgb, trust=0) - own)[inside].max() < 1e-5
+    assert np.abs(mixed - (own + 0.3 * (drawn - own)))[inside].max() < 1e-5
+
+
 def test_a_larger_plate_adds_what_it_shows_between_the_mattes_pixels() -> None:
     y, x = np.mgrid[0:240, 0:320].astype(np.float32)
     truth = np.clip(70 + 9 * np.sin(5 * np.arctan2(y - 120, x - 160)) - np.hypot(x - 160, y - 120), 0, 1)

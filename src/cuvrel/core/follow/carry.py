@@ -57,6 +57,7 @@ OTHER = 3.0  # log odds by which what was another thing before it came here is n
 LATER = 8  # frames since the touched one that are assumed where following goes on from a followed frame
 LONG = 640  # the longer side at which motion is found and the outline decided,
 SHORT = 512  # and the same where the subject is large and the plate is larger still
+TRUST = 0.8  # how far the picture's edges count beside those that were decided
 LARGE = 0.15  # share of the plate that a large subject's box fills
 
 
@@ -329,7 +330,7 @@ class Follower:
 
     def _edged(self, settled: Settled) -> F32:
         """The matte at plate size, its soft edges by the picture and by the place behind them."""
-        matte = soften(settled.u, settled.looked.rgb, self.detail, small=settled.looked.small)
+        matte = soften(settled.u, settled.looked.rgb, self.detail, small=settled.looked.small, trust=TRUST)
         if settled.behind is None or self.detail <= 0:
             return matte
         # an area's mean takes long, and tells more only where many pixels become one

@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 F32 = NDArray[np.float32]
 HALT = 0.9  # doubt above which following stops by itself: twice as sure of a mistake as what the sheet shows
 BLUR, LIKE, GONE = 24.0, 9.6, 4.3  # log odds for a mistake by what is unsure, by like colours there, and by drift,
-CALM = 4.6  # and against one when nothing speaks for it
+CALM = 4.5  # and against one when nothing speaks for it
 MOST_ALIKE = 0.2  # share of like colours above which more of them says nothing more
 JUMPED = "the outline jumped"
 ALIKE = "colours inside and out are alike here"

@@ -13,17 +13,19 @@ from cuvrel.core.pulls.guided import functions, guided, valued
 F32 = NDArray[np.float32]
 U8 = NDArray[np.uint8]
 RADIUS = 3  # pixels of the labelling on each side of its outline in which the picture's edges count
-EPS = 2e-4  # spread of colour, squared, below which there is no edge
+EPS = 2e-5  # spread of colour, squared, below which there is no edge
 STEEP, SEEKING = 1.1, 1.3  # a mean of many windows is a little too soft, the more so the wider they are
 
 
-def soften(u: F32, rgb: U8, detail: float = 1.0, seek: float = 0.0, small: U8 | None = None) -> F32:
+def soften(u: F32, rgb: U8, detail: float = 1.0, seek: float = 0.0, small: U8 | None = None, trust: float = 1.0) -> F32:
     """Coverage at the size of `rgb`, (H, W) float32, 0 to 1, with edges that follow the picture's.
 
     u: the labelling, (h, w) float32. detail: 0 keeps the plain outline, 1 lets soft edges (hair, blur) come
     from the picture by a guided filter in a narrow band, whose functions of colour are found at the
     labelling's size and read at the plate's. seek: 0 to 1, how far the outline first moves
     to edges that lie up to twice as far from it. small: the picture at the labelling's size, if it is known.
+    trust: 0 to 1, how far the picture's edges count beside the labelling's own, which a good one knows better than
+    to a pixel.
     """
     height, width = rgb.shape[:2]
     if u.shape[1] > width:
@@ -43,6 +45,7 @@ def soften(u: F32, rgb: U8, detail: float = 1.0, seek: float = 0.0, small: U8 | 
     else:
         small = small[around]
     guide = cv2.LUT(small, DECODE)
+    own = part
     if seek > 0:
         part = _drawn(_drawn(part, guide, 2 * RADIUS, SEEKING, seek), guide, 2 * RADIUS, SEEKING, seek)
     else:
@@ -56,7 +59,11 @@ def soften(u: F32, rgb: U8, detail: float = 1.0, seek: float = 0.0, small: U8 | 
     if not same:
         guide, found = cv2.LUT(picture, DECODE), cv2.resize(found, size, interpolation=cv2.INTER_LINEAR)
     where = _band(plain, max(RADIUS, round(RADIUS * width / u.shape[1])))
-    out[box] = np.clip(valued(guide, found, plain, where, STEEP, detail), 0, 1)
+    drawn = np.clip(valued(guide, found, plain, where, STEEP, detail), 0, 1)
+    if trust < 1:
+        own = own if same else np.clip(cv2.resize(own, size, interpolation=cv2.INTER_CUBIC), 0, 1)
+        drawn = cv2.addWeighted(drawn, trust, own, 1 - trust, 0)
+    out[box] = drawn
     return out
 
 

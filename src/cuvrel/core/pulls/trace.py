@@ -37,6 +37,7 @@ F32 = NDArray[np.float32]
 U8 = NDArray[np.uint8]
 SNAP = 0.7  # snap to edge from which the outline seeks edges as far as it can
 NEARBY = 5  # pixels about a mend, at twice the small size, in which its outline may move
+SOUGHT, TRUST = 0.5, 0.8  # how far a mend's outline moves to edges further off, and draws itself to the picture's
 STRIKE = 0.12  # how much a new mark's reach counts beside what the network says
 OPEN = 3.0  # how soon a new mark's reach lets the network decide anew
 STAY = 1.0  # log odds by which a pixel is what it was
@@ -325,7 +326,8 @@ def _outlined(ready: Prepared, u: F32, prior: F32 | None, detail: float) -> F32:
     moved = cv2.dilate((np.abs(u - before) > 0.5).astype(np.uint8), kernel)
     if not moved.any():
         return prior.astype(np.float32, copy=True)
-    found = soften(np.where(moved > 0, u, before).astype(np.float32), ready.rgb, detail, seek, ready.twice)
+    labelled = np.where(moved > 0, u, before).astype(np.float32)
+    found = soften(labelled, ready.rgb, detail, seek * SOUGHT, ready.twice, TRUST)
     share = cv2.resize(moved.astype(np.float32), (width, height), interpolation=cv2.INTER_LINEAR)
     return np.asarray(prior + share * (found - prior), np.float32)
 
