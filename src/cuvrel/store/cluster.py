@@ -97,13 +97,26 @@ class Cluster:
             self._run("initdb", "-D", str(data), "-U", "cuvrel", "--auth=trust", "-E", "UTF8", "--locale=C.UTF-8")
         if not self.running():
             self._forget_dead()
+            self._listen(data)
+        self._ensure("cuvrel")
+
+    def _listen(self, data: Path) -> None:
+        """Starts the server on the wanted port, or on another one where that is taken."""
+        while True:
             self.port = free_port(self.port)
             options = (
                 f"-p {self.port} -c listen_addresses=127.0.0.1 -c unix_socket_directories='' "
                 "-c max_connections=120 -c shared_buffers=64MB"
             )
-            self._run("pg_ctl", "-D", str(data), "-o", options, "-l", str(self.folder / "server.log"), "-w", "start")
-        self._ensure("cuvrel")
+            try:
+                self._run(
+                    "pg_ctl", "-D", str(data), "-o", options, "-l", str(self.folder / "server.log"), "-w", "start"
+                )
+                return
+            except CuvrelError:
+                # another program that starts at the same time may have taken the port that was free a moment ago
+                if free_port(self.port) == self.port:
+                    raise
 
     def _forget_dead(self) -> None:
         """A killed server that nobody has reaped yet looks alive to the next one: its lock file goes."""
