@@ -37,8 +37,8 @@ F32 = NDArray[np.float32]
 U8 = NDArray[np.uint8]
 SNAP = 0.7  # snap to edge from which the outline seeks edges as far as it can
 NEARBY = 5  # pixels about a mend, at twice the small size, in which its outline may move
-SOUGHT = 0.5  # how far a mend's outline moves to edges further off
-TRUST = 0.8  # how far the picture's edges count beside those that were decided
+SOUGHT = 0.5  # how far a mend's outline moves to edges further off, where one from marks alone goes all the way
+TRUST = 0.8  # and how far the picture's edges count beside those that were decided
 STRIKE = 0.12  # how much a new mark's reach counts beside what the network says
 OPEN = 3.0  # how soon a new mark's reach lets the network decide anew
 STAY = 1.0  # log odds by which a pixel is what it was
@@ -320,7 +320,7 @@ def _outlined(ready: Prepared, u: F32, prior: F32 | None, detail: float) -> F32:
     """The labelling as coverage at plate size; where a mend changed nothing the prior stays to the pixel."""
     seek = min(1.0, ready.snap / SNAP)
     if prior is None:
-        return soften(u, ready.rgb, detail, seek, ready.twice, TRUST)
+        return soften(u, ready.rgb, detail, seek, ready.twice)
     height, width = ready.sizes.plate
     before = shrink(prior, u.shape).astype(np.float32)
     kernel = cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (2 * NEARBY + 1, 2 * NEARBY + 1))
