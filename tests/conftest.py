@@ -7,6 +7,7 @@ import shutil
 import tempfile
 import uuid
 from collections.abc import Iterator
+from contextlib import contextmanager
 from pathlib import Path
 from typing import Any
 
@@ -32,21 +33,12 @@ settings.register_profile("compiles", deadline=None)
 settings.load_profile("compiles")
 
 
-LONGEST = (
-    "ui",
-    "faults",
-)  # folders whose tests take longest: they come first, so that cores that share all end together
+LONGEST = ("ui", "faults")  # folders of tests that mostly wait
 
 
-@pytest.hookimpl(tryfirst=True)
 def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
-    """Puts the longest tests first."""
-
-    def turn(item: pytest.Item) -> int:
-        folder = item.path.parent.name
-        return LONGEST.index(folder) if folder in LONGEST else len(LONGEST)
-
-    items.sort(key=turn)
+    """Puts the longest tests first, so that cores that share all of them end together."""
+    items.sort(key=lambda item: item.path.parent.name not in LONGEST)
 
 
 class Clip:
@@ -78,21 +70,30 @@ def clip(tmp_path_factory: pytest.TempPathFactory) -> Clip:
     return Clip(folder, "small")
 
 
+@contextmanager
+def cluster_folder() -> Iterator[Path]:
+    """A temporary folder that the server's own user can get at."""
+    folder = Path(tempfile.mkdtemp(prefix="cuvrel-test-"))
+    folder.chmod(0o755)
+    try:
+        yield folder / "postgres"
+    finally:
+        shutil.rmtree(folder, ignore_errors=True)
+
+
 @pytest.fixture(scope="session")
 def cluster() -> Iterator[Cluster]:
     """A PostgreSQL server in a temporary folder, with a migrated database to copy from."""
-    folder = Path(tempfile.mkdtemp(prefix="cuvrel-test-"))
-    folder.chmod(0o755)
-    server = Cluster(folder / "postgres", free_port(0))
-    server.start()
-    database = Database(server.url())
-    database.migrate()
-    database.engine.dispose()
-    try:
-        yield server
-    finally:
-        server.stop()
-        shutil.rmtree(folder, ignore_errors=True)
+    with cluster_folder() as folder:
+        server = Cluster(folder, free_port(0))
+        server.start()
+        database = Database(server.url())
+        database.migrate()
+        database.engine.dispose()
+        try:
+            yield server
+        finally:
+            server.stop()
 
 
 @pytest.fixture

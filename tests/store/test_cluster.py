@@ -2,9 +2,7 @@
 
 from __future__ import annotations
 
-import shutil
 import socket
-import tempfile
 from collections.abc import Iterator
 from pathlib import Path
 
@@ -13,15 +11,13 @@ import pytest
 from cuvrel.core.recipe.errors import CuvrelError
 from cuvrel.store import cluster
 from cuvrel.store.cluster import Cluster, free_port
+from tests.conftest import cluster_folder
 
 
 @pytest.fixture
 def folder() -> Iterator[Path]:
-    """One that the server's own user can get at."""
-    found = Path(tempfile.mkdtemp(prefix="cuvrel-test-"))
-    found.chmod(0o755)
-    yield found / "postgres"
-    shutil.rmtree(found, ignore_errors=True)
+    with cluster_folder() as found:
+        yield found
 
 
 def test_a_port_that_is_taken_while_the_server_starts_is_left_to_who_took_it(

@@ -45,12 +45,16 @@ def soften(u: F32, rgb: U8, detail: float = 1.0, seek: float = 0.0, small: U8 | 
     else:
         small = small[around]
     guide = cv2.LUT(small, DECODE)
+
+    def at_plate(one: F32) -> F32:
+        return one if same else cv2.resize(one, size, interpolation=cv2.INTER_CUBIC)
+
     own = part
     if seek > 0:
         part = _drawn(_drawn(part, guide, 2 * RADIUS, SEEKING, seek), guide, 2 * RADIUS, SEEKING, seek)
     else:
         part = _drawn(part, guide, RADIUS, STEEP, detail)
-    plain = part if same else cv2.resize(part, size, interpolation=cv2.INTER_CUBIC)
+    plain = at_plate(part)
     if detail <= 0:
         out[box] = np.clip(plain, 0, 1)
         return out
@@ -61,8 +65,7 @@ def soften(u: F32, rgb: U8, detail: float = 1.0, seek: float = 0.0, small: U8 | 
     where = _band(plain, max(RADIUS, round(RADIUS * width / u.shape[1])))
     drawn = np.clip(valued(guide, found, plain, where, STEEP, detail), 0, 1)
     if trust < 1:
-        own = own if same else np.clip(cv2.resize(own, size, interpolation=cv2.INTER_CUBIC), 0, 1)
-        drawn = cv2.addWeighted(drawn, trust, own, 1 - trust, 0)
+        drawn = cv2.addWeighted(drawn, trust, np.clip(at_plate(own), 0, 1), 1 - trust, 0)
     out[box] = drawn
     return out
 
