@@ -16,7 +16,7 @@ from numpy.typing import NDArray
 
 from training.before import fence, leaves
 from training.figures import figure
-from training.lens import GAMMA, Lens, compressed, in_light, on_display, some_lens
+from training.lens import GAMMA, Film, Lens, compressed, in_light, on_display, some_film, some_lens
 from training.pieces import Part, limb, lit_parts
 from training.places import scenery
 from training.textures import noise, palette
@@ -210,6 +210,7 @@ class Shot:
     before: Things
     camera: Camera
     lens: Lens
+    film: Film | None
     lit: F32 | None
     shadow: bool
     fade: float
@@ -222,7 +223,7 @@ class Shot:
     def seen(self, number: int) -> tuple[U8, F32]:
         """The picture of a frame, (H, W, 3) uint8, and true coverage, (H, W) float32."""
         w, h = self.camera.size
-        count = int(np.clip(self.swiftest * self.camera.open * 0.6 + 1, 1, 8))
+        count = int(np.clip(self.swiftest * self.camera.open * 0.6 + 1, 1, 12))
         total, cover = np.zeros((h, w, 3), np.float32), np.zeros((h, w), np.float32)
         for n in range(count):
             light, there = self._at(number + self.camera.open * (n + 0.5) / count)
@@ -232,7 +233,8 @@ class Shot:
             x = int(abs((number * 1.5) % (w // 2) - w // 4))
             part = cv2.resize(self.lit[:, x : x + w // 4], (w, h), interpolation=cv2.INTER_LINEAR)
             total *= np.power(part, GAMMA)[..., None]
-        picture = on_display(self.lens.seen(total / count))
+        light = self.lens.seen(total / count)
+        picture = on_display(light if self.film is None else self.film.developed(light, self.rng))
         picture = picture * np.float32(np.exp(self.fade * number) * (1 + self.flicker * self.rng.normal()))
         picture = cv2.GaussianBlur(picture, (0, 0), 0.5) * 255
         picture = picture + self.rng.normal(0, self.grain, picture.shape).astype(np.float32)
@@ -299,6 +301,9 @@ def some_shot(seed: int, size: tuple[int, int], frames: int) -> Shot:
     lens = some_lens(more)
     if small and more.uniform() < 0.6:  # as crisp as they come
         lens, grain, quality = Lens(0.0), grain / 3, max(quality, 75)
+    film = some_film(np.random.default_rng(seed + 2 * 10**9))
+    if film is not None:  # its grain is in the light
+        grain /= 4
     open_ = float(rng.uniform(0.2, 0.9))  # of a frame's time
     jitter = rng.normal(0, 1, (3, 2))
     lit = None  # light that wanders over all of it
@@ -317,6 +322,7 @@ def some_shot(seed: int, size: tuple[int, int], frames: int) -> Shot:
         before,
         camera,
         lens,
+        film,
         lit,
         shadow,
         fade,

@@ -36,10 +36,11 @@ def test_a_port_that_is_taken_while_the_server_starts_is_left_to_who_took_it(
             server.stop()
 
 
-def test_a_server_that_cannot_start_says_so(folder: Path) -> None:
+def test_a_server_that_cannot_start_says_why(folder: Path) -> None:
     server = Cluster(folder, free_port(0))
     server.start()
     server.stop()
     (folder / "data" / "postgresql.conf").write_text("no such setting\n")
-    with pytest.raises(CuvrelError, match="pg_ctl failed"):
+    with pytest.raises(CuvrelError, match="pg_ctl failed") as raised:
         server.start()
+    assert "postgresql.conf" in raised.value.hint

@@ -9,7 +9,7 @@ from training.collect_trace import halved
 from training.composites import Path, clip, crossing
 from training.doubt import fit
 from training.figures import figure
-from training.lens import Lens
+from training.lens import Film, Lens, some_film
 from training.pieces import sheet
 from training.places import place, scenery
 from training.strokes import first_marks
@@ -46,6 +46,38 @@ def test_a_lens_spreads_light_and_takes_none_away() -> None:
         assert seen.sum() == pytest.approx(light.sum(), rel=1e-3)
     assert soft[30, 40].max() < 1e-6 < strays[30, 40].min()
     assert strays[30, 30, 0] == pytest.approx(0.9 * soft[30, 30, 0], rel=0.02)
+
+
+def test_a_film_keeps_the_order_of_light_with_a_toe_and_a_shoulder() -> None:
+    rng = np.random.default_rng(1)
+    light = np.repeat(np.linspace(0, 1, 101, dtype=np.float32)[None, :, None], 3, axis=2)
+    plain = Film(1.0, 1.0, 1e6, 0.0, 0.0, 0.0, 0.0, 1.0)
+    assert plain.developed(light, rng) == pytest.approx(light, abs=1e-4)
+    curved = Film(1.0, 1.4, 0.8, 0.0, 0.0, 0.0, 0.0, 1.0).developed(light, rng)[0, :, 0]
+    assert (np.diff(curved) > 0).all()
+    assert curved[0] == 0
+    assert curved[-1] == pytest.approx(1, abs=1e-5)
+    assert curved[1] < 0.01  # the toe
+    assert curved[95] > 0.96  # the shoulder
+
+
+def test_grain_grows_with_light_and_glare_lies_about_what_is_bright() -> None:
+    rng = np.random.default_rng(4)
+    for coarse in (0.0, 0.9):
+        grainy = Film(1.0, 1.0, 1e6, 0.004, 0.02, coarse, 0.0, 1.0)
+        dim, lit = (grainy.developed(np.full((90, 90, 3), much, np.float32), rng).std() for much in (0.09, 0.64))
+        assert dim == pytest.approx(0.004 + 0.02 * 0.3, rel=0.15)
+        assert lit == pytest.approx(0.004 + 0.02 * 0.8, rel=0.15)
+    lamp = np.zeros((41, 41, 3), np.float32)
+    lamp[18:23, 18:23] = 1
+    glares = Film(1.0, 1.0, 1e6, 0.0, 0.0, 0.0, 0.3, 3.0).developed(lamp, rng)
+    assert glares[20, 25].min() > 0.02 > glares[20, 39].max()
+    assert glares.max() <= 1
+
+
+def test_some_clips_are_filmed_and_some_are_plain() -> None:
+    films = [some_film(np.random.default_rng(seed)) for seed in range(60)]
+    assert 0.4 < np.mean([film is not None for film in films]) < 0.8
 
 
 def test_marks_lie_where_they_say() -> None:

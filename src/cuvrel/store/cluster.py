@@ -45,6 +45,7 @@ class Cluster:
     def __init__(self, folder: Path, port: int = 54817) -> None:
         self._as = ["runuser", "-u", "postgres", "--"] if os.geteuid() == 0 else []
         self.folder = self._reachable(folder)
+        self.log = self.folder / "server.log"
         self.port = port
 
     def _reachable(self, folder: Path) -> Path:
@@ -61,9 +62,10 @@ class Cluster:
     def _run(self, program: str, *args: str) -> subprocess.CompletedProcess[str]:
         done = subprocess.run([*self._as, str(binaries() / program), *args], capture_output=True, text=True, cwd="/")
         if done.returncode:
-            log = self.folder.with_suffix(".log")
-            more = log.read_text(errors="replace")[-600:] if log.exists() else ""
-            raise CuvrelError(f"PostgreSQL: {program} failed.", (done.stderr or done.stdout).strip() + more)
+            more = self.log.read_text(errors="replace")[-600:] if self.log.exists() else ""
+            raise CuvrelError(
+                f"PostgreSQL: {program} failed.", f"{(done.stderr or done.stdout).strip()}\n{more}".strip()
+            )
         return done
 
     def url(self, database: str = "cuvrel") -> str:
@@ -109,9 +111,7 @@ class Cluster:
                 "-c max_connections=120 -c shared_buffers=64MB"
             )
             try:
-                self._run(
-                    "pg_ctl", "-D", str(data), "-o", options, "-l", str(self.folder / "server.log"), "-w", "start"
-                )
+                self._run("pg_ctl", "-D", str(data), "-o", options, "-l", str(self.log), "-w", "start")
                 return
             except CuvrelError:
                 # another program that starts at the same time may have taken the port that was free a moment ago
