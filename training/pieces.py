@@ -13,6 +13,7 @@ from training.lens import in_light
 from training.textures import noise, texture, trimmed
 
 F32 = NDArray[np.float32]
+RIMMED = 0.2  # share of the pieces with light on their rim
 
 
 @dataclass
@@ -52,6 +53,8 @@ def _surface(rng: np.random.Generator, mask: F32, colours: F32, ragged: float) -
     colour = trimmed(rng, texture(rng, h, w, colours), mask)
     depth = cv2.distanceTransform((mask > 0.5).astype(np.uint8), cv2.DIST_L2, 3)
     light = (_lit if rng.uniform() < 0.5 else _shaded)(rng, depth)
+    if rng.uniform() < RIMMED:
+        light = light * rimmed(rng, depth)
     colour = np.clip(colour * light[..., None], 0, 1)
     return np.dstack([colour * cover[..., None], cover]).astype(np.float32)
 
@@ -68,13 +71,24 @@ def _shaded(rng: np.random.Generator, depth: F32) -> F32:
 
 def _lit(rng: np.random.Generator, depth: F32) -> F32:
     """Light on a thing as if it were round and lit from one side, (h, w) float32. depth: in pixels."""
+    facing = _facing(depth, rng.normal(-np.pi / 2, 0.9))  # mostly from above
+    return np.asarray(np.maximum(0.15, rng.uniform(0.6, 0.95) + rng.uniform(0.1, 0.7) * facing), np.float32)
+
+
+def rimmed(rng: np.random.Generator, depth: F32) -> F32:
+    """A lamp or the sky from the side or behind: a bright rim on what is darker, (h, w) float32. depth: in pixels."""
+    rim = np.exp(-depth / np.float32(rng.uniform(1, 5))) * np.maximum(_facing(depth, rng.uniform(0, 2 * np.pi)), 0)
+    dark = rng.uniform(0.35, 0.85)
+    return np.asarray(dark + (1.4 - dark) * np.minimum(2 * rim, 1), np.float32)
+
+
+def _facing(depth: F32, turn: float) -> F32:
+    """How far a round thing's surface turns to where light comes from, (h, w) float32, -1 to 1. depth: in pixels."""
     inner = depth / max(1.0, float(depth.max()))
     bulge = cv2.GaussianBlur(np.sqrt(inner * (2 - inner)), (0, 0), 0.6 + 0.1 * float(depth.max()))
     slope = np.dstack([cv2.Sobel(bulge, cv2.CV_32F, 1, 0), cv2.Sobel(bulge, cv2.CV_32F, 0, 1)]) * depth.max() / 8
-    turn = rng.normal(-np.pi / 2, 0.9)  # mostly from above
     facing = -(slope @ np.array([np.cos(turn), np.sin(turn)], np.float32))
-    facing = facing / np.sqrt(1 + np.square(slope).sum(2))
-    return np.asarray(np.maximum(0.15, rng.uniform(0.6, 0.95) + rng.uniform(0.1, 0.7) * facing), np.float32)
+    return np.asarray(facing / np.sqrt(1 + np.square(slope).sum(2)), np.float32)
 
 
 def limb(rng: np.random.Generator, length: float, wide: float, colours: F32, ragged: float) -> tuple[F32, F32]:

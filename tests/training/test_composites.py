@@ -10,7 +10,7 @@ from training.composites import Path, clip, crossing
 from training.doubt import fit
 from training.figures import figure
 from training.lens import Film, Lens, some_film
-from training.pieces import sheet
+from training.pieces import rimmed, sheet
 from training.places import place, scenery
 from training.strokes import first_marks
 from training.textures import palette, texture, trimmed
@@ -142,6 +142,18 @@ def test_a_sheet_fills_its_picture_and_half_a_matte_is_half_of_it() -> None:
         found = halved(rng, truth)
         assert not np.array_equal(found > 0.5, truth > 0.5)
         assert ((found > 0.5) & (truth > 0.5)).sum() > 0.15 * (truth > 0.5).sum()
+
+
+def test_light_on_a_rim_lies_on_one_side_and_is_brightest_there() -> None:
+    yy, xx = np.mgrid[-40:41, -40:41]
+    away = np.hypot(yy, xx)
+    depth = np.maximum(30 - away, 0).astype(np.float32)
+    for seed in range(6):
+        light = rimmed(np.random.default_rng(seed), depth)
+        inner, rim = light[away < 10], light[(away > 27) & (away < 29)]
+        assert np.ptp(inner) < 0.1
+        assert rim.max() > 1.3 * inner.mean()
+        assert rim.min() == pytest.approx(float(inner.min()), abs=0.05)
 
 
 def test_things_hang_together_and_every_part_of_them_is_seen() -> None:
