@@ -6,6 +6,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from training.draws import log_uniform
 from training.textures import texture
 
 F32 = NDArray[np.float32]
@@ -21,7 +22,7 @@ def _dressed(rng: np.random.Generator, mask: F32, colours: F32) -> F32:
 def fence(rng: np.random.Generator, h: int, w: int, colours: F32) -> F32:
     """Bars side by side, with rails or not; or a net of them."""
     mask = np.zeros((h, w), np.float32)
-    pitch = float(np.exp(rng.uniform(np.log(12), np.log(110))))
+    pitch = log_uniform(rng, 12, 110)
     wide = max(1, int(pitch * rng.uniform(0.06, 0.35)))
     for x in np.arange(rng.uniform(0, pitch), w, pitch):
         off = rng.normal(0, 0.03 * pitch)

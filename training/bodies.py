@@ -8,6 +8,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from training.draws import log_uniform
 from training.pieces import Part, blob, hull, limb, sheet
 from training.textures import palette
 
@@ -145,7 +146,7 @@ def bird(rng: np.random.Generator, tall: float, colours: list[F32], ragged: floa
     body.hang(head, Swing(0.1, fast, 0), 0, origin + np.array([long * 0.55, -deep * 0.3]))
     tail, (root, _) = limb(rng, tall * rng.uniform(0.08, 0.3), deep * rng.uniform(0.2, 0.8), colours[1], ragged)
     body.hang((tail, root), Swing(0.2, fast, 1), np.pi / 2 + rng.normal(0, 0.2), origin - np.array([long * 0.5, 0]))
-    pace = float(np.exp(rng.uniform(np.log(0.2), np.log(2))))
+    pace = log_uniform(rng, 0.2, 2)
     beat = Swing(float(rng.uniform(0.4, 1.4)), pace, float(rng.uniform(0, 6)))
     mean, back = float(rng.normal(0, 0.3)), rng.uniform() < 0.5  # the far wing shows, or lies on the other side
     for side in (-1, 1):

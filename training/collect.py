@@ -25,6 +25,7 @@ from cuvrel.core.follow.evidence import Beyond
 from cuvrel.core.pulls.prepared import prepare
 from cuvrel.core.pulls.trace import trace
 from training.composites import clip
+from training.draws import log_uniform
 from training.strokes import first_marks
 
 F32 = NDArray[np.float32]
@@ -123,7 +124,7 @@ def onward(rng: np.random.Generator, seed: int) -> list[Sample]:
 
 def between(rng: np.random.Generator, seed: int) -> list[Sample]:
     """The samples of a clip between two touched frames: of the way from the first one, and of that back to it."""
-    apart = round(float(np.exp(rng.uniform(*np.log(APART)))))
+    apart = round(log_uniform(rng, *APART))
     first = int(rng.integers(0, FRAMES - apart))
     numbers = [n for n in range(first, first + apart + 9) if n < FRAMES]
     if rng.uniform() < 0.5:

@@ -15,6 +15,7 @@ from cuvrel.core.pulls.compared import grain, lit, looked, planes, relit
 from cuvrel.core.pulls.difference_key import matched
 from training.collect import collect, quantised
 from training.composites import Path, lay, wandering
+from training.draws import log_uniform
 from training.figures import figure
 from training.lens import GAMMA, Lens, compressed, in_light, on_display, some_lens
 from training.pieces import Part, lit_parts
@@ -123,10 +124,10 @@ def pair(rng: np.random.Generator) -> tuple[U8, U8, F32]:
     w, h = SIZE
     base = palette(rng)
     back = scenery(rng, h, w, base)
-    quick = float(np.exp(rng.uniform(np.log(0.3), np.log(20))))
+    quick = log_uniform(rng, 0.3, 20)
     things: list[tuple[list[Part], Path, float]] = []
     for _ in range(int(rng.choice([0, 1, 2], p=[0.04, 0.78, 0.18]))):
-        tall = float(np.exp(rng.uniform(np.log(0.2), np.log(1.3)))) * h
+        tall = log_uniform(rng, 0.2, 1.3) * h
         parts = figure(rng, tall, base if rng.uniform() < 0.45 else palette(rng))
         things.append((lit_parts(parts), wandering(rng, SIZE, 18, quick), tall))
     place = _rippled(rng, back) if rng.uniform() < 0.25 else back
@@ -167,7 +168,7 @@ def pair(rng: np.random.Generator) -> tuple[U8, U8, F32]:
     off = np.float32(rng.normal(0, 0.5, 2) * (rng.uniform() < 0.4))
     back = on_display(Lens(lens.soft).seen(in_light(back)))
     moved = cv2.warpAffine(back, np.array([[1, 0, off[0]], [0, 1, off[1]]]), (w, h), borderMode=cv2.BORDER_REFLECT)
-    grain = float(np.exp(rng.uniform(np.log(0.5), np.log(14))))
+    grain = log_uniform(rng, 0.5, 14)
     frame = seen(rng, picture * dark * gain, grain, int(rng.integers(35, 96)))
     clean = seen(rng, moved * dark, grain * float(rng.choice([0.1, 0.4, 1.0])), int(rng.integers(60, 97)))
     return frame, clean, cv2.GaussianBlur(cover, (0, 0), 0.5)

@@ -15,6 +15,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from training.before import fence, leaves
+from training.draws import log_uniform
 from training.figures import figure
 from training.lens import GAMMA, Film, Lens, compressed, in_light, on_display, some_film, some_lens
 from training.pieces import Part, limb, lit_parts
@@ -139,7 +140,7 @@ def crossing(rng: np.random.Generator, subject: Path, frames: int, tall: float) 
     """A way that leads past the subject's place at some time, so that it is hidden and comes out again."""
     when = float(rng.uniform(0.15, 0.75) * frames)
     x, y, _, _ = subject.at(when)
-    speed = np.array([rng.choice([-1, 1]) * np.exp(rng.uniform(np.log(2), np.log(18))), rng.normal(0, 0.7)])
+    speed = np.array([rng.choice([-1, 1]) * log_uniform(rng, 2, 18), rng.normal(0, 0.7)])
     return Path(
         np.array([x, y]) + rng.normal(0, 0.12 * tall, 2) - speed * when, speed, rng.normal(0, 2, 2),
         float(rng.uniform(0.05, 0.5)), 0.0, 0.0,
@@ -269,14 +270,14 @@ def some_shot(seed: int, size: tuple[int, int], frames: int) -> Shot:
     base = palette(rng)
     back = in_light(scenery(rng, h + 2 * MARGIN, w + 2 * MARGIN, base))
     near = rng.uniform() < 0.45
-    quick = float(np.exp(rng.uniform(np.log(0.3), np.log(22))))
-    tall = float(np.exp(rng.uniform(np.log(0.22), np.log(1.4)))) * h
+    quick = log_uniform(rng, 0.3, 22)
+    tall = log_uniform(rng, 0.22, 1.4) * h
     how = rng.choice(["plain", "fills", "still", "returns", "rests"], p=[0.44, 0.15, 0.11, 0.1, 0.2])
     if how == "fills":  # much of the frame, and cut off by it
         tall = float(rng.uniform(1.1, 2.6)) * h
     small = how != "fills" and more.uniform() < SMALL
     if small:
-        tall = float(np.exp(more.uniform(np.log(0.13), np.log(0.4)))) * h
+        tall = log_uniform(more, 0.13, 0.4) * h
     subject = figure(rng, tall, base if near else palette(rng))
     path = wandering(rng, size, frames, quick)
     if how == "still" or (how == "fills" and rng.uniform() < 0.4):

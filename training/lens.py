@@ -8,6 +8,8 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from training.draws import log_uniform
+
 F32 = NDArray[np.float32]
 U8 = NDArray[np.uint8]
 GAMMA = np.float32(2.2)
@@ -83,7 +85,7 @@ class Film:
             bright = 3 * np.maximum(light - np.float32(GLARING), 0)
             light = light + np.float32(self.glare) * cv2.GaussianBlur(bright, (0, 0), self.wide)
         grain = rng.standard_normal(light.shape, np.float32)
-        if self.coarse > 0.3:  # evened out, a grain is as strong as before
+        if self.coarse > 0:  # evened out, a grain is as strong as before
             grain = cv2.GaussianBlur(grain, (0, 0), self.coarse) * np.float32(2 * np.sqrt(np.pi) * self.coarse)
         spread = np.float32(self.dark) + np.float32(self.lit) * np.sqrt(np.clip(light, 0, 1))
         raised = np.power(np.maximum(light + grain * spread, 0), np.float32(self.slope))
@@ -93,18 +95,14 @@ class Film:
 
 def some_film(rng: np.random.Generator) -> Film | None:
     """A film or a sensor, as cameras have them; None for light that is encoded as it is."""
-
-    def between(low: float, high: float) -> float:
-        return float(np.exp(rng.uniform(np.log(low), np.log(high))))
-
     film = Film(
-        exposure=between(0.6, 1.6),
+        exposure=log_uniform(rng, 0.6, 1.6),
         slope=float(rng.uniform(1, 1.45)),
-        knee=between(0.5, 3),
-        dark=between(0.0005, 0.006),
-        lit=between(0.002, 0.025),
+        knee=log_uniform(rng, 0.5, 3),
+        dark=log_uniform(rng, 0.0005, 0.006),
+        lit=log_uniform(rng, 0.002, 0.025),
         coarse=float(rng.choice([0.0, rng.uniform(0.4, 1.1)])),
         glare=float(rng.uniform(0.05, 0.4) * (rng.uniform() < 0.4)),
-        wide=between(2, 10),
+        wide=log_uniform(rng, 2, 10),
     )
     return film if rng.uniform() < FILMED else None

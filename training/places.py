@@ -6,6 +6,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from training.draws import log_uniform
 from training.textures import noise, palette, texture
 
 F32 = NDArray[np.float32]
@@ -26,7 +27,7 @@ def _strewn(rng: np.random.Generator, h: int, w: int, colours: F32) -> F32:
     for _ in range(int(rng.integers(0, 14))):
         mask = np.zeros((h, w), np.uint8)
         cx, cy = rng.uniform(0, w), rng.uniform(0, h)
-        size = np.exp(rng.uniform(np.log(12), np.log(h * 0.6)))
+        size = log_uniform(rng, 12, h * 0.6)
         how = rng.integers(0, 3)
         if how == 0:
             turned = cv2.boxPoints(((cx, cy), (size, size * rng.uniform(0.1, 3)), rng.choice([0, rng.uniform(0, 90)])))
