@@ -35,3 +35,24 @@ def test_keys_that_come_late_do_not_take_the_picture_back(desk: Desk, demo: int)
     with desk.page.expect_response("**/keys?*first=0&*"):  # those of all frames follow the frame's own
         late[0].continue_()
     expect(desk.canvas).to_have_attribute("data-frame", "4")
+
+
+def test_keys_that_are_forgotten_while_a_picture_is_on_its_way(desk: Desk, demo: int) -> None:
+    desk.open(demo)
+    page = desk.page
+    held: dict[str, Route] = {}
+    page.route("**/keys?view=veil*first=0&last=0&*", lambda route: held.update(keys=route))
+    page.route("**/picture/*view=veil*frame=1&*", lambda route: held.update(picture=route))
+    desk.matte("Signaller")
+    page.wait_for_timeout(50)
+    page.keyboard.press("ArrowDown")
+    while len(held) < 2:
+        page.wait_for_timeout(20)
+    # frame 0 has another key in this view: every key that was known before is forgotten, and this comes ...
+    with page.expect_response("**/keys?view=veil*first=0&last=0&*") as answered:
+        held["keys"].continue_()
+    answered.value.finished()
+    page.wait_for_timeout(50)
+    # ... before the picture, which is wanted still
+    held["picture"].continue_()
+    expect(desk.canvas).to_have_attribute("data-frame", "1")

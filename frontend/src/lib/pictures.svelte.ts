@@ -87,9 +87,9 @@ export class Pictures {
       for (let missed = 0; missed < TRIES;) {
         const [last, turn] = [this.wanted, this.turn];
         const key = await this.fetchOne(last);
-        // keys may change while a picture is on its way: what was fetched is then not what is wanted
+        // keys may change or be forgotten while a picture is on its way: what was fetched is then not shown
         const same = last === this.wanted && turn === this.turn;
-        if (!same || (this.keys[last] ?? key) !== key) missed = 0;
+        if (!same || (this.keys[last] ?? null) !== key) missed = 0;
         else if (key) break;
         else if (++missed < TRIES) await new Promise((done) => window.setTimeout(done, PAUSE));
       }
