@@ -1,5 +1,8 @@
 """Footage: what is in a file, any frame of it exactly, and files that are refused."""
 
+import os
+import subprocess
+import sys
 import zipfile
 from fractions import Fraction
 from pathlib import Path
@@ -289,6 +292,33 @@ def test_parts_joined_without_encoding_again_are_the_whole(tmp_path: Path, form:
         given = given if given.ndim == 3 else np.repeat(given[..., None], 3, axis=2)
         limit = 0.0 if form == "ffv1-grey" else 9.0
         assert np.abs(picture.astype(int) - given[..., :3]).mean() <= limit, index
+
+
+SAME = """
+import sys
+import cv2
+import numpy as np
+from pathlib import Path
+from cuvrel.core.media.writer import VideoWriter
+
+picture = cv2.GaussianBlur(np.random.default_rng(3).integers(0, 256, (300, 520, 3), np.uint8), (0, 0), 3)
+writer = VideoWriter(Path(sys.argv[1]), sys.argv[2], 480, 270, 24.0)
+for n in range(12):
+    writer.write(np.ascontiguousarray(picture[n : 270 + n, 3 * n : 480 + 3 * n]))
+writer.close()
+"""
+
+
+@pytest.mark.parametrize("form", ["h264", "h264-small"])
+def test_the_same_frames_make_the_same_file_whatever_memory_held_before(tmp_path: Path, form: str) -> None:
+    made = list[bytes]()
+    for filler in ("1", "77"):
+        path = tmp_path / f"{filler}.mp4"
+        # the C library fills what it hands out: every buffer, with mmap's pages kept out
+        env = {**os.environ, "MALLOC_PERTURB_": filler, "MALLOC_MMAP_THRESHOLD_": "2000000000"}
+        subprocess.run([sys.executable, "-c", SAME, str(path), form], env=env, check=True)
+        made.append(path.read_bytes())
+    assert made[0] == made[1]
 
 
 def test_an_odd_picture_loses_a_line_where_the_format_can_not_hold_it(tmp_path: Path) -> None:

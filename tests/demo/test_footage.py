@@ -3,6 +3,9 @@
 from __future__ import annotations
 
 import json
+import threading
+import time
+from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 
 import cv2
@@ -40,6 +43,27 @@ def test_a_frame_is_the_same_every_time_and_has_its_subject_in_it(films: dict[st
     share = (covers[0] > 127).mean()
     assert 0.002 < share < 0.5
     assert ((covers[0] > 10) & (covers[0] < 245)).any(), "coverage is fractional at edges"
+
+
+def test_frames_that_are_drawn_at_once_do_not_mix_their_poses(monkeypatch: pytest.MonkeyPatch) -> None:
+    film = Film(SCENES["signaller"](), SMALL, samples=1, instants=2)
+    posed, at_once = film.scene.parts, list[int]()
+    busy = threading.Semaphore(1)
+
+    def slowly(t: float) -> list[list[float]]:
+        alone = busy.acquire(blocking=False)
+        at_once.append(not alone)
+        time.sleep(0.02)
+        found = posed(t)
+        if alone:
+            busy.release()
+        return found
+
+    monkeypatch.setattr(film.scene, "parts", slowly)
+    with ThreadPoolExecutor(2) as pool:
+        list(pool.map(film.frame, range(4)))
+    assert len(at_once) == 8
+    assert not any(at_once)
 
 
 def test_the_subject_moves_and_the_alpha_moves_with_it(films: dict[str, Film]) -> None:

@@ -10,6 +10,7 @@ import argparse
 import itertools
 import json
 import re
+import threading
 from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 from typing import Any
@@ -33,7 +34,7 @@ SHUTTER = 0.5  # of a frame: a 180 degree shutter
 
 
 class Film:
-    """A scene at a size; `frame` exposes any frame of it, the same for the same seed."""
+    """A scene at a size; `frame` exposes any frame of it, the same for the same seed, for several threads at once."""
 
     def __init__(
         self, scene: Scene, size: tuple[int, int], samples: int | None = None, instants: int | None = None
@@ -44,6 +45,7 @@ class Film:
             scene.camera, scene.light, scene.solids, size, margin, samples or scene.samples, scene.ground
         )
         self._camera, self._light = scene.camera.row(), scene.light.row()
+        self._posing = threading.Lock()
 
     def times(self, number: int) -> NDArray[np.float64]:
         """The instants of a frame, in seconds."""
@@ -53,7 +55,9 @@ class Film:
         """(H, W, 3) uint8 sRGB and each subject's true coverage, (H, W) uint8."""
         w, h = self.size
         scene, times = self.scene, self.times(number)
-        poses = _even([scene.parts(float(t)) for t in times])
+        # a scene's people keep their last pose: two frames that are drawn at once would mix theirs
+        with self._posing:
+            poses = _even([scene.parts(float(t)) for t in times])
         balls = np.array([bounding(pose) for pose in poses])
         shifts = np.array([shaken(scene, float(t)) for t in times], np.float32) * np.float32(h)
         middle = self.instants // 2
