@@ -32,7 +32,7 @@ F32 = NDArray[np.float32]
 U8 = NDArray[np.uint8]
 ENOUGH = 0.90  # J that every frame must hold for the simulated artist
 DOUBTFUL = 0.5  # doubt from which the sheet shows a frame as doubtful
-STROKES = 4  # the most that the artist draws on one frame
+STROKES = 4  # the most that the artist draws on a frame that holds
 
 
 @dataclass
@@ -132,27 +132,42 @@ def scores(case: Case, mattes: list[F32]) -> dict[str, float]:
     }
 
 
-def touches(case: Case) -> tuple[int, int]:
-    """Frames that the artist touches after the first until J holds everywhere, and strokes drawn for it."""
+@dataclass
+class Mending:
+    """What the artist did after the first marks: frames touched, strokes drawn, frames that do not hold even so."""
+
+    touches: int
+    strokes: int
+    left: int
+
+
+def mending(case: Case) -> Mending:
+    """Lets the artist touch the worst frame until J holds everywhere, on touched frames and the marked one, too."""
     mattes, doubts, _ = followed(case)
     touched = {case.key: mattes[case.key]}
-    strokes = 0
+    strokes, done = 0, set[int]()
     lessons: dict[Arrival, Lesson] = {}
+
+    def overlaps() -> list[float]:
+        return [overlap(m, t) for m, t in zip(mattes, case.truths, strict=True)]
+
     for _ in range(case.count):
-        js = [
-            overlap(m, t) if n not in touched else 1.0 for n, (m, t) in enumerate(zip(mattes, case.truths, strict=True))
-        ]
+        js = [1.0 if n in done else j for n, j in enumerate(overlaps())]
         worst = int(np.argmin(js))
         if js[worst] >= ENOUGH:
             break
+        reached, drawn = (None, case.marks) if worst == case.key else (mattes[worst], [])
         ready = prepare(case.read, case.count, worst)
-        mattes[worst], drawn = mended(ready, mattes[worst], case.truths[worst], STROKES, enough=ENOUGH + 0.03)
-        strokes += len(drawn)
+        mattes[worst], marks = mended(
+            ready, reached, case.truths[worst], STROKES, drawn, enough=ENOUGH + 0.03, holds=ENOUGH
+        )
+        strokes += len(marks) - len(drawn)
+        done.add(worst)
         touched[worst], doubts[worst] = mattes[worst], 0.0
         seen = trusted(dict(enumerate(mattes)), dict(enumerate(doubts)))
         for frame in refollow(case.read, case.count, touched, worst, Settings(), seen=seen, lessons=lessons):
             mattes[frame.number], doubts[frame.number] = frame.matte, frame.doubt
-    return len(touched) - 1, strokes
+    return Mending(len(done), strokes, sum(j < ENOUGH for j in overlaps()))
 
 
 def yard_touches(case: Case) -> int:
@@ -195,8 +210,12 @@ def measure(case: Case, artist: bool, yards: bool) -> Row:
     row.figures = {"trace J": overlap(mattes[case.key], case.truths[case.key]), **scores(case, mattes), "ms": ms}
     row.js = [overlap(m, t) for m, t in zip(mattes, case.truths, strict=True)]
     if artist:
-        count, strokes = touches(case)
-        row.figures |= {"touch/100": 100 * count / case.count, "stroke/100": 100 * strokes / case.count}
+        done = mending(case)
+        row.figures |= {
+            "touch/100": 100 * done.touches / case.count,
+            "stroke/100": 100 * done.strokes / case.count,
+            "left/100": 100 * done.left / case.count,
+        }
     bands = [(n, yardsticks.unknown(case.truths[n])) for n in range(case.key % 12, case.count, 12)]
     bands = [(n, band) for n, band in bands if band.any()]
     row.figures["band MSE"] = 1000 * float(

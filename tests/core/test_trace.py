@@ -166,6 +166,13 @@ def test_the_artist_mends_a_frame_until_that_is_enough() -> None:
     assert same == marks
     assert np.array_equal(kept, trace(ready, marks))
     assert mended(ready, reached, truth, 0)[1] == []
+    reached = truth.copy()
+    reached[20:50, 20:60] = reached[20:50, 250:290] = reached[150:170, 250:290] = 1  # three lumps of ground taken in
+    _, one = mended(ready, reached, truth, 1)
+    matte, all_of_them = mended(ready, reached, truth, 1, holds=0.97)
+    assert all_of_them[:1] == one
+    assert len(all_of_them) > len(one) == 1, "beyond the most as many as it takes"
+    assert overlap(matte, truth) >= 0.97
 
 
 def test_detail_0_is_a_plain_outline() -> None:

@@ -18,22 +18,31 @@ Point = NDArray[np.float64]
 STEP = 2.0  # pixels from one place of a stroke to the next
 MOST = 60  # steps that a stroke goes each way
 TURNS = (0.0, 0.25, -0.25, 0.5, -0.5, 1.0, -1.0, 1.5, -1.5)  # by which it may turn at each step, in radians
+PATIENCE = 24  # strokes at the most on a frame that does not hold yet
 STRAIGHT = 0.85  # share of the most room there is that is enough to go straight on
 
 
 def mended(
-    ready: Prepared, reached: F32 | None, truth: F32, most: int, drawn: Sequence[Mark] = (), enough: float = 1.0
+    ready: Prepared,
+    reached: F32 | None,
+    truth: F32,
+    most: int,
+    drawn: Sequence[Mark] = (),
+    enough: float = 1.0,
+    holds: float = 0.0,
 ) -> tuple[F32, list[Mark]]:
     """A frame's matte under strokes, (H, W) float32, and all of its marks, new ones as of frame 0.
 
     reached: what was there, (H, W), or None where `drawn`, marks that are there already, are to make one.
     most: how many strokes may be drawn; none more where J, the overlap with the truth, is `enough` under one.
+    holds: the J below which even more are drawn, up to PATIENCE, as long as any part is wrong that takes a stroke.
     Raises TraceError when there is neither an in mark nor a matte.
     """
     marks = list(drawn)
     matte = trace(ready, marks, reached) if reached is None or marks else reached
-    for _ in range(most):
-        mark = None if marks and overlap(matte, truth) >= enough else next_mark(matte, truth, f"a{len(marks)}")
+    for count in range(max(most, PATIENCE if holds > 0 else 0)):
+        right = bool(marks) and overlap(matte, truth) >= (enough if count < most else holds)
+        mark = None if right else next_mark(matte, truth, f"a{len(marks)}")
         if mark is None:
             break
         marks.append(mark)

@@ -30,7 +30,7 @@ SURELY, UNKNOWN = 0.9, 0.1  # how far a point must be known, and how far one is 
 FEW = 8  # a point of so many along rows and columns tells of the light
 OTHERWISE = 10.0  # the inverse of a difference of light's root that is none of the place's
 NEAR = 24  # pixels about the subject in which its edges are looked at
-LENT = 0.8  # how far what another follower knew is known here: enough to tell the subject, too little for its edges
+LENT = 0.95  # how far what another follower knew is known here: a little less than what was seen
 LEARNED = 0.4  # how fast a place is learned anew
 CLEAR = 0.1  # coverage below which a point, and all about it, shows the place
 
