@@ -435,3 +435,18 @@ def test_an_export_is_stopped_and_run_again(desk: Desk, demo: int) -> None:
     panel.locator("li").first.get_by_role("button", name="Stop").click()
     panel.locator("li").first.get_by_role("button", name="Run again").click(timeout=20_000)
     expect(panel.locator("li").first.get_by_role("link", name="Save")).to_be_visible(timeout=90_000)
+
+
+def test_a_brush_is_held_to_its_range_and_empty_keeps_it(desk: Desk, demo: int) -> None:
+    desk.open(demo)
+    desk.matte("Signaller")
+    brush = desk.page.get_by_label("Brush radius in pixels")
+    for typed, kept in (("", "6"), ("-3", "1"), ("5000", "200"), ("12.5", "12.5"), ("", "12.5")):
+        brush.fill(typed)
+        brush.press("Enter")
+        brush.blur()
+        expect(brush).to_have_value(kept)
+    brush.fill("")
+    desk.draw([(300, 60), (360, 60)], "out")
+    desk.saved()
+    expect(desk.page.get_by_text("The document is wrong")).to_have_count(0)

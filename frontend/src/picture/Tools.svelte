@@ -13,6 +13,13 @@
     { tool: "erase", name: "Erase marks", keys: "E" },
     { tool: "hand", name: "Move the picture", keys: "H" },
   ];
+
+  /** What was typed, held to what a brush can be; nothing leaves the brush as it was. */
+  function sized(field: HTMLInputElement) {
+    const typed = field.valueAsNumber;
+    if (Number.isFinite(typed)) desk.brush = Math.max(1, Math.min(200, typed));
+    field.value = String(desk.brush);
+  }
 </script>
 
 <ToolColumn {desk} label="Tools" {tools}>
@@ -22,7 +29,8 @@
       min="1"
       max="200"
       aria-label="Brush radius in pixels"
-      bind:value={desk.brush}
+      value={desk.brush}
+      onchange={(event) => sized(event.currentTarget)}
     />
     <span>px</span>
   </label>
