@@ -43,11 +43,11 @@ def test_keys_that_are_forgotten_while_a_picture_is_on_its_way(desk: Desk, demo:
     held: dict[str, Route] = {}
     page.route("**/keys?view=veil*first=0&last=0&*", lambda route: held.update(keys=route))
     page.route("**/picture/*view=veil*frame=1&*", lambda route: held.update(picture=route))
-    desk.matte("Signaller")
+    with page.expect_request("**/keys?view=veil*first=0&last=0&*"):
+        desk.matte("Signaller")
+    with page.expect_request("**/picture/*view=veil*frame=1&*"):
+        page.keyboard.press("ArrowDown")
     page.wait_for_timeout(50)
-    page.keyboard.press("ArrowDown")
-    while len(held) < 2:
-        page.wait_for_timeout(20)
     # frame 0 has another key in this view: every key that was known before is forgotten, and this comes ...
     with page.expect_response("**/keys?view=veil*first=0&last=0&*") as answered:
         held["keys"].continue_()
