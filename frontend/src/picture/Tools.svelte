@@ -56,4 +56,8 @@
     appearance: textfield;
     color: var(--ink);
   }
+  /* they would cover half of the number; the arrow keys do the same */
+  input::-webkit-inner-spin-button {
+    appearance: none;
+  }
 </style>
