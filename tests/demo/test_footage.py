@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import json
 import threading
-import time
 from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 
@@ -48,12 +47,14 @@ def test_a_frame_is_the_same_every_time_and_has_its_subject_in_it(films: dict[st
 def test_frames_that_are_drawn_at_once_do_not_mix_their_poses(monkeypatch: pytest.MonkeyPatch) -> None:
     film = Film(SCENES["signaller"](), SMALL, samples=1, instants=2)
     posed, at_once = film.scene.parts, list[int]()
-    busy = threading.Semaphore(1)
+    busy, met = threading.Semaphore(1), threading.Event()
 
     def slowly(t: float) -> list[list[float]]:
         alone = busy.acquire(blocking=False)
         at_once.append(not alone)
-        time.sleep(0.02)
+        if not alone:
+            met.set()
+        met.wait(0.05)  # for another one to come in
         found = posed(t)
         if alone:
             busy.release()

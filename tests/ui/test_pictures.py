@@ -2,8 +2,12 @@
 
 from __future__ import annotations
 
-from playwright.sync_api import Route, expect
+import re
+from collections.abc import Callable
 
+from playwright.sync_api import Page, Route, expect
+
+from tests.stack import wait_for
 from tests.ui.conftest import Desk
 
 
@@ -26,33 +30,43 @@ def test_a_picture_that_did_not_come_is_asked_for_again(desk: Desk, demo: int) -
 def test_keys_that_come_late_do_not_take_the_picture_back(desk: Desk, demo: int) -> None:
     desk.open(demo)
     desk.go(3)
-    late = list[Route]()
-    desk.page.route("**/keys?*first=3&last=3&*", lambda route: late.append(route))
+    late = held_back(desk.page, r"keys\?.*first=3&last=3&")
     desk.page.keyboard.press("2")
+    own = late()
     desk.page.keyboard.press("ArrowDown")
     expect(desk.canvas).to_have_attribute("data-frame", "4")
-    assert len(late) == 1
     with desk.page.expect_response("**/keys?*first=0&*"):  # those of all frames follow the frame's own
-        late[0].continue_()
+        own.continue_()
     expect(desk.canvas).to_have_attribute("data-frame", "4")
 
 
 def test_keys_that_are_forgotten_while_a_picture_is_on_its_way(desk: Desk, demo: int) -> None:
     desk.open(demo)
-    page = desk.page
-    held: dict[str, Route] = {}
-    page.route("**/keys?view=veil*first=0&last=0&*", lambda route: held.update(keys=route))
-    page.route("**/picture/*view=veil*frame=1&*", lambda route: held.update(picture=route))
-    with page.expect_request("**/keys?view=veil*first=0&last=0&*"):
-        desk.matte("Signaller")
-    with page.expect_request("**/picture/*view=veil*frame=1&*"):
-        page.keyboard.press("ArrowDown")
-    page.wait_for_timeout(50)
-    # frame 0 has another key in this view: every key that was known before is forgotten, and this comes ...
-    with page.expect_response("**/keys?view=veil*first=0&last=0&*") as answered:
-        held["keys"].continue_()
-    answered.value.finished()
-    page.wait_for_timeout(50)
-    # ... before the picture, which is wanted still
-    held["picture"].continue_()
+    own, everyone, picture = (
+        held_back(desk.page, pattern)
+        for pattern in (r"keys\?view=veil.*first=0&last=0&", r"keys\?view=veil.*first=0&last=[1-9]",
+                        r"picture/.*view=veil.*frame=1&")
+    )  # fmt: skip
+    desk.matte("Signaller")
+    first = own()
+    desk.page.keyboard.press("ArrowDown")
+    wanted = picture()
+    # frame 0 has another key in this view: all that were known before are forgotten, and then all are asked for ...
+    first.continue_()
+    rest = everyone()
+    # ... which comes too late for the picture
+    wanted.continue_()
     expect(desk.canvas).to_have_attribute("data-frame", "1")
+    rest.continue_()
+
+
+def held_back(page: Page, pattern: str) -> Callable[[], Route]:
+    """Holds a request back, any that comes later not; what is given waits for it."""
+    held = list[Route]()
+    page.route(re.compile(pattern), lambda route: route.continue_() if held else held.append(route))
+
+    def came() -> Route:
+        wait_for(lambda: page.evaluate("true") and held, what=pattern)  # while it evaluates, the page is listened to
+        return held[0]
+
+    return came
