@@ -114,9 +114,14 @@ def followed(case: Case) -> tuple[list[F32], list[float], float]:
     return mattes, doubts, float(np.median(times)) if times else 0.0
 
 
+def overlaps(case: Case, mattes: list[F32]) -> list[float]:
+    """J of every frame."""
+    return [overlap(m, t) for m, t in zip(mattes, case.truths, strict=True)]
+
+
 def scores(case: Case, mattes: list[F32]) -> dict[str, float]:
     """The field's measures of a whole clip, means over its frames."""
-    js = [overlap(m, t) for m, t in zip(mattes, case.truths, strict=True)]
+    js = overlaps(case, mattes)
     fs = [contour_accuracy(m, t) for m, t in zip(mattes, case.truths, strict=True)]
     steps = range(1, case.count)
     steady = [dtssd(mattes[n], mattes[n - 1], case.truths[n], case.truths[n - 1]) for n in steps]
@@ -147,12 +152,8 @@ def mending(case: Case) -> Mending:
     touched = {case.key: mattes[case.key]}
     strokes, done = 0, set[int]()
     lessons: dict[Arrival, Lesson] = {}
-
-    def overlaps() -> list[float]:
-        return [overlap(m, t) for m, t in zip(mattes, case.truths, strict=True)]
-
     for _ in range(case.count):
-        js = [1.0 if n in done else j for n, j in enumerate(overlaps())]
+        js = [1.0 if n in done else j for n, j in enumerate(overlaps(case, mattes))]
         worst = int(np.argmin(js))
         if js[worst] >= ENOUGH:
             break
@@ -167,7 +168,7 @@ def mending(case: Case) -> Mending:
         seen = trusted(dict(enumerate(mattes)), dict(enumerate(doubts)))
         for frame in refollow(case.read, case.count, touched, worst, Settings(), seen=seen, lessons=lessons):
             mattes[frame.number], doubts[frame.number] = frame.matte, frame.doubt
-    return Mending(len(done), strokes, sum(j < ENOUGH for j in overlaps()))
+    return Mending(len(done), strokes, sum(j < ENOUGH for j in overlaps(case, mattes)))
 
 
 def yard_touches(case: Case) -> int:
@@ -175,7 +176,7 @@ def yard_touches(case: Case) -> int:
     touched = {case.key}
     mattes = _yard(case, touched, cut=True)
     for _ in range(case.count):
-        js = [overlap(m, t) for m, t in zip(mattes, case.truths, strict=True)]
+        js = overlaps(case, mattes)
         worst = int(np.argmin(js))
         if js[worst] >= ENOUGH:
             break
@@ -208,7 +209,7 @@ def measure(case: Case, artist: bool, yards: bool) -> Row:
     row = Row(case.name)
     mattes, row.doubts, ms = followed(case)
     row.figures = {"trace J": overlap(mattes[case.key], case.truths[case.key]), **scores(case, mattes), "ms": ms}
-    row.js = [overlap(m, t) for m, t in zip(mattes, case.truths, strict=True)]
+    row.js = overlaps(case, mattes)
     if artist:
         done = mending(case)
         row.figures |= {

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Callable
 
 from playwright.sync_api import Page, Route, expect
 
@@ -32,9 +31,10 @@ def test_keys_that_come_late_do_not_take_the_picture_back(desk: Desk, demo: int)
     desk.go(3)
     late = held_back(desk.page, r"keys\?.*first=3&last=3&")
     desk.page.keyboard.press("2")
-    own = late()
+    own = come(desk.page, late)
     desk.page.keyboard.press("ArrowDown")
     expect(desk.canvas).to_have_attribute("data-frame", "4")
+    assert len(late) == 1
     with desk.page.expect_response("**/keys?*first=0&*"):  # those of all frames follow the frame's own
         own.continue_()
     expect(desk.canvas).to_have_attribute("data-frame", "4")
@@ -48,25 +48,26 @@ def test_keys_that_are_forgotten_while_a_picture_is_on_its_way(desk: Desk, demo:
                         r"picture/.*view=veil.*frame=1&")
     )  # fmt: skip
     desk.matte("Signaller")
-    first = own()
+    first = come(desk.page, own)
     desk.page.keyboard.press("ArrowDown")
-    wanted = picture()
+    wanted = come(desk.page, picture)
     # frame 0 has another key in this view: all that were known before are forgotten, and then all are asked for ...
     first.continue_()
-    rest = everyone()
+    rest = come(desk.page, everyone)
     # ... which comes too late for the picture
     wanted.continue_()
     expect(desk.canvas).to_have_attribute("data-frame", "1")
     rest.continue_()
 
 
-def held_back(page: Page, pattern: str) -> Callable[[], Route]:
-    """Holds a request back, any that comes later not; what is given waits for it."""
+def held_back(page: Page, pattern: str) -> list[Route]:
+    """The requests of a pattern as they come: they wait until somebody lets them go on."""
     held = list[Route]()
-    page.route(re.compile(pattern), lambda route: route.continue_() if held else held.append(route))
+    page.route(re.compile(pattern), lambda route: held.append(route))
+    return held
 
-    def came() -> Route:
-        wait_for(lambda: page.evaluate("true") and held, what=pattern)  # while it evaluates, the page is listened to
-        return held[0]
 
-    return came
+def come(page: Page, held: list[Route]) -> Route:
+    """The first one that is held back, once it has come."""
+    wait_for(lambda: page.evaluate("true") and held, what="a request")  # while it evaluates, the page is listened to
+    return held[0]

@@ -23,6 +23,7 @@ export type Tool =
 /** A name of a ground, or a colour as #rrggbb. */
 export type Ground = string;
 export type Selection = { kind: "matte" | "plane"; id: string };
+export const BRUSH = [1, 200]; // the least and the most radius
 export type Slide = "none" | "footage" | "exports";
 
 export class Desk {
@@ -32,6 +33,7 @@ export class Desk {
   mode = $state<Mode>("result");
   ground = $state<Ground>("checks");
   tool = $state<Tool>("in");
+  /** The brush's radius in plate pixels; `sizeBrush` sets it. */
   brush = $state(6);
   /** The colour key that the next drag over the picture sets. */
   sampling = $state<string | null>(null);
@@ -239,6 +241,11 @@ export class Desk {
   /** The view on the right of the line, where the picture is split. */
   get besideView(): string | null {
     return this.split && this.viewOf(this.split.mode, this.split.matte ?? this.matteId);
+  }
+
+  /** Sets the brush's radius, held to what a brush can be. */
+  sizeBrush(radius: number): void {
+    this.brush = Math.max(BRUSH[0], Math.min(BRUSH[1], radius));
   }
 
   get width(): number {

@@ -190,14 +190,14 @@ export const KEYS: Key[] = [
     says: "Smaller brush",
     group: "Trace",
     match: on("BracketLeft"),
-    run: (d) => void (d.brush = Math.max(1, Math.round(d.brush * 0.8))),
+    run: (d) => d.sizeBrush(Math.round(d.brush * 0.8)),
   },
   {
     keys: "]",
     says: "Larger brush",
     group: "Trace",
     match: on("BracketRight"),
-    run: (d) => void (d.brush = Math.min(200, Math.ceil(d.brush * 1.25))),
+    run: (d) => d.sizeBrush(Math.ceil(d.brush * 1.25)),
   },
   {
     keys: "F",

@@ -1,5 +1,5 @@
 <script lang="ts">
-  import type { Desk, Tool } from "../lib/desk.svelte";
+  import { BRUSH, type Desk, type Tool } from "../lib/desk.svelte";
   import type { IconName } from "../lib/Icon.svelte";
   import ToolColumn from "./ToolColumn.svelte";
 
@@ -14,10 +14,9 @@
     { tool: "hand", name: "Move the picture", keys: "H" },
   ];
 
-  /** What was typed, held to what a brush can be; nothing leaves the brush as it was. */
+  /** Takes over what was typed; nothing leaves the brush as it was. */
   function sized(field: HTMLInputElement) {
-    const typed = field.valueAsNumber;
-    if (Number.isFinite(typed)) desk.brush = Math.max(1, Math.min(200, typed));
+    if (field.value) desk.sizeBrush(field.valueAsNumber);
     field.value = String(desk.brush);
   }
 </script>
@@ -26,8 +25,8 @@
   <label title="Brush size ([ and ])">
     <input
       type="number"
-      min="1"
-      max="200"
+      min={BRUSH[0]}
+      max={BRUSH[1]}
       aria-label="Brush radius in pixels"
       value={desk.brush}
       onchange={(event) => sized(event.currentTarget)}

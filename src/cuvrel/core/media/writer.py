@@ -29,13 +29,13 @@ class Writer(Protocol):
 
 # x264's rate control by macroblock trees reads memory that nobody wrote where a picture's height is no multiple of
 # 16: without it the same frames give the same file
-_STEADY = {"x264-params": "mbtree=0", "bf": "2"}
+_X264 = {"bf": "2", "x264-params": "mbtree=0"}
 _CODECS: dict[VideoFormat, tuple[str, str, str, dict[str, str]]] = {
     # format: codec, pixel format written, format of the frames given, options
-    "h264": ("libx264", "yuv420p", "rgb24", {"crf": "17", "preset": "veryfast", **_STEADY}),
+    "h264": ("libx264", "yuv420p", "rgb24", {"crf": "17", "preset": "veryfast", **_X264}),
     # what ships with the program: slower to make, much smaller
-    "h264-small": ("libx264", "yuv420p", "rgb24", {"crf": "23", "preset": "slow", **_STEADY}),
-    "h264-element": ("libx264", "yuv420p", "rgb24", {"crf": "30", "preset": "slow", **_STEADY}),
+    "h264-small": ("libx264", "yuv420p", "rgb24", {"crf": "23", "preset": "slow", **_X264}),
+    "h264-element": ("libx264", "yuv420p", "rgb24", {"crf": "30", "preset": "slow", **_X264}),
     "prores4444": ("prores_ks", "yuva444p10le", "rgba", {"profile": "4444", "vendor": "apl0"}),
     "ffv1-grey": ("ffv1", "gray", "gray", {"level": "3", "slices": "4", "slicecrc": "1"}),
     "proxy": ("libx264", "yuv420p", "rgb24", {"crf": "12", "preset": "ultrafast", "g": "1", "tune": "fastdecode"}),
