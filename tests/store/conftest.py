@@ -6,16 +6,18 @@ import shutil
 from dataclasses import dataclass
 from pathlib import Path
 
+import numpy as np
 import pytest
 
 from cuvrel.core.recipe.check import read_shot
+from cuvrel.jobs.queue import put, run
 from cuvrel.jobs.tasks import Works
 from cuvrel.store import shots
 from cuvrel.store.blobs import Blobs
 from cuvrel.store.db import Database
 from cuvrel.store.footage import entry, make_ready
-from cuvrel.store.mattes import Touches
-from cuvrel.store.models import FootageRow, Project
+from cuvrel.store.mattes import Touches, frames_of, stored_matte
+from cuvrel.store.models import FootageRow, JobRow, MatteFrame, Project
 from cuvrel.store.pictures import Readers
 from tests.conftest import Clip
 from tests.recipes import document, drawn
@@ -56,6 +58,31 @@ class Bench:
         ops = drawn(self.clip.marks(frame))
         for edit in [[op] for op in ops] if apart else [ops]:
             self.edit(edit, label="marks")
+
+    def quiet(self) -> None:
+        """Following goes on where it would halt."""
+        self.edit([{"op": "add", "path": "/mattes/0/pulls/0/params/halt", "value": False}])
+
+    def rows(self) -> dict[int, MatteFrame]:
+        with self.database.session() as session:
+            return {row.frame: row for row in frames_of(session, self.shot)}
+
+    def matte(self, frame: int) -> np.ndarray:
+        found = stored_matte(self.blobs, self.rows()[frame])
+        assert found is not None
+        return found
+
+    def start_follow(self, start: int, step: int = 1) -> int:
+        with self.database.session() as session:
+            args = {"pull": "t1", "start": start, "step": step}
+            return put(session, "follow", self.project, "Following", shot_id=self.shot, args=args).id
+
+    def finish(self, job: int) -> JobRow:
+        run(self.database, job, self.works.work)
+        with self.database.session() as session:
+            row = session.get(JobRow, job)
+            assert row is not None
+            return row
 
 
 @pytest.fixture

@@ -9,7 +9,6 @@ from cuvrel.core.follow.lessons import Lesson
 from cuvrel.store.lessons import lessons_about
 from cuvrel.store.sweep import used_blobs
 from tests.store.conftest import Bench
-from tests.store.test_mattes import finish, quiet, rows, start_follow
 
 
 def lessons(bench: Bench, frame: int) -> list[Lesson]:
@@ -21,14 +20,14 @@ def lessons(bench: Bench, frame: int) -> list[Lesson]:
 def between(bench: Bench) -> Bench:
     """A clip that was followed between two touched frames, 0 and 4."""
     bench.mark(0)
-    quiet(bench)
+    bench.quiet()
     bench.mark(4)
-    finish(bench, start_follow(bench, 0))
+    bench.finish(bench.start_follow(0))
     return bench
 
 
 def test_both_ends_of_what_was_followed_teach(between: Bench) -> None:
-    ends = rows(between)
+    ends = between.rows()
     assert [sorted(ends[n].lessons or {}) for n in (0, 2, 4)] == [["-1", "by", "of"], [], ["1", "by", "of"]]
     for end, step in ((0, "-1"), (4, "1")):
         found = ends[end].lessons
@@ -44,29 +43,29 @@ def test_the_next_following_learns_from_them(between: Bench, monkeypatch: pytest
     learned: list[int] = []
     learn = Follower.learn
     monkeypatch.setattr(Follower, "learn", lambda self, kept: (learned.append(len(kept)), learn(self, kept))[1])
-    finish(between, start_follow(between, 0))
+    between.finish(between.start_follow(0))
     assert learned == [2, 2], "on the way there and on the way back"
-    finish(between, start_follow(between, 4))
+    between.finish(between.start_follow(4))
     assert learned[2:] == [2]
     monkeypatch.setattr(network(), "key", "another")
     assert lessons(between, 0) == [], "what another network got wrong"
-    finish(between, start_follow(between, 0))
+    between.finish(between.start_follow(0))
     assert len(lessons(between, 0)) == 2
 
 
 def test_a_matte_that_was_changed_or_undone_teaches_nothing_until_following_comes_there_again(between: Bench) -> None:
     out = {"id": "m9", "frame": 4, "kind": "out", "radius": 6, "points": [[4, 4], [40, 4]]}
-    was = rows(between)[4].blob
+    was = between.rows()[4].blob
     between.edit([{"op": "add", "path": "/mattes/0/pulls/0/marks/-", "value": out}])
-    assert rows(between)[4].blob != was
+    assert between.rows()[4].blob != was
     assert len(lessons(between, 4)) == 1
     between.step("undo")
-    assert rows(between)[4].blob == was
+    assert between.rows()[4].blob == was
     assert len(lessons(between, 4)) == 2
     between.step("redo")
-    finish(between, start_follow(between, 4, -1))
+    between.finish(between.start_follow(4, -1))
     assert len(lessons(between, 4)) == 2
     between.step("undo")
     between.step("undo")
-    assert 4 not in rows(between)
+    assert 4 not in between.rows()
     assert len(lessons(between, 4)) == 1

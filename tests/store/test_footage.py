@@ -1,0 +1,156 @@
+"""Footage is made ready or refused; bytes are kept once, swept when nothing points to them, and packed whole."""
+
+import json
+import zipfile
+from pathlib import Path
+
+import numpy as np
+import pytest
+from sqlalchemy import select
+
+from cuvrel.core.media.probe import MediaInfo
+from cuvrel.core.media.reader import Reader
+from cuvrel.core.recipe.errors import MediaError, RecipeError
+from cuvrel.jobs.queue import put
+from cuvrel.store import portable, shots
+from cuvrel.store.footage import clean_name, first_look, make_ready
+from cuvrel.store.mattes import frames_of, store_matte, stored_matte
+from cuvrel.store.models import FootageRow, MatteFrame, Project
+from cuvrel.store.sweep import sweep, used_blobs
+from tests.store.conftest import Bench
+
+
+def test_footage_is_made_ready_with_proxy_and_film(bench: Bench) -> None:
+    with bench.database.session() as session:
+        row = session.get(FootageRow, bench.footage)
+        assert row.state == "ready"
+        info = MediaInfo.from_json(row.info)
+        assert info == bench.clip.info
+        assert row.film["count"] == 16
+        proxy = MediaInfo.from_json(row.proxy["info"])
+        reader = Reader(bench.blobs.path(row.proxy["blob"]), proxy)
+        near = np.abs(reader.frame(7).astype(int) - bench.clip.frame(7)).mean()
+        assert near < 6
+        assert near < np.abs(reader.frame(7).astype(int) - bench.clip.frame(3)).mean()
+
+
+def test_footage_that_turns_out_broken_is_refused_and_swept(bench: Bench) -> None:
+    blob = bench.blobs.put(bench.clip.path.read_bytes()[:3000])
+    with bench.database.session() as session:
+        row = FootageRow(project_id=bench.project, name="bad.mp4", blob=blob, size=3000)
+        session.add(row)
+        session.flush()
+        job = put(session, "ingest", bench.project, "bad.mp4", footage_id=row.id).id
+        footage = row.id
+    done = bench.finish(job)
+    assert done.state == "failed"
+    with bench.database.session() as session:
+        row = session.get(FootageRow, footage)
+        assert row.state == "refused"
+        assert row.message.endswith(".")
+        with pytest.raises(MediaError):
+            make_ready(session, row, bench.blobs)
+    assert bench.blobs.has(blob)
+    sweep(bench.database, bench.blobs, older=0)
+    assert not bench.blobs.has(blob)
+
+
+@pytest.mark.parametrize(
+    ("name", "clean"),
+    [
+        ("a/b/../c.mp4", "c.mp4"),
+        ("C:\\films\\quay.mov", "quay.mov"),
+        ("\x00\x07.mp4", ".mp4"),
+        ("", "footage"),
+        ("x" * 400, "x" * 255),
+    ],
+)
+def test_names_are_cleaned(name: str, clean: str) -> None:
+    assert clean_name(name) == clean
+
+
+def test_the_first_look_refuses_what_does_not_open(tmp_path: Path) -> None:
+    (tmp_path / "x.mp4").write_bytes(b"nothing" * 50)
+    with pytest.raises(MediaError):
+        first_look(tmp_path / "x.mp4")
+
+
+def test_blobs_are_kept_once_and_whole(bench: Bench, tmp_path: Path) -> None:
+    key = bench.blobs.put(b"rope")
+    assert bench.blobs.put(b"rope") == key
+    assert bench.blobs.get(key) == b"rope"
+    (tmp_path / "f").write_bytes(b"rope")
+    assert bench.blobs.put_file(tmp_path / "f") == key
+    assert not (tmp_path / "f").exists()
+    assert bench.blobs.path(key).read_bytes() == b"rope"
+    assert not [n for n in bench.blobs.fs.find(bench.blobs.root) if ".new-" in n]
+    for bad in ("../../etc/passwd", "x", key[:-1] + "G"):
+        with pytest.raises(ValueError, match="not a blob key"):
+            bench.blobs.get(bad)
+
+
+def test_the_sweep_removes_what_nothing_points_to_and_half_made_files(bench: Bench) -> None:
+    bench.mark(0)
+    used = used_blobs(bench.database)
+    stray = bench.blobs.put(b"stray")
+    half = Path(bench.blobs.root) / "ab"
+    half.mkdir(exist_ok=True)
+    (half / ".new-123").write_bytes(b"half")
+    assert sweep(bench.database, bench.blobs) == 0  # all too young
+    sweep(bench.database, bench.blobs, older=0)
+    assert not bench.blobs.has(stray)
+    assert not (half / ".new-123").exists()
+    assert all(bench.blobs.has(blob) for blob in used)
+    assert bench.matte(0).any()
+
+
+def test_a_matte_survives_its_store_to_8_bits(bench: Bench) -> None:
+    alpha = np.linspace(0, 1, 64, dtype=np.float32).reshape(8, 8)
+    row = MatteFrame(blob=store_matte(bench.blobs, alpha))
+    assert np.abs(stored_matte(bench.blobs, row) - alpha).max() <= 0.5 / 255 + 1e-6
+
+
+def test_a_packed_project_unpacks_to_the_same(bench: Bench, tmp_path: Path) -> None:
+    bench.mark(0)
+    file = tmp_path / "trial.zip"
+    with bench.database.session() as session:
+        portable.pack(session, bench.blobs, portable.find_project(session, "Trial"), file)
+    with zipfile.ZipFile(file) as archive:
+        assert {"project.json", "shot-01.json"} <= set(archive.namelist())
+    with bench.database.session() as session:
+        project = portable.unpack(session, bench.blobs, file)
+        new = project.id
+    assert new != bench.project
+    with bench.database.session() as session:
+        with pytest.raises(shots.NotFound, match="more than one"):
+            portable.find_project(session, "Trial")
+        project = portable.find_project(session, str(new))
+        shot = session.scalar(select(shots.ShotRow).where(shots.ShotRow.project_id == project.id))
+        ours = bench.document()
+        assert shot.document["mattes"] == ours["mattes"]
+        assert shot.document["planes"] == ours["planes"]
+        frames = frames_of(session, shot.id)
+        assert [f.blob for f in frames] == [bench.rows()[0].blob]
+
+
+@pytest.mark.parametrize("how", ["text", "evil", "changed", "old"])
+def test_packed_projects_that_are_damaged_or_hostile_are_refused_whole(bench: Bench, tmp_path: Path, how: str) -> None:
+    file = tmp_path / "p.zip"
+    if how == "text":
+        file.write_text("not a zip")
+    else:
+        about = {"cuvrel": 9 if how == "old" else 1, "project": "X", "shots": [], "footage": []}
+        with zipfile.ZipFile(file, "w") as archive:
+            if how == "evil":
+                archive.writestr("../../evil.txt", "x")
+            if how == "changed":
+                archive.writestr("footage/a.mp4", "x")
+                about["footage"] = [{"id": "1", "name": "a", "file": "footage/a.mp4", "hash": "0" * 40}]
+            archive.writestr("project.json", json.dumps(about))
+    with bench.database.session() as session:
+        before = len(session.scalars(select(Project)).all())
+    with pytest.raises(RecipeError), bench.database.session() as session:
+        portable.unpack(session, bench.blobs, file)
+    with bench.database.session() as session:
+        assert len(session.scalars(select(Project)).all()) == before
+    assert not (tmp_path.parent / "evil.txt").exists()
