@@ -8,6 +8,8 @@ from collections.abc import Iterator
 from pathlib import Path
 from typing import Any
 
+import cv2
+import numpy as np
 import pytest
 from werkzeug.test import TestResponse
 
@@ -69,6 +71,13 @@ class Web:
         assert answer.status_code == 200, answer.json
         return answer.json
 
+    def keys(self, shot: int, view: str = "result", width: int = 240) -> dict[str, Any]:
+        return self.get(f"/api/shots/{shot}/keys?view={view}&first=0&last=15&width={width}").json
+
+    def fetch(self, shot: int, frame: int = 0, view: str = "result", width: int = 240) -> TestResponse:
+        key = self.keys(shot, view, width)["keys"][frame]
+        return self.get(f"/api/shots/{shot}/picture/{key}?view={view}&frame={frame}&width={width}")
+
 
 @pytest.fixture
 def web(config: Config, clip: Clip) -> Iterator[Web]:
@@ -92,3 +101,8 @@ def problem(answer: TestResponse, status: int) -> str:
 def stored(config: Config) -> list[Path]:
     """Every file in the blob store and the upload folder."""
     return [p for root in (Path(config.blobs), config.var) for p in root.rglob("*") if p.is_file()]
+
+
+def decoded(data: bytes) -> np.ndarray:
+    """A picture's pixels, (H, W) or (H, W, C), blue first."""
+    return cv2.imdecode(np.frombuffer(data, np.uint8), cv2.IMREAD_UNCHANGED)

@@ -1,0 +1,100 @@
+"""Work that takes its time: following, settling, exports, and what became of it."""
+
+from typing import Any
+
+import pytest
+
+from cuvrel.core.media.probe import probe
+from cuvrel.store.models import JobRow
+from tests.web.conftest import Web, problem
+
+
+def test_follow_is_a_job_and_only_one_at_a_time(web: Web) -> None:
+    shot = web.shot()
+    body = {"pull": "t1", "start": 0, "step": 1}
+    assert "no matte" in problem(web.post(f"/api/shots/{shot}/follow", body), 422)
+    web.mark(shot)
+    first = web.post(f"/api/shots/{shot}/follow", body)
+    assert first.status_code == 202
+    assert "already" in problem(web.post(f"/api/shots/{shot}/follow", body), 422)
+    assert problem(web.post(f"/api/shots/{shot}/follow", {**body, "pull": "zz"}), 404)
+    assert problem(web.post(f"/api/shots/{shot}/follow", {**body, "step": 2}), 422)
+    done = web.work(first.json["id"])
+    assert done["state"] == "done"
+    frames = web.get(f"/api/shots/{shot}").json["frames"]
+    assert {f["origin"] for f in frames} == {"touched", "followed"}
+
+
+def test_a_matte_is_settled_and_told_when_it_is_out_of_date(web: Web) -> None:
+    shot = web.shot()
+    web.mark(shot)
+    assert problem(web.post(f"/api/shots/{shot}/settle", {"matte": "zz"}), 404)
+    assert web.get(f"/api/shots/{shot}/settled").json == {"out_of_date": []}
+    job = web.post(f"/api/shots/{shot}/settle", {"matte": "m1"})
+    assert job.status_code == 202
+    assert "already" in problem(web.post(f"/api/shots/{shot}/settle", {"matte": "m1"}), 422)
+    assert web.work(job.json["id"])["state"] == "done"
+    about = web.get(f"/api/shots/{shot}").json
+    assert about["document"]["mattes"][0]["settled"]
+    assert about["history"]["undo"].startswith("settle")
+    assert web.get(f"/api/shots/{shot}/settled").json == {"out_of_date": []}
+    web.edit(shot, about["revision"], [{"op": "add", "path": "/mattes/0/edge/grow", "value": 3}])
+    assert web.get(f"/api/shots/{shot}/settled").json == {"out_of_date": ["m1"]}
+
+
+def test_a_waiting_job_stops_at_once_and_can_be_run_again(web: Web) -> None:
+    shot = web.shot()
+    web.mark(shot)
+    job = web.post(f"/api/shots/{shot}/exports", {"kind": "matte-ffv1", "target": "m1"}).json
+    assert web.post(f"/api/jobs/{job['id']}/stop").json["state"] == "stopped"
+    assert web.work(job["id"])["state"] == "stopped"
+    assert web.post(f"/api/jobs/{job['id']}/again").status_code == 202
+    assert web.work(job["id"])["state"] == "done"
+    assert "Only a job that failed" in problem(web.post(f"/api/jobs/{job['id']}/again"), 422)
+
+
+def test_an_export_is_absent_until_it_is_complete(web: Web, tmp_path: Any) -> None:
+    shot = web.shot()
+    web.mark(shot)
+    job = web.post(f"/api/shots/{shot}/exports", {"kind": "cutout-prores", "target": "m1", "last": 5}).json
+    assert "not finished" in problem(web.get(f"/api/jobs/{job['id']}/file"), 404)
+    done = web.work(job["id"])
+    assert done["result"]["filename"] == "shot-01_signaller_cutout_straight.mov"
+    answer = web.get(f"/api/jobs/{job['id']}/file")
+    assert "filename=shot-01_signaller_cutout_straight.mov" in answer.headers["Content-Disposition"]
+    (tmp_path / "c.mov").write_bytes(answer.data)
+    info = probe(tmp_path / "c.mov")
+    assert (info.frames, info.alpha) == (6, True)
+    assert web.get(f"/api/jobs/{job['id']}/sidecar").json["alpha"] == "straight"
+
+
+@pytest.mark.parametrize(
+    "body",
+    [{"kind": "film"}, {"kind": "matte-ffv1"}, {"kind": "matte-ffv1", "target": "zz"},
+     {"kind": "result-h264", "first": 9, "last": 3}, {"kind": "result-h264", "last": 16}, {}],
+)  # fmt: skip
+def test_exports_that_can_not_be_made_are_refused(web: Web, body: dict[str, Any]) -> None:
+    assert problem(web.post(f"/api/shots/{web.shot()}/exports", body), 422)
+
+
+def test_work_that_lost_its_worker_is_put_back(web: Web) -> None:
+    from cuvrel.jobs.queue import queue_app, recover
+
+    shot = web.shot()
+    web.mark(shot)
+    job = web.post(f"/api/shots/{shot}/exports", {"kind": "matte-ffv1", "target": "m1"}).json["id"]
+    app = queue_app(web.config)
+    with app.open():
+        assert recover(web.database, app) == 0  # it waits in the queue as it should
+        with web.database.session() as session:
+            row = session.get(JobRow, job)
+            row.state = "working"
+            old = row.queue_id
+            from sqlalchemy import text
+
+            session.execute(text("UPDATE procrastinate_jobs SET status = 'doing' WHERE id = :id"), {"id": old})
+        assert recover(web.database, app) == 1
+    with web.database.session() as session:
+        row = session.get(JobRow, job)
+        assert row.state == "waiting"
+        assert row.queue_id not in (None, old)
