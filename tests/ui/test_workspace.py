@@ -1,4 +1,4 @@
-"""The workspace on the demo shot: time, views, values, marks, planes, history, states."""
+"""The workspace on the demo shot: time, views, values, planes, history, windows, states."""
 
 from __future__ import annotations
 
@@ -184,131 +184,6 @@ def test_keyframes_by_ring_and_by_key(desk: Desk, demo: int) -> None:
     expect(page.get_by_label("Signaller lifted: Opacity: ease is linear")).to_be_visible()
 
 
-def test_marks_drawn_swapped_erased_and_cleared(desk: Desk, demo: int) -> None:
-    desk.open(demo)
-    page = desk.page
-    desk.matte("Signaller")
-    bench = page.get_by_role("region", name="Bench")
-    page.keyboard.press("PageDown")
-    frame = desk.number - 1001
-    expect(desk.canvas).to_have_attribute("data-frame", str(frame))
-    ins = int(bench.get_by_role("button", name="in marks").inner_text().rsplit(" ", 1)[1])
-    outs = int(bench.get_by_role("button", name="out marks").inner_text().rsplit(" ", 1)[1])
-    desk.draw([(300, 60), (360, 60)], "out")
-    expect(bench.get_by_role("button", name="out marks")).to_contain_text(str(outs + 1))
-    # Alt turns the out tool into the in tool for one stroke
-    page.keyboard.down("Alt")
-    desk.draw([(640, 330), (640, 350)], "out")
-    page.keyboard.up("Alt")
-    expect(bench.get_by_role("button", name="in marks")).to_contain_text(str(ins + 1))
-    page.get_by_role("radio", name="Erase marks").click()
-    page.mouse.click(*desk.place(330, 60))
-    expect(bench.get_by_role("button", name="out marks")).to_contain_text(str(outs))
-    bench.get_by_role("button", name="Clear marks").click()
-    expect(bench.get_by_role("button", name="in marks")).to_contain_text("0")
-    page.keyboard.press("Control+z")
-    expect(bench.get_by_role("button", name="in marks")).to_contain_text(str(ins + 1))
-
-
-def test_pressing_a_tool_or_a_notice_draws_no_mark(desk: Desk, stack: Stack, demo: int) -> None:
-    desk.open(demo)
-    desk.matte("Signaller")
-    before = stack.ask(f"/api/shots/{demo}")["revision"]
-    for name in ("fit", "1:1"):
-        desk.button(name, exact=True).click()
-    desk.page.get_by_label("Brush radius in pixels").click()
-    desk.page.get_by_role("radio", name="Out mark: not the subject").click()
-    desk.go(2)
-    assert stack.ask(f"/api/shots/{demo}")["revision"] == before
-
-
-def marks_of(stack: Stack, shot: int, frame: int) -> list[dict]:
-    pulls = stack.ask(f"/api/shots/{shot}")["document"]["mattes"][0]["pulls"]
-    return [m for m in pulls[0]["marks"] if m["frame"] == frame]
-
-
-def test_a_lasso_only_near_here_and_finding_by_one_press(desk: Desk, stack: Stack, demo: int) -> None:
-    desk.open(demo)
-    page = desk.page
-    desk.matte("Signaller")
-    desk.go(1)
-    ring = [(500, 150), (800, 150), (800, 600), (500, 600), (500, 160)]
-    before = len(marks_of(stack, demo, 1))
-    page.keyboard.press("n")
-    desk.stroke(ring)
-    wait_for(lambda: len(marks_of(stack, demo, 1)) == before + 1, 15, "the line beyond which nothing is")
-    page.keyboard.press("l")
-    desk.stroke([(620, 300), (660, 300), (660, 360), (620, 360)])
-    wait_for(lambda: len(marks_of(stack, demo, 1)) == before + 2, 15, "the lasso")
-    page.get_by_role("region", name="Bench").get_by_role("button", name="Find the subject").click()
-    wait_for(lambda: len(marks_of(stack, demo, 1)) == before + 3, 15, "what was found")
-    drawn = marks_of(stack, demo, 1)[before:]
-    assert [(m["kind"], m["fill"]) for m in drawn] == [("near", False), ("in", True), ("found", False)]
-    expect(page.get_by_role("button", name="Find the subject")).to_have_count(0)
-    for _ in drawn:
-        page.keyboard.press("Control+z")
-    wait_for(lambda: len(marks_of(stack, demo, 1)) == before, 15, "the marks to be taken back")
-
-
-def test_a_key_is_picked_from_the_picture_and_joins_the_trace(desk: Desk, stack: Stack, demo: int) -> None:
-    def second() -> dict:
-        pulls = stack.ask(f"/api/shots/{demo}")["document"]["mattes"][0]["pulls"]
-        return pulls[1] if len(pulls) > 1 else {}
-
-    desk.open(demo)
-    page = desk.page
-    desk.matte("Signaller")
-    bench = page.get_by_role("region", name="Bench")
-    bench.get_by_role("button", name="Pull").click()
-    page.get_by_role("menuitem").filter(has_text="Colour key").click()
-    wait_for(lambda: second().get("kind") == "colour_key", 15, "the key on the server")
-    bench.get_by_role("button", name="Pick from the picture").click()
-    desk.stroke([(300, 40), (420, 90)])
-    # the sky that was dragged over is bright
-    wait_for(lambda: second()["params"].get("light_low", 0) > 0.1, 15, "the picked range")
-    expect(bench.get_by_role("button", name="Pick from the picture")).to_be_visible()
-    before = desk.key()
-    bench.get_by_label("Colour key: how it joins").select_option("subtract")
-    wait_for(lambda: second()["join"] == "subtract", 15, "the join")
-    bench.get_by_role("checkbox", name="inverted").last.check()
-    wait_for(lambda: second()["invert"], 15, "the inversion")
-    desk.new_picture(before)
-    bench.get_by_role("button", name="More for Colour key").click()
-    page.get_by_role("menuitem").filter(has_text="Earlier").click()
-    expect(bench.get_by_role("article").nth(0)).to_have_attribute("aria-label", "Colour key")
-    bench.get_by_role("button", name="More for Colour key").click()
-    page.get_by_role("menuitem").filter(has_text="Remove").click()
-    expect(bench.get_by_role("article", name="Colour key")).to_have_count(0)
-
-
-def test_holding_a_key_shows_the_matte_before_its_edge(desk: Desk, demo: int) -> None:
-    desk.open(demo)
-    desk.matte("Signaller")
-    desk.page.keyboard.press("3")
-    picture = desk.page.get_by_role("region", name="Picture")
-    expect(picture).to_have_attribute("data-view", "matte:signaller")
-    desk.page.keyboard.down("b")
-    expect(picture).to_have_attribute("data-view", "bare-matte:signaller")
-    desk.page.keyboard.up("b")
-    expect(picture).to_have_attribute("data-view", "matte:signaller")
-
-
-def test_a_matte_is_settled_shown_out_of_date_and_unsettled(desk: Desk, demo: int) -> None:
-    desk.open(demo)
-    page = desk.page
-    desk.matte("Signaller")
-    bench = page.get_by_role("region", name="Bench")
-    page.keyboard.press("t")
-    expect(bench.get_by_text("settled: stored frames are shown")).to_be_visible(timeout=90_000)
-    page.get_by_label("Edge: Grow, value").fill("9")
-    page.keyboard.press("Enter")
-    expect(bench.get_by_text("the recipe has changed since")).to_be_visible()
-    expect(bench.get_by_role("button", name="Settle again")).to_be_visible()
-    bench.get_by_role("button", name="Unsettle").click()
-    expect(bench.get_by_text("matte recipe, read left to right")).to_be_visible()
-    desk.saved()
-
-
 def test_zoom_keeps_the_point_under_the_pointer(desk: Desk, demo: int) -> None:
     desk.open(demo)
     x, y = desk.place(400, 300)
@@ -435,18 +310,3 @@ def test_an_export_is_stopped_and_run_again(desk: Desk, demo: int) -> None:
     panel.locator("li").first.get_by_role("button", name="Stop").click()
     panel.locator("li").first.get_by_role("button", name="Run again").click(timeout=20_000)
     expect(panel.locator("li").first.get_by_role("link", name="Save")).to_be_visible(timeout=90_000)
-
-
-def test_a_brush_is_held_to_its_range_and_empty_keeps_it(desk: Desk, demo: int) -> None:
-    desk.open(demo)
-    desk.matte("Signaller")
-    brush = desk.page.get_by_label("Brush radius in pixels")
-    for typed, kept in (("", "6"), ("-3", "1"), ("5000", "200"), ("12.5", "12.5"), ("", "12.5")):
-        brush.fill(typed)
-        brush.press("Enter")
-        brush.blur()
-        expect(brush).to_have_value(kept)
-    brush.fill("")
-    desk.draw([(300, 60), (360, 60)], "out")
-    desk.saved()
-    expect(desk.page.get_by_text("The document is wrong")).to_have_count(0)
