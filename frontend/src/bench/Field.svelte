@@ -1,10 +1,9 @@
 <script lang="ts">
-  import { DropdownMenu } from "bits-ui";
-  import { api } from "../lib/api";
-  import type { Driver, FieldOut, Keys } from "../lib/api-types";
+  import type { FieldOut } from "../lib/api-types";
   import type { Desk } from "../lib/desk.svelte";
-  import { notes } from "../lib/notes.svelte";
   import Driving from "./Driving.svelte";
+  import FieldMenu from "./FieldMenu.svelte";
+  import KeyRing from "./KeyRing.svelte";
   import Reference from "./Reference.svelte";
   import {
     fromHex,
@@ -44,11 +43,6 @@
   /** What the slider spans: a typed value may lie beyond. */
   const reach = $derived(field.slide ?? [field.low, field.high]);
   let gesture = "";
-  const drivers: [Driver["drive"], string, string][] = [
-    ["rate", "Rate", "so much more every second"],
-    ["wander", "Wander", "strays to both sides, softly"],
-    ["flicker", "Flicker", "on and off in a pattern"],
-  ];
   let typing = $state<string | null>(null);
   const decimals = $derived(field.step >= 1 ? 0 : field.step >= 0.1 ? 1 : 2);
 
@@ -94,50 +88,11 @@
   }
 
   const eases: Ease[] = ["smooth", "linear", "hold", "free"];
-  const easeLines = {
-    smooth: "M2 10 C6 10 6 2 10 2",
-    linear: "M2 10 L10 2",
-    hold: "M2 10 H9 V2",
-    free: "M2 10 C2 3 5 1 10 2 M2 6 V10 M1 6 H3",
-  };
-
   function nextEase() {
     if (!ease) return;
     const to = eases[(eases.indexOf(ease) + 1) % eases.length];
     put(withEase(stored, desk.frame, to), `ease: ${to}`);
   }
-
-  /** Time moves the value by itself from now on, or no longer. */
-  function drive(how: Driver["drive"] | null) {
-    const inner = (driver ? driver.base : stored) as number | Keys;
-    if (!how) return put(inner, `${field.label.toLowerCase()}: no driver`);
-    const size = (reach[1] - reach[0]) / 10;
-    const amount =
-      how === "flicker" ? (field.neutral ?? field.low) : Math.min(10, +size.toPrecision(1));
-    const pace = how === "flicker" ? Math.min(12, desk.fps) : 2;
-    const next: Driver = { drive: how, base: inner, amount, pace, seed: 1, pattern: "10" };
-    put(next, `${field.label.toLowerCase()}: ${how}`);
-  }
-
-  async function copyKeys() {
-    try {
-      desk.clips = (await api.copied(desk.shot.id, [path], 0, desk.shot.count - 1)).clips;
-      notes.add(
-        `${keysOf(stored).length} keyframes copied.`,
-        "Paste them on any value, plane or treatment.",
-      );
-    } catch (error) {
-      notes.fault(error);
-    }
-  }
-
-  const deed = (kind: "paste" | "bake" | "remove") =>
-    void desk.shot.deed(kind, [path], {
-      first: 0,
-      last: desk.shot.count - 1,
-      to_first: desk.frame,
-      clips: desk.clips,
-    });
 
   function step(event: KeyboardEvent) {
     if (event.key === "Enter") (event.currentTarget as HTMLInputElement).blur();
@@ -160,43 +115,7 @@
   onpointerleave={() => desk.hovered === keyed && (desk.hovered = null)}
 >
   {#if field.animatable && field.control === "number"}
-    <DropdownMenu.Root>
-      <DropdownMenu.Trigger class="field-label" title={field.hint} aria-label={`${name}: more`}
-        >{field.label}</DropdownMenu.Trigger
-      >
-      <DropdownMenu.Portal>
-        <DropdownMenu.Content class="menu" align="start">
-          {#each drivers as [how, says, hint] (how)}
-            <DropdownMenu.Item class="menu-item" onSelect={() => drive(how)}
-              >{says}<small>{hint}</small></DropdownMenu.Item
-            >
-          {/each}
-          {#if driver}
-            <DropdownMenu.Item class="menu-item" onSelect={() => drive(null)}
-              >No driver</DropdownMenu.Item
-            >
-          {/if}
-          {#if driver || keysOf(stored).length}
-            <DropdownMenu.Item class="menu-item" onSelect={() => deed("bake")}
-              >Bake to keyframes</DropdownMenu.Item
-            >
-          {/if}
-          {#if keysOf(stored).length}
-            <DropdownMenu.Item class="menu-item" onSelect={copyKeys}
-              >Copy keyframes</DropdownMenu.Item
-            >
-            <DropdownMenu.Item class="menu-item" onSelect={() => deed("remove")}
-              >Remove all keyframes</DropdownMenu.Item
-            >
-          {/if}
-          <DropdownMenu.Item
-            class="menu-item"
-            disabled={!desk.clips.length}
-            onSelect={() => deed("paste")}>Paste keyframes from this frame on</DropdownMenu.Item
-          >
-        </DropdownMenu.Content>
-      </DropdownMenu.Portal>
-    </DropdownMenu.Root>
+    <FieldMenu {desk} {field} {stored} {path} {name} reach={reach[1] - reach[0]} onput={put} />
   {:else}
     <span class="label" title={field.hint}>{field.label}</span>
   {/if}
@@ -263,33 +182,13 @@
     <span></span>
   {/if}
   {#if field.animatable}
-    <span class="key">
-      {#if ease}
-        <button
-          class="ease"
-          aria-label={`${name}: ease is ${ease}`}
-          title={`Leaves this key: ${ease}`}
-          onclick={nextEase}
-        >
-          <svg width="12" height="12" viewBox="0 0 12 12"
-            ><path d={easeLines[ease]} fill="none" stroke="currentColor" stroke-width="1.5" /></svg
-          >
-        </button>
-      {/if}
-      <button
-        class="keyring {ring}"
-        aria-label={`${name}: ${ring === "here" ? "keyed here" : ring === "elsewhere" ? "keyed elsewhere" : "no keyframe"}`}
-        title={`Keyframe (K): ${ring === "here" ? "keyed here" : ring === "elsewhere" ? "keyed elsewhere" : "none"}`}
-        onclick={keyed}
-      ></button>
-    </span>
+    <KeyRing {name} {ring} {ease} onkey={keyed} onease={nextEase} />
   {:else}<span></span>{/if}
 </div>
 {#if driver}<Driving {field} {driver} {name} onput={put} />{/if}
 
 <style>
-  .label,
-  :global(.field-label) {
+  .label {
     color: var(--quiet);
     font-size: 12px;
     line-height: 1.1;
@@ -297,39 +196,12 @@
     text-overflow: ellipsis;
     white-space: nowrap;
   }
-  :global(.field-label) {
-    border: 0;
-    background: none;
-    padding: 0;
-    min-height: 24px;
-    text-align: left;
-  }
-  :global(.field-label:hover) {
-    color: var(--ink);
-    text-decoration: underline dotted;
-  }
   .field-row {
     display: grid;
     grid-template-columns: 78px minmax(0, 1fr) 54px 24px;
     align-items: center;
     gap: 4px;
     min-height: 24px;
-  }
-  .slider {
-    appearance: none;
-    width: 100%;
-    height: 24px;
-    margin: 0;
-    background: linear-gradient(90deg, var(--ink) var(--share), var(--rule) var(--share)) center /
-      100% 2px no-repeat;
-  }
-  .slider::-webkit-slider-thumb {
-    appearance: none;
-    width: 11px;
-    height: 11px;
-    border-radius: 50%;
-    border: 1.6px solid var(--ink);
-    background: var(--card);
   }
   .choice {
     grid-column: 2 / 5;
@@ -393,47 +265,5 @@
     background: var(--ink) padding-box;
     color: var(--on-ink);
     box-shadow: none;
-  }
-  .key {
-    position: relative;
-    display: flex;
-    justify-content: end;
-    align-items: center;
-  }
-  .ease {
-    position: absolute;
-    right: 22px;
-    border: 0;
-    background: var(--card);
-    min-width: 24px;
-    min-height: 24px;
-    padding: 0;
-    line-height: 0;
-  }
-  /* the ring is small, what takes the press is not */
-  .keyring {
-    display: grid;
-    place-items: center;
-    width: 24px;
-    height: 24px;
-    border: 0;
-    background: none;
-    padding: 0;
-  }
-  .keyring::before {
-    content: "";
-    box-sizing: border-box;
-    width: 12px;
-    height: 12px;
-    border-radius: 50%;
-    border: 1.5px solid var(--quiet);
-  }
-  .keyring.here::before {
-    border-color: var(--ink);
-    background: radial-gradient(var(--ink) 0 3px, transparent 3.6px);
-  }
-  .keyring.elsewhere::before {
-    border-color: var(--ink);
-    border-width: 2.4px;
   }
 </style>

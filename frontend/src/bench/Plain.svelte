@@ -16,6 +16,7 @@
 <div class="row">
   <span>{label}</span>
   <input
+    class="slider"
     type="range"
     aria-label={name}
     min={low}
@@ -38,22 +39,6 @@
     min-height: 24px;
     font-size: 12px;
     color: var(--quiet);
-  }
-  input {
-    appearance: none;
-    width: 100%;
-    height: 24px;
-    margin: 0;
-    background: linear-gradient(90deg, var(--ink) var(--share), var(--rule) var(--share)) center /
-      100% 2px no-repeat;
-  }
-  input::-webkit-slider-thumb {
-    appearance: none;
-    width: 11px;
-    height: 11px;
-    border-radius: 50%;
-    border: 1.6px solid var(--ink);
-    background: var(--card);
   }
   .number {
     text-align: right;

@@ -1,0 +1,115 @@
+<script lang="ts">
+  import { DropdownMenu } from "bits-ui";
+  import { api } from "../lib/api";
+  import type { Driver, FieldOut, Keys } from "../lib/api-types";
+  import type { Desk } from "../lib/desk.svelte";
+  import { notes } from "../lib/notes.svelte";
+  import { isDriver, keysOf } from "../lib/values";
+
+  /** A number's name, and behind it what else can be done with it: what drives it, and all of its keyframes. */
+  type Props = {
+    desk: Desk;
+    field: FieldOut;
+    stored: unknown;
+    path: string;
+    name: string;
+    /** How much the slider spans. */
+    reach: number;
+    onput: (next: unknown, label: string) => void;
+  };
+  let { desk, field, stored, path, name, reach, onput }: Props = $props();
+  const driver = $derived(isDriver(stored) ? stored : null);
+  const drivers: [Driver["drive"], string, string][] = [
+    ["rate", "Rate", "so much more every second"],
+    ["wander", "Wander", "strays to both sides, softly"],
+    ["flicker", "Flicker", "on and off in a pattern"],
+  ];
+
+  /** Time moves the value by itself from now on, or no longer. */
+  function drive(how: Driver["drive"] | null) {
+    const inner = (driver ? driver.base : stored) as number | Keys;
+    if (!how) return onput(inner, `${field.label.toLowerCase()}: no driver`);
+    const size = reach / 10;
+    const amount =
+      how === "flicker" ? (field.neutral ?? field.low) : Math.min(10, +size.toPrecision(1));
+    const pace = how === "flicker" ? Math.min(12, desk.fps) : 2;
+    const next: Driver = { drive: how, base: inner, amount, pace, seed: 1, pattern: "10" };
+    onput(next, `${field.label.toLowerCase()}: ${how}`);
+  }
+
+  async function copyKeys() {
+    try {
+      desk.clips = (await api.copied(desk.shot.id, [path], 0, desk.shot.count - 1)).clips;
+      notes.add(
+        `${keysOf(stored).length} keyframes copied.`,
+        "Paste them on any value, plane or treatment.",
+      );
+    } catch (error) {
+      notes.fault(error);
+    }
+  }
+
+  const deed = (kind: "paste" | "bake" | "remove") =>
+    void desk.shot.deed(kind, [path], {
+      first: 0,
+      last: desk.shot.count - 1,
+      to_first: desk.frame,
+      clips: desk.clips,
+    });
+</script>
+
+<DropdownMenu.Root>
+  <DropdownMenu.Trigger class="field-label" title={field.hint} aria-label={`${name}: more`}
+    >{field.label}</DropdownMenu.Trigger
+  >
+  <DropdownMenu.Portal>
+    <DropdownMenu.Content class="menu" align="start">
+      {#each drivers as [how, says, hint] (how)}
+        <DropdownMenu.Item class="menu-item" onSelect={() => drive(how)}
+          >{says}<small>{hint}</small></DropdownMenu.Item
+        >
+      {/each}
+      {#if driver}
+        <DropdownMenu.Item class="menu-item" onSelect={() => drive(null)}
+          >No driver</DropdownMenu.Item
+        >
+      {/if}
+      {#if driver || keysOf(stored).length}
+        <DropdownMenu.Item class="menu-item" onSelect={() => deed("bake")}
+          >Bake to keyframes</DropdownMenu.Item
+        >
+      {/if}
+      {#if keysOf(stored).length}
+        <DropdownMenu.Item class="menu-item" onSelect={copyKeys}>Copy keyframes</DropdownMenu.Item>
+        <DropdownMenu.Item class="menu-item" onSelect={() => deed("remove")}
+          >Remove all keyframes</DropdownMenu.Item
+        >
+      {/if}
+      <DropdownMenu.Item
+        class="menu-item"
+        disabled={!desk.clips.length}
+        onSelect={() => deed("paste")}>Paste keyframes from this frame on</DropdownMenu.Item
+      >
+    </DropdownMenu.Content>
+  </DropdownMenu.Portal>
+</DropdownMenu.Root>
+
+<style>
+  :global(.field-label) {
+    color: var(--quiet);
+    font-size: 12px;
+    line-height: 1.1;
+    overflow: hidden;
+    text-overflow: ellipsis;
+    white-space: nowrap;
+    border: 0;
+    background: none;
+    padding: 0;
+    min-height: 24px;
+    text-align: left;
+  }
+  :global(.field-label:hover) {
+    color: var(--ink);
+    text-decoration: underline dotted;
+  }
+</style>
