@@ -126,7 +126,7 @@
     flex: none;
     display: flex;
     flex-direction: column;
-    width: 226px;
+    width: 242px;
     background: var(--card);
     border: 1px solid var(--rule);
     border-radius: 6px;
@@ -160,7 +160,7 @@
     padding: 0 10px 8px 11px;
   }
   .wide {
-    width: 430px;
+    width: 462px;
   }
   .wide .body {
     display: grid;

@@ -198,7 +198,7 @@
   }
   .field-row {
     display: grid;
-    grid-template-columns: 78px minmax(0, 1fr) 54px 24px;
+    grid-template-columns: 78px minmax(0, 1fr) 54px minmax(24px, auto);
     align-items: center;
     gap: 4px;
     min-height: 24px;

@@ -41,16 +41,13 @@
 
 <style>
   .key {
-    position: relative;
     display: flex;
     justify-content: end;
     align-items: center;
   }
   .ease {
-    position: absolute;
-    right: 22px;
     border: 0;
-    background: var(--card);
+    background: none;
     min-width: 24px;
     min-height: 24px;
     padding: 0;
