@@ -2,7 +2,7 @@
 PY := .venv/bin/python
 FRONT := $(shell find frontend/src frontend/public frontend/index.html frontend/*.ts frontend/*.js -type f 2>/dev/null)
 
-.PHONY: demo test lint check-python check-front pytest bench build setup clean
+.PHONY: demo test lint check-python check-front pytest bench pictures build setup clean
 
 demo: .venv/.runtime src/cuvrel/web/static/index.html | system
 	@CUVREL_VAR=$${CUVREL_VAR:-var} exec .venv/bin/cuvrel up
@@ -51,6 +51,9 @@ check-front: frontend/node_modules/.stamp
 
 pytest: .venv/.dev build | system-test
 	$(PY) -m pytest -n auto --dist loadfile --no-loadscope-reorder
+
+pictures: .venv/.dev build | system-test
+	$(PY) -m tests.ui.pictures
 
 bench: .venv/.dev
 	$(PY) -m bench speed

@@ -30,17 +30,22 @@ def wait_for(check: Callable[[], Any], seconds: float = 60, what: str = "") -> A
 
 
 class Stack:
-    """Starts, asks, kills parts of, and stops the program."""
+    """Starts, asks, kills parts of, and stops the program.
 
-    def __init__(self, folder: Path, demo: bool) -> None:
-        self.var, self._demo = folder / "var", demo
+    demo: whether it has the demo project; clips: which of its clips, with commas between, all of them for None.
+    """
+
+    def __init__(self, folder: Path, demo: bool, clips: str | None = "signaller") -> None:
+        self.var, self._demo, self._clips = folder / "var", demo, clips
         self.process: subprocess.Popen[bytes] | None = None
         self.url = ""
 
     def start(self) -> None:
         args = [sys.executable, "-m", "cuvrel.cli", "up", "--port", str(free_port(0))]
         env = {**os.environ, "CUVREL_VAR": str(self.var)}
-        demo = ["--demo-clips", "signaller"] if self._demo else ["--no-demo"]
+        demo = [] if self._demo else ["--no-demo"]
+        if self._demo and self._clips:
+            demo = ["--demo-clips", self._clips]
         self.var.mkdir(parents=True, exist_ok=True)
         with (self.var / "up.log").open("ab") as log:
             self.process = subprocess.Popen(args + demo, env=env, stdout=log, stderr=log, start_new_session=True)

@@ -1,0 +1,197 @@
+"""Takes the pictures of the README anew: `make pictures`, or `python -m tests.ui.pictures workspace stand` for some.
+
+Each is the demo project as a person finds it, or one or two steps further, at 1280 x 800.
+"""
+
+from __future__ import annotations
+
+import sys
+import tempfile
+import time
+from collections.abc import Callable
+from pathlib import Path
+
+from playwright.sync_api import Browser, Page, Request, expect, sync_playwright
+
+from tests.stack import Stack
+from tests.ui.conftest import FLAGS, Desk
+
+FOLDER = Path("docs/screenshots")
+SIZE = {"width": 1280, "height": 800}
+PAUSE, LOOKS = 800, 4  # milliseconds between two looks, and how many must be the same: a matte is checked after a while
+PATIENCE = 90  # the most seconds until they are
+
+
+def start(desk: Desk) -> None:
+    desk.start()
+    expect(desk.page.get_by_role("region", name="Harbour signals")).to_be_visible()
+
+
+def workspace(desk: Desk) -> None:
+    shot(desk, "Shot 01", 28)
+    desk.matte("Signaller")
+    desk.page.keyboard.press("2")
+
+
+def result(desk: Desk) -> None:
+    shot(desk, "Shot 01", 48)
+    desk.plane("Outline")
+    desk.page.keyboard.press("1")
+
+
+def unroll(desk: Desk) -> None:
+    shot(desk, "Shot 01", 48)
+    desk.matte("Signaller")
+    desk.page.keyboard.press("5")
+
+
+def exports(desk: Desk) -> None:
+    shot(desk, "Shot 01", 48)
+    desk.button("Export", exact=True).click()
+    expect(desk.button("Start this export")).to_be_visible()
+
+
+def keys(desk: Desk) -> None:
+    shot(desk, "Shot 01", 48)
+    desk.page.keyboard.press("?")
+    expect(desk.page.get_by_role("dialog")).to_be_visible()
+
+
+def night(desk: Desk) -> None:
+    desk.start()
+    desk.page.evaluate("localStorage.setItem('night', '1')")
+    shot(desk, "Shot 01", 48)
+
+
+def shapes(desk: Desk) -> None:
+    shot(desk, "Shot 03", 20)
+    desk.matte("Red cloth")
+    desk.page.keyboard.press("2")
+    card = desk.page.get_by_role("article", name="Shapes")
+    card.scroll_into_view_if_needed()
+    card.get_by_label("Name of About the flag").click()
+
+
+def colour_key(desk: Desk) -> None:
+    shot(desk, "Shot 03", 20)
+    desk.matte("Red cloth")
+    desk.page.keyboard.press("2")
+    desk.page.get_by_role("article", name="Colour key").click(position={"x": 60, "y": 12})
+    desk.page.keyboard.press("s")
+    desk.page.get_by_label("View on the right of the split").select_option(label="result")
+
+
+def difference_key(desk: Desk) -> None:
+    shot(desk, "Shot 02", 24)
+    page = desk.page
+    page.get_by_role("region", name="Mattes").get_by_role("button", name="Matte").last.click()
+    desk.button("Pull", exact=True).click()
+    page.get_by_role("menuitem", name="Difference key").click()
+    card = page.get_by_role("article", name="Difference key")
+    card.get_by_role("button", name="Build a clean plate").click()
+    desk.button("Build", exact=True).click()
+    expect(page.get_by_text("The clean plate is ready.")).to_be_visible(timeout=90_000)
+    card.get_by_role("button", name="Set for this frame").click()
+    expect(card.get_by_label("Difference key: Clean plate")).not_to_have_value("")
+    page.keyboard.press("2")
+    desk.saved()
+    for notice in page.get_by_role("button", name="Close this note").all():
+        notice.click()
+
+
+def stand(desk: Desk) -> None:
+    shot(desk, "Shot 09", 40)
+    desk.plane("Signaller, 5 frames late")
+    desk.page.keyboard.press("m")
+    expect(desk.button("Signaller, 5 frames late: drag")).to_be_visible()
+
+
+def curves(desk: Desk) -> None:
+    stand(desk)
+    desk.page.keyboard.press("c")
+    expect(desk.page.get_by_role("group", name="Curves")).to_be_visible()
+
+
+PICTURES: dict[str, Callable[[Desk], None]] = {
+    one.__name__.replace("_", "-"): one
+    for one in (
+        start,
+        workspace,
+        result,
+        unroll,
+        exports,
+        keys,
+        night,
+        shapes,
+        colour_key,
+        difference_key,
+        stand,
+        curves,
+    )
+}
+
+
+def shot(desk: Desk, name: str, frame: int) -> None:
+    """Opens a shot of the demo at a frame, counted from 0."""
+    desk.start()
+    desk.page.get_by_role("link", name=name).first.click()
+    expect(desk.canvas).to_have_attribute("data-frame", "0")
+    desk.go(frame)
+
+
+class Quiet:
+    """Tells whether a page waits for anything; what it keeps listening to does not count."""
+
+    def __init__(self, page: Page) -> None:
+        self._open: set[Request] = set()
+        page.on("request", lambda asked: "/events" in asked.url or self._open.add(asked))
+        page.on("requestfinished", lambda asked: self._open.discard(asked))
+        page.on("requestfailed", lambda asked: self._open.discard(asked))
+
+    def __bool__(self) -> bool:
+        return not self._open
+
+
+def still(desk: Desk, quiet: Quiet) -> bytes:
+    """The picture of the window once all that was asked for has come and nothing moves any more."""
+    same, last, until = 0, b"", time.monotonic() + PATIENCE
+    while time.monotonic() < until:
+        desk.page.wait_for_timeout(PAUSE)
+        now = desk.page.screenshot()
+        same = same + 1 if quiet and now == last else 0
+        if same == LOOKS:
+            return now
+        last = now
+    raise SystemExit("The window did not come to rest.")
+
+
+def take(browser: Browser, url: str, name: str) -> None:
+    context = browser.new_context(viewport=SIZE)
+    page = context.new_page()
+    quiet, desk = Quiet(page), Desk(page, url)
+    PICTURES[name](desk)
+    page.evaluate("document.activeElement?.blur()")
+    (FOLDER / f"{name}.png").write_bytes(still(desk, quiet))
+    print(name, *desk.faults, flush=True)
+    context.close()
+
+
+def main() -> None:
+    """Takes the pictures that are named on the command line, or all of them."""
+    names = sys.argv[1:] or list(PICTURES)
+    if unknown := set(names) - set(PICTURES):
+        raise SystemExit(f"There is no picture {', '.join(sorted(unknown))}; there are {', '.join(PICTURES)}.")
+    with tempfile.TemporaryDirectory(prefix="cuvrel-pictures-") as folder:
+        stack = Stack(Path(folder), demo=True, clips=None)
+        stack.start()
+        try:
+            with sync_playwright() as playwright:
+                browser = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=FLAGS)
+                for name in names:
+                    take(browser, stack.url, name)
+        finally:
+            stack.stop()
+
+
+if __name__ == "__main__":
+    main()
