@@ -146,8 +146,11 @@ class Mending:
     left: int
 
 
-def mending(case: Case) -> Mending:
-    """Lets the artist touch the worst frame until J holds everywhere, on touched frames and the marked one, too."""
+def mending(case: Case, true: bool = False) -> Mending:
+    """Lets the artist touch the worst frame until J holds everywhere, on touched frames and the marked one, too.
+
+    true: each touch brings the true matte instead of strokes, as those of warp and cut do.
+    """
     mattes, doubts, _ = followed(case)
     touched = {case.key: mattes[case.key]}
     strokes, done = 0, set[int]()
@@ -158,11 +161,14 @@ def mending(case: Case) -> Mending:
         if js[worst] >= ENOUGH:
             break
         reached, drawn = (None, case.marks) if worst == case.key else (mattes[worst], [])
-        ready = prepare(case.read, case.count, worst)
-        mattes[worst], marks = mended(
-            ready, reached, case.truths[worst], STROKES, drawn, enough=ENOUGH + 0.03, holds=ENOUGH
-        )
-        strokes += len(marks) - len(drawn)
+        if true:
+            mattes[worst] = case.truths[worst]
+        else:
+            ready = prepare(case.read, case.count, worst)
+            mattes[worst], marks = mended(
+                ready, reached, case.truths[worst], STROKES, drawn, enough=ENOUGH + 0.03, holds=ENOUGH
+            )
+            strokes += len(marks) - len(drawn)
         done.add(worst)
         touched[worst], doubts[worst] = mattes[worst], 0.0
         seen = trusted(dict(enumerate(mattes)), dict(enumerate(doubts)))
@@ -233,6 +239,7 @@ def measure(case: Case, artist: bool, yards: bool) -> Row:
         row.figures["w+c ms"] = (time.perf_counter() - begun) * 1000 / case.count
         if artist:
             row.figures["w+c touch"] = 100 * yard_touches(case) / case.count
+            row.figures["true touch"] = 100 * mending(case, true=True).touches / case.count
         begun = time.perf_counter()
         errors = [
             np.square(yardsticks.closed_form(case.pictures[n], case.truths[n]) - case.truths[n])[b].mean()
