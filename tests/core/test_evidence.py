@@ -6,8 +6,9 @@ import numpy as np
 import pytest
 
 from cuvrel.core.checks.quality import overlap
+from cuvrel.core.follow import carry
 from cuvrel.core.follow.carry import Follower, network
-from cuvrel.core.follow.evidence import HALF, QUARTERS, Beyond, Expected, area_of_interest
+from cuvrel.core.follow.evidence import HALF, QUARTERS, VEILS, Beyond, Expected, area_of_interest
 from cuvrel.core.follow.run import Settings, set_out, span
 from cuvrel.core.pulls.memory import to_lab
 from cuvrel.core.pulls.network import SURELY, quarters
@@ -61,10 +62,22 @@ def test_the_follower_s_stack_is_of_moderate_numbers_and_fits_its_network() -> N
     assert planes.shape[0] == QUARTERS + HALF
     assert np.isfinite(planes).all()
     assert np.abs(planes).max() <= 1.5
-    odds = network().odds(planes)
-    assert odds.shape == (2 * planes.shape[1], 2 * planes.shape[2])
-    assert np.abs(odds).max() <= SURELY
-    assert np.array_equal(odds, network().odds(planes))
+    for network_, read in ((network(several=True), planes), (network(), np.delete(planes, VEILS, 0))):
+        odds = network_.odds(read)
+        assert odds.shape == (2 * planes.shape[1], 2 * planes.shape[2])
+        assert np.abs(odds).max() <= SURELY
+        assert np.array_equal(odds, network_.odds(read))
+
+
+def test_a_clip_of_several_touched_frames_is_followed_by_a_network_of_its_own(monkeypatch: pytest.MonkeyPatch) -> None:
+    pictures, truths = sliding(4)
+    asked: list[bool] = []
+    monkeypatch.setattr(carry, "network", lambda several=False: (asked.append(several), network(several))[1])
+    alone, one_of_two = (Follower(pictures[0], truths[0]) for _ in range(2))
+    one_of_two.remember(pictures[3], truths[3])
+    for follower in (alone, one_of_two):
+        assert overlap(follower.step(pictures[1]).matte, truths[1]) > 0.9
+    assert asked == [False, True]
 
 
 def test_the_stack_knows_the_earlier_frames_pictures_brought_here_and_how_long_ago_the_touched_one_was() -> None:
@@ -74,7 +87,7 @@ def test_the_stack_knows_the_earlier_frames_pictures_brought_here_and_how_long_a
         follower.step(pictures[frame])
         planes, (rows, cols) = follower.stack.planes, follower.stack.inside
         inside = truths[frame][rows, cols][::2, ::2] > 0.99
-        now, before, first = planes[0], planes[24], planes[28]
+        now, before, first = planes[0], planes[48], planes[52]
         still = quarters([to_lab(pictures[frame - 1])[rows, cols, 0] / np.float32(128) - 1])[0]
         for brought in (before, first):
             assert np.abs(brought - now)[inside].mean() < 0.5 * np.abs(still - now)[inside].mean()
@@ -165,8 +178,8 @@ def test_the_stack_knows_what_the_way_from_beyond_found_and_whether_there_was_on
     looked = alone.look(pictures[1], alone.at)
     alone.settle(looked)
     both.settle(looked, beyond=Beyond(truths[1], 4, 0.25))
-    assert not alone.stack.planes[20:24].any()
+    assert not alone.stack.planes[44:48].any()
     assert np.array_equal(alone.stack.planes[-2:, 0, 0], [-1, -1])
     part = truths[1][both.stack.inside]
-    assert np.allclose(both.stack.planes[20:24], 2 * quarters([part]) - 1, atol=1e-6)
+    assert np.allclose(both.stack.planes[44:48], 2 * quarters([part]) - 1, atol=1e-6)
     assert np.allclose(both.stack.planes[-2:, 0, 0], [2 / 4 - 1, 0.5])

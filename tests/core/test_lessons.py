@@ -83,6 +83,9 @@ def test_the_nearest_lessons_are_learned_from() -> None:
 class Blind:
     """Stands for a network that takes whatever is carried, but for what is light."""
 
+    def __init__(self, several: bool = False) -> None:
+        assert not several
+
     def reasoned(self, stack: F32) -> tuple[F32, F32]:
         light, carried = stack[:4], stack[12:16]
         odds = np.where((carried > 0) & (light < 0.4), 4, -4).astype(np.float32)
@@ -151,7 +154,7 @@ def test_evidence_is_read_as_the_stack_has_it() -> None:
     follower = Follower(pictures[0], truths[0])
     follower.step(pictures[1])
     stack: Stack = follower.stack
-    told, odds = carry.network().reasoned(stack.planes)
+    told, odds = carry.network(several=True).reasoned(stack.planes)
     assert told.shape[1:] == odds.shape[1:] == stack.planes.shape[1:]
-    np.testing.assert_array_equal(whole(odds), carry.network().odds(stack.planes))
+    np.testing.assert_array_equal(whole(odds), carry.network(several=True).odds(stack.planes))
     assert 0.2 < told.std() < 3, "planes of about the same spread"

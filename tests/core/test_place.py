@@ -7,7 +7,7 @@ import numpy as np
 import pytest
 
 from cuvrel.core.checks.quality import mse, overlap
-from cuvrel.core.follow.place import Place
+from cuvrel.core.follow.place import Against, Body, Place
 from cuvrel.core.pulls.known import lights
 from tests.core.test_known import encoded
 
@@ -49,6 +49,12 @@ def lacks(place: Place, rgb: np.ndarray, matte: np.ndarray) -> np.ndarray:
     return behind.lacks(matte)
 
 
+def against(place: Place, light: np.ndarray, was: float, x: float, box: tuple[slice, slice]) -> Against:
+    """What the place tells of a frame whose subject came from one x to another."""
+    flow = np.full((*SIZE, 2), (was - x, 0), np.float32)
+    return place.against(light, disc(was), box, Body(lights(seen(disc(was), ground())), disc(was)).told(flow))
+
+
 @pytest.mark.parametrize("shift", [0.0, 1.5])
 def test_edges_before_a_place_that_was_seen_are_found(shift: float) -> None:
     place, truth = begun(disc(40)), disc(130)
@@ -60,23 +66,34 @@ def test_edges_before_a_place_that_was_seen_are_found(shift: float) -> None:
     assert mse(found, truth) < 0.4 * mse(matte, truth)
 
 
-def test_what_is_before_a_known_place_differs_from_it_to_the_pixel() -> None:
+@pytest.mark.parametrize("light", [1.0, 0.8])  # also where the light fades all over
+def test_what_is_before_a_known_place_differs_from_it_to_the_pixel(light: float) -> None:
     place, truth = begun(disc(40)), disc(130)
-    box = slice(10, 110), slice(60, 170)
-    for light in (1.0, 0.8):  # also where the light fades all over
-        now = lights(seen(truth, ground()))
-        found = place.differs(now * np.float32(light), disc(40), box)
-        assert found.shape == (100, 110)
-        assert found[truth[box] > 0.95].mean() > 0.9
-        assert found[truth[box] < 0.02].mean() < 0.1
+    box = slice(10, 110), slice(70, 170)
+    found = against(place, lights(seen(truth, ground())) * np.float32(light), 40, 130, box)
+    whole, free = truth[box] > 0.95, truth[box] < 0.02
+    assert found.away.shape == (100, 100)
+    assert found.away[whole].mean() > 0.9
+    assert found.away[free].mean() < 0.1
+    # orange before blue: lighter, redder and yellower
+    assert all(plane[whole].mean() > 0.2 > 0.05 > np.abs(plane[free]).mean() for plane in found.signed)
+
+
+def test_a_veil_is_told_by_how_far_its_light_is_the_subject_s_own() -> None:
+    place, box = begun(disc(40)), (slice(10, 110), slice(75, 170))
+    veil = cv2.GaussianBlur(disc(130), (0, 0), 6)
+    found = against(place, lights(seen(veil, ground())), 40, 130, box)
+    soft = (veil[box] > 0.1) & (veil[box] < 0.9)
+    assert np.abs((found.share + 1) / 2 - veil[box])[soft].mean() < 0.12
 
 
 def test_what_was_never_seen_tells_nothing() -> None:
     truth = disc(90)
     place, rgb = begun(truth), seen(truth, ground())
     assert np.abs(lacks(place, rgb, small(truth))).max() < 1e-3
-    box = slice(40, 80), slice(70, 110)
-    assert not place.differs(lights(rgb), truth, box).any()
+    found = against(place, lights(rgb), 90, 90, (slice(40, 80), slice(70, 110)))
+    assert not any(plane.any() for plane in (found.away, *found.signed, found.share))
+    assert (found.known == -1).all()
 
 
 def test_a_place_that_is_no_more_what_it_was_does_little_harm() -> None:

@@ -47,7 +47,7 @@ def test_the_next_following_learns_from_them(between: Bench, monkeypatch: pytest
     assert learned == [2, 2], "on the way there and on the way back"
     between.finish(between.start_follow(4))
     assert learned[2:] == [2]
-    monkeypatch.setattr(network(), "key", "another")
+    monkeypatch.setattr(network(several=True), "key", "another")
     assert lessons(between, 0) == [], "what another network got wrong"
     between.finish(between.start_follow(0))
     assert len(lessons(between, 0)) == 2

@@ -15,7 +15,7 @@ def keep_lesson(session: Session, blobs: Blobs, touched: MatteFrame, step: int, 
     """Keeps what a touched frame teaches, unless its matte has changed. touched: its row of then."""
     row = session.get(MatteFrame, (touched.shot_id, touched.pull_id, touched.frame), with_for_update=True)
     if row is not None and row.origin == "touched" and row.blob == touched.blob:
-        valid = {"of": row.blob, "by": network().key}
+        valid = {"of": row.blob, "by": network(several=True).key}
         there = row.lessons if row.lessons and row.lessons.items() >= valid.items() else valid
         row.lessons = {**there, str(step): blobs.put(lesson.to_bytes())}
 
@@ -31,7 +31,7 @@ def lessons_about(session: Session, blobs: Blobs, shot_id: int, pull_id: str, fr
             MatteFrame.pull_id == pull_id,
             MatteFrame.origin == "touched",
             MatteFrame.lessons["of"].astext == MatteFrame.blob,
-            MatteFrame.lessons["by"].astext == network().key,
+            MatteFrame.lessons["by"].astext == network(several=True).key,
         )
     )
     kept = {(number, step): found[str(step)] for number, found in rows for step in (1, -1) if str(step) in found}

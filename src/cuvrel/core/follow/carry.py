@@ -25,6 +25,7 @@ from cuvrel.core.follow.appearance import Appearance
 from cuvrel.core.follow.background import Background
 from cuvrel.core.follow.doubt import HALT, advice, worst_place
 from cuvrel.core.follow.evidence import (
+    VEILS,
     Beyond,
     Carried,
     Expected,
@@ -38,7 +39,7 @@ from cuvrel.core.follow.evidence import (
 )
 from cuvrel.core.follow.judge import Judge
 from cuvrel.core.follow.lessons import Learned, Lesson, lesson
-from cuvrel.core.follow.place import Behind, Place
+from cuvrel.core.follow.place import Behind, Body, Place
 from cuvrel.core.media.box import bounds, doubled, even
 from cuvrel.core.motion.dense import SMOOTH
 from cuvrel.core.motion.fit import fitted
@@ -62,9 +63,13 @@ LARGE = 0.15  # share of the plate that a large subject's box fills
 
 
 @cache
-def network() -> Network:
-    """What weighs the evidence; `training/` says how it was made."""
-    return Network(Path(__file__).with_name("carry.onnx"))
+def network(several: bool = False) -> Network:
+    """What weighs the evidence; `training/` says how it was made.
+
+    several: for clips of which several frames are touched. What is learned between touched frames is to keep to them;
+    a subject that is followed from one frame alone must be found again where all else is lost.
+    """
+    return Network(Path(__file__).with_name("between.onnx" if several else "carry.onnx"))
 
 
 def _filled(matte: F32) -> float:
@@ -172,6 +177,7 @@ class Follower:
         self._touched = [ColourMemory(self.size, cells=4, reach=1, bins=16), ColourMemory(self.size, bins=20)]
         self._teach([self._recent, *self._touched], lab, u, 1.0)
         self._judge = Judge(u, lab)
+        self._several = False
         self._learned: Learned | None = None
 
     def learn(self, lessons: Sequence[Lesson]) -> None:
@@ -185,7 +191,13 @@ class Follower:
         """
         stack = self._gathered(looked, after)[2]
         u = shrink(matte, self.size).astype(np.float32)
-        return lesson(*network().reasoned(stack.planes), u[stack.inside])
+        return lesson(*self._reasoned(stack), u[stack.inside])
+
+    def _reasoned(self, stack: Stack) -> tuple[F32, F32]:
+        """What the network says of the evidence, as `Network.reasoned`."""
+        return network(several=self._several).reasoned(
+            stack.planes if self._several else np.delete(stack.planes, VEILS, 0)
+        )
 
     def look(self, rgb: U8, before: Looked | None = None) -> Looked:
         """What can be told of a frame without the matte of the one before it.
@@ -210,7 +222,7 @@ class Follower:
         self._key_light, self._key_grey = self.at.light, self.at.grey
         self._key_u, self._key_flow = u, np.zeros((*self.size, 2), np.float32)
         self._key_fault = np.zeros(self.size, np.float32)
-        self._place = Place(self.at.lights, u)
+        self._place, self._body = Place(self.at.lights, u), Body(self.at.lights, u)
         self._expected, self._ground = Expected(small), Background(self.at.half, small)
         self._own = Appearance(self.at.half, small)
         return u
@@ -232,6 +244,7 @@ class Follower:
         rgb, matte: as of the one that it sets out from.
         """
         looked, u = self.look(rgb), shrink(matte, self.size).astype(np.float32)
+        self._several = True
         self._teach(self._touched, looked.lab, u, 1.0)
         self.borrow(_shown(looked, u))
 
@@ -295,6 +308,7 @@ class Follower:
         self.at, self._u = looked, u
         behind = self._place.behind(looked.lights, u)
         self._place.learn(looked.lights, u)
+        self._body = Body(looked.lights, u)
         return Settled(looked, shape, u, stack, fault, behind)
 
     def _gathered(
@@ -367,15 +381,17 @@ class Follower:
         box = area_of_interest(shape, self._expected.plane, found)
         own = self._own.planes(looked.half, shape)
         ground = self._ground.planes(looked.half, shape, self._own.alike, self._own.unlike)
-        place = self._place.differs(looked.lights, carried.matte, doubled(box))
-        recalled = Recalled([self._recent, *self._touched], self._expected, [*ground, *own], place)
+        big = doubled(box)
+        place = self._place.against(looked.lights, carried.matte, big, self._body.told(carried.flow))
+        memories = [self._recent, *self._touched]
+        recalled = Recalled(memories, self._expected, [*ground, *own], place, self._u[big])
         return stacked(carried, looked.lab, looked.half, shape, box, recalled, later)
 
     def _decided(self, shape: F32, stack: Stack) -> F32:
         """The matte that the network weighs out, without crumbs that nothing was carried to."""
         u = np.zeros(self.size, np.float32)
         part = shape[stack.inside]
-        told, odds = network().reasoned(stack.planes)
+        told, odds = self._reasoned(stack)
         if self._learned is not None:
             odds = np.clip(odds + self._learned.odds(told), -SURELY, SURELY)
         odds = whole(odds) + np.float32(8 * (self.hold - HOLD)) * (part - 0.5)

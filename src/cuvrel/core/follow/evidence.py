@@ -15,6 +15,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from cuvrel.core.follow import appearance, background
+from cuvrel.core.follow.place import Against
 from cuvrel.core.media.box import Box, blocks, doubled
 from cuvrel.core.motion.fit import fitted, with_subject
 from cuvrel.core.motion.ground import brought
@@ -23,7 +24,8 @@ from cuvrel.core.pulls.network import quarters
 
 F32 = NDArray[np.float32]
 U8 = NDArray[np.uint8]
-QUARTERS = 36  # planes that are quarters of those at working size
+QUARTERS = 60  # planes that are quarters of those at working size
+VEILS = slice(12, 36)  # those of the place's and the last matte's that are read where several frames are touched
 BEYOND = 2  # planes about the way from the touched frame beyond, the last ones
 HALF = 15 + background.PLANES + appearance.PLANES + BEYOND  # planes at half size
 OTHERS = -1 - appearance.PLANES - BEYOND  # the plane of other things, the background's last
@@ -141,14 +143,15 @@ class Recalled:
     """What earlier frames say of one that is to be decided.
 
     memories: of colours, recent, the touched frame's by place and anywhere. expected: where the subject is, if hidden.
-    known: what the known background and the subject's own look say, planes at half size. place: how far the part that
-    is looked at is from what was seen there before, 0 to 1, at working size.
+    known: what the known background and the subject's own look say, planes at half size. place: the part that is
+    looked at beside what was seen there before; was: the last matte there, where it was; at working size.
     """
 
     memories: list[ColourMemory]
     expected: Expected
     known: list[F32]
-    place: F32
+    place: Against
+    was: F32
 
 
 @dataclass(frozen=True)
@@ -194,12 +197,14 @@ def stacked(carried: Carried, lab: U8, small: U8, shape: F32, box: Box, recalled
     ]
     big = doubled(box)
     part = lab[big].astype(np.float32) / np.float32(128) - np.float32(1)
-    full: list[F32] = [part[..., 0], part[..., 1], part[..., 2]]
+    place = recalled.place
+    full: list[F32] = [part[..., 0], part[..., 1], part[..., 2], *place.signed, place.known, place.share]
+    full.append(recalled.was * 2 - 1)
     full += [matte[big] * 2 - 1 for matte in (carried.matte, carried.along)]
     full.append(np.zeros_like(part[..., 0]) if later.beyond is None else later.beyond.matte[big] * 2 - 1)
     # with the pictures that they came with: where an edge lies beside its own, so does the outline
     lights = np.stack([carried.light[big], carried.first_light[big]]).astype(np.float32)
-    full += [*(lights / np.float32(128) - np.float32(1)), 2 * recalled.place - 1]
+    full += [*(lights / np.float32(128) - np.float32(1)), 2 * place.away - 1]
     planes = np.concatenate([quarters(full), np.stack([plane[box] for plane in half])])
     return Stack(planes.astype(np.float32), box)
 

@@ -17,6 +17,7 @@ from numpy.typing import NDArray
 from cuvrel.core.follow.remembered import clear
 from cuvrel.core.media.box import Box, bounds
 from cuvrel.core.media.rows import kernel
+from cuvrel.core.motion.flow import Warp
 from cuvrel.core.motion.ground import moved
 from cuvrel.core.pulls.known import CELL, lacking
 
@@ -32,6 +33,12 @@ OTHERWISE = 10.0  # the inverse of a difference of light's root that is none of 
 NEAR = 24  # pixels about the subject in which its edges are looked at
 LENT = 0.95  # how far what another follower knew is known here: a little less than what was seen
 LEARNED = 0.4  # how fast a place is learned anew
+WHOLE = 0.8  # coverage from which a point shows the subject's own light,
+WITHIN = 2.5  # cells about a point in which that is looked for, as a standard deviation,
+SEEN = np.float32(0.02)  # and the share of them that must show it
+VARIED, FAINT = np.float32(4), np.float32(2e-4)  # weight of that light's spread, and the square of no difference
+# light, red against green and yellow against blue, of a difference of light's root, for planes of -1 to 1
+OPPONENT = 2.5 * np.array([[1 / 3, 1 / 3, 1 / 3], [0.7, -0.7, 0], [0.4, 0.4, -0.8]], np.float32)
 CLEAR = 0.1  # coverage below which a point, and all about it, shows the place
 
 
@@ -45,6 +52,44 @@ def _learn(shown, clear, light, known):  # type: ignore[no-untyped-def]
                 for k in range(3):
                     light[y, x, k] += speed * (shown[y, x, k] - light[y, x, k])
                 known[y, x] = 1
+
+
+class Body:
+    """The subject's own light, told of each CELL pixels about it.
+
+    light: amounts of it of a frame, (h, w, 3) float32. matte: (h, w) float32.
+    """
+
+    def __init__(self, light: F32, matte: F32) -> None:
+        self._sums = np.zeros((-(-matte.shape[0] // CELL), -(-matte.shape[1] // CELL), 5), np.float32)
+        _sums(light, np.zeros_like(light), (matte > WHOLE).astype(np.float32), self._sums)
+
+    def told(self, flow: F32) -> F32:
+        """Its light about each cell of the next frame, how that spreads, and how surely it is known: (h', w', 5).
+
+        flow: motion from the next frame to this one, (h, w, 2) float32.
+        """
+        few = cv2.resize(flow, self._sums.shape[1::-1], interpolation=cv2.INTER_NEAREST)
+        here = Warp(few / np.float32(CELL))
+        sums = np.dstack([here.of(self._sums[..., :3]), here.of(self._sums[..., 3:])])
+        sums = cv2.GaussianBlur(sums, (0, 0), WITHIN)
+        mean = sums[..., :3] / (sums[..., 4:] + np.float32(1e-6))
+        spread = np.maximum(sums[..., 3] / (sums[..., 4] + np.float32(1e-6)) - np.square(mean).sum(axis=2), 0)
+        return np.dstack([mean, spread, np.minimum(sums[..., 4] / SEEN, 1)])
+
+
+@dataclass(frozen=True)
+class Against:
+    """A part of a frame beside what is known to lie behind it, planes of about -1 to 1, (h, w) float32 each.
+
+    away: how far it is from that, 0 to 1; signed: by how much it is lighter, redder and yellower; known: where that
+    is known; share: how much of each point the subject's own light makes up, -1 for none, 1 for all, as far as known.
+    """
+
+    away: F32
+    signed: list[F32]
+    known: F32
+    share: F32
 
 
 @dataclass(frozen=True)
@@ -80,17 +125,22 @@ class Place:
         """To the next frame, with the camera. fit: motion from it to the frame before, (2, 3) of `fit.fitted`."""
         self._light, self._known = moved(self._light, self._known, fit)
 
-    def differs(self, light: F32, shape: F32, box: Box) -> F32:
-        """How far a frame is from what is known, in a box of it, 0 to 1; 0 where nothing is known.
+    def against(self, light: F32, shape: F32, box: Box, body: F32) -> Against:
+        """How a frame differs from what is known, in a box of it; all 0 where nothing is known.
 
-        light: of all of the frame. shape: the carried matte, (h, w) float32.
+        light: of all of the frame. shape: the carried matte, (h, w) float32. body: as `Body.told` of it.
         """
         # light that grows or fades all over is no difference
         drift = _drift(light, self._light, self._known * (shape < CLEAR))
         # as the eye counts light: by its root
-        apart = cv2.sqrt(light[box]) - cv2.sqrt(self._light[box]) - drift
+        known, root = self._known[box], cv2.sqrt(self._light[box]) + drift
+        apart = (cv2.sqrt(light[box]) - root) * known[..., None]
         away = cv2.sqrt(cv2.transform(cv2.multiply(apart, apart), np.ones((1, 3), np.float32)))
-        return np.asarray(np.tanh(away * np.float32(OTHERWISE)) * self._known[box], np.float32)
+        signed = np.clip(cv2.transform(apart, OPPONENT), -1, 1)
+        own = cv2.resize(body, (CELL * body.shape[1], CELL * body.shape[0]), interpolation=cv2.INTER_LINEAR)
+        share = np.empty(known.shape, np.float32)
+        _share(light[box], root, own[box], known, share)
+        return Against(np.tanh(away * np.float32(OTHERWISE)), list(cv2.split(signed)), known * 2 - 1, share)
 
     def borrow(self, other: Place, fit: F32, takes: Mask) -> None:
         """Takes what another one surely knows where this one knows nothing.
@@ -111,6 +161,22 @@ class Place:
     def learn(self, light: F32, matte: F32) -> None:
         """Takes in what a frame shows of the place. matte: (h, w) float32."""
         _learn(light, clear(matte, CLEAR), self._light, self._known)
+
+
+@kernel
+def _share(light, root, own, known, out):  # type: ignore[no-untyped-def]
+    """How far from the place's light, given by its root, to the subject's own each point is, -1 to 1 by trust."""
+    for y in range(out.shape[0]):
+        for x in range(out.shape[1]):
+            mixed, far = np.float32(0), np.float32(0)
+            for k in range(3):
+                behind = root[y, x, k] * abs(root[y, x, k])
+                most = own[y, x, k] - behind
+                mixed += (light[y, x, k] - behind) * most
+                far += most * most
+            share = min(max(mixed / (far + np.float32(1e-6)), np.float32(0)), np.float32(1))
+            trust = far / (far + VARIED * own[y, x, 3] + FAINT)
+            out[y, x] = (2 * share - 1) * trust * own[y, x, 4] * known[y, x]
 
 
 def _drift(light: F32, other: F32, free: F32) -> F32:
