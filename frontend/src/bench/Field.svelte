@@ -117,7 +117,7 @@
   {#if field.animatable && field.control === "number"}
     <FieldMenu {desk} {field} {stored} {path} {name} reach={reach[1] - reach[0]} onput={put} />
   {:else}
-    <span class="label" title={field.hint}>{field.label}</span>
+    <span class="field-label" title={field.hint}>{field.label}</span>
   {/if}
   {#if field.control === "number"}
     <input
@@ -188,14 +188,6 @@
 {#if driver}<Driving {field} {driver} {name} onput={put} />{/if}
 
 <style>
-  .label {
-    color: var(--quiet);
-    font-size: 12px;
-    line-height: 1.1;
-    overflow: hidden;
-    text-overflow: ellipsis;
-    white-space: nowrap;
-  }
   .field-row {
     display: grid;
     grid-template-columns: 78px minmax(0, 1fr) 54px minmax(24px, auto);

@@ -95,20 +95,14 @@
 </DropdownMenu.Root>
 
 <style>
-  :global(.field-label) {
-    color: var(--quiet);
-    font-size: 12px;
-    line-height: 1.1;
-    overflow: hidden;
-    text-overflow: ellipsis;
-    white-space: nowrap;
+  :global(button.field-label) {
     border: 0;
     background: none;
     padding: 0;
     min-height: 24px;
     text-align: left;
   }
-  :global(.field-label:hover) {
+  :global(button.field-label:hover) {
     color: var(--ink);
     text-decoration: underline dotted;
   }
