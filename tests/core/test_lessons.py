@@ -10,7 +10,7 @@ import pytest
 from numpy.typing import NDArray
 
 from cuvrel.core.checks.quality import overlap
-from cuvrel.core.follow import carry
+from cuvrel.core.follow import decide
 from cuvrel.core.follow.carry import Follower
 from cuvrel.core.follow.evidence import Stack
 from cuvrel.core.follow.lessons import MOST, Arrival, Learned, Lesson, lesson, nearest
@@ -93,7 +93,7 @@ class Blind:
 
 
 def test_a_follower_that_has_learned_keeps_what_the_network_drops(monkeypatch: pytest.MonkeyPatch) -> None:
-    monkeypatch.setattr(carry, "network", Blind)
+    monkeypatch.setattr(decide, "network", Blind)
     pictures, truths = sliding(5)
     for n, picture in enumerate(pictures):  # a light patch on the subject alone
         picture[np.roll(disc(150, 110, 14, picture.shape[:2]), 3 * n, axis=1) * truths[n] > 0.5] = 250
@@ -109,7 +109,7 @@ def test_a_follower_that_has_learned_keeps_what_the_network_drops(monkeypatch: p
 
 
 def test_the_network_alone_is_examined_whatever_was_learned_before(monkeypatch: pytest.MonkeyPatch) -> None:
-    monkeypatch.setattr(carry, "network", Blind)
+    monkeypatch.setattr(decide, "network", Blind)
     pictures, truths = sliding(3)
     follower = Follower(pictures[0], truths[0])
     follower.learn([examined(pictures.__getitem__, 3, Follower(pictures[0], truths[0]), (1, 1), 1 - truths[1])])
@@ -154,7 +154,7 @@ def test_evidence_is_read_as_the_stack_has_it() -> None:
     follower = Follower(pictures[0], truths[0])
     follower.step(pictures[1])
     stack: Stack = follower.stack
-    told, odds = carry.network(several=True).reasoned(stack.planes)
+    told, odds = decide.network(several=True).reasoned(stack.planes)
     assert told.shape[1:] == odds.shape[1:] == stack.planes.shape[1:]
-    np.testing.assert_array_equal(whole(odds), carry.network(several=True).odds(stack.planes))
+    np.testing.assert_array_equal(whole(odds), decide.network(several=True).odds(stack.planes))
     assert 0.2 < told.std() < 3, "planes of about the same spread"

@@ -4,7 +4,8 @@ from __future__ import annotations
 
 import pytest
 
-from cuvrel.core.follow.carry import Follower, network
+from cuvrel.core.follow.carry import Follower
+from cuvrel.core.follow.decide import network
 from cuvrel.core.follow.lessons import Lesson
 from cuvrel.store.lessons import lessons_about
 from cuvrel.store.sweep import used_blobs

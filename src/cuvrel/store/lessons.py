@@ -5,7 +5,7 @@ from __future__ import annotations
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from cuvrel.core.follow.carry import network
+from cuvrel.core.follow.decide import network
 from cuvrel.core.follow.lessons import Lesson, nearest
 from cuvrel.store.blobs import Blobs
 from cuvrel.store.models import MatteFrame

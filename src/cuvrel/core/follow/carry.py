@@ -14,8 +14,6 @@ from __future__ import annotations
 from collections.abc import Sequence
 from copy import deepcopy
 from dataclasses import dataclass, replace
-from functools import cache
-from pathlib import Path
 
 import cv2
 import numpy as np
@@ -23,9 +21,9 @@ from numpy.typing import NDArray
 
 from cuvrel.core.follow.appearance import Appearance
 from cuvrel.core.follow.background import Background
+from cuvrel.core.follow.decide import HOLD, decided, reasoned
 from cuvrel.core.follow.doubt import HALT, advice, worst_place
 from cuvrel.core.follow.evidence import (
-    VEILS,
     Beyond,
     Carried,
     Expected,
@@ -47,29 +45,16 @@ from cuvrel.core.motion.flow import BothWays, Flow, Warp
 from cuvrel.core.motion.ground import at_size
 from cuvrel.core.pulls.known import lights
 from cuvrel.core.pulls.memory import ColourMemory, to_lab
-from cuvrel.core.pulls.network import SURELY, Network, whole
 from cuvrel.core.pulls.prepared import shrink
 from cuvrel.core.pulls.soften import soften
 
 F32 = NDArray[np.float32]
 U8 = NDArray[np.uint8]
-HOLD = 0.35  # how strongly the carried shape counts, where the network is left to itself
-OTHER = 3.0  # log odds by which what was another thing before it came here is not the subject
 LATER = 8  # frames since the touched one that are assumed where following goes on from a followed frame
 LONG = 640  # the longer side at which motion is found and the outline decided,
 SHORT = 512  # and the same where the subject is large and the plate is larger still
 TRUST = 0.8  # how far the picture's edges count beside those that were decided
 LARGE = 0.15  # share of the plate that a large subject's box fills
-
-
-@cache
-def network(several: bool = False) -> Network:
-    """What weighs the evidence; `training/` says how it was made.
-
-    several: for clips of which several frames are touched. What is learned between touched frames is to keep to them;
-    a subject that is followed from one frame alone must be found again where all else is lost.
-    """
-    return Network(Path(__file__).with_name("between.onnx" if several else "carry.onnx"))
 
 
 def _filled(matte: F32) -> float:
@@ -191,13 +176,7 @@ class Follower:
         """
         stack = self._gathered(looked, after)[2]
         u = shrink(matte, self.size).astype(np.float32)
-        return lesson(*self._reasoned(stack), u[stack.inside])
-
-    def _reasoned(self, stack: Stack) -> tuple[F32, F32]:
-        """What the network says of the evidence, as `Network.reasoned`."""
-        return network(several=self._several).reasoned(
-            stack.planes if self._several else np.delete(stack.planes, VEILS, 0)
-        )
+        return lesson(*reasoned(stack, self._several), u[stack.inside])
 
     def look(self, rgb: U8, before: Looked | None = None) -> Looked:
         """What can be told of a frame without the matte of the one before it.
@@ -297,7 +276,10 @@ class Follower:
         if beyond is not None:
             beyond = replace(beyond, matte=shrink(beyond.matte, self.size).astype(np.float32))
         fault, shape, stack = self._gathered(looked, after, decide, beyond)
-        u = self._decided(shape if beyond is None else np.maximum(shape, beyond.matte), stack) if decide else shape
+        u = shape
+        if decide:
+            carried = shape if beyond is None else np.maximum(shape, beyond.matte)
+            u = decided(carried, stack, self._several, self.hold, self._learned)
         self._recent.fade(0.75)
         self._teach([self._recent], looked.lab, u, 0.4)
         small = halved(u)
@@ -386,24 +368,3 @@ class Follower:
         memories = [self._recent, *self._touched]
         recalled = Recalled(memories, self._expected, [*ground, *own], place, self._u[big])
         return stacked(carried, looked.lab, looked.half, shape, box, recalled, later)
-
-    def _decided(self, shape: F32, stack: Stack) -> F32:
-        """The matte that the network weighs out, without crumbs that nothing was carried to."""
-        u = np.zeros(self.size, np.float32)
-        part = shape[stack.inside]
-        told, odds = self._reasoned(stack)
-        if self._learned is not None:
-            odds = np.clip(odds + self._learned.odds(told), -SURELY, SURELY)
-        odds = whole(odds) + np.float32(8 * (self.hold - HOLD)) * (part - 0.5)
-        odds -= np.float32(OTHER) * cv2.resize(stack.other(), odds.shape[::-1], interpolation=cv2.INTER_LINEAR)
-        decided = 1 / (1 + np.exp(-odds))
-        hard = (decided > 0.5).astype(np.uint8)
-        count, labels, stats, _ = cv2.connectedComponentsWithStats(hard, connectivity=8)
-        if count > 2:
-            least = max(6.0, 0.002 * float(hard.sum()))
-            reached = np.bincount(labels.ravel(), weights=(part > 0.5).ravel(), minlength=count)
-            drop = (stats[:, cv2.CC_STAT_AREA] < least) & (reached < 3)
-            drop[0] = False
-            decided = np.where(drop[labels], np.minimum(decided, 0.1), decided)
-        u[stack.inside] = decided
-        return u
