@@ -50,6 +50,20 @@ def test_small_specks_go_with_their_soft_edge_and_the_subject_stays() -> None:
     assert np.array_equal(out[:, 28:], disc()[:, 28:])
 
 
+def test_holes_and_specks_are_the_same_wherever_in_the_picture_a_subject_stands() -> None:
+    rough = cv2.GaussianBlur(np.random.default_rng(4).normal(0, 8, (90, 110)).astype(np.float32), (0, 0), 2.5)
+    matte = np.zeros((100, 120), np.float32)
+    matte[5:95, 5:115] = np.clip(rough + 0.5, 0, 1)
+    alone = without_islands(matte, 14, 12)
+    assert (alone != matte).any()
+    for top, left in ((0, 0), (60, 200), (140, 3)):
+        plate = np.zeros((240, 320), np.float32)
+        plate[top : top + 100, left : left + 120] = matte
+        out = without_islands(plate, 14, 12)
+        assert np.array_equal(out[top : top + 100, left : left + 120], alone)
+        assert out.sum() == pytest.approx(alone.sum())
+
+
 def test_smoothing_takes_bumps_off_and_keeps_a_straight_edge_to_the_pixel() -> None:
     matte = np.zeros((80, 80), np.float32)
     matte[:, :40] = 1

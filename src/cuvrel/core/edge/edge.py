@@ -15,6 +15,7 @@ from cuvrel.core.recipe.declared import Params, declare, number
 from cuvrel.core.recipe.values import Scalar
 
 F32 = NDArray[np.float32]
+FAINT = 0.02  # coverage that nobody sees
 
 
 class EdgeParams(Params):
@@ -99,13 +100,16 @@ def without_islands(matte: F32, holes: float, specks: float) -> F32:
     holes, specks: pixels; what has at most the area of a square of this width goes. A hole does not
     touch the picture's border. Soft edges of what stays are left as they are.
     """
-    out = matte
-    hard = (matte > 0.5).astype(np.uint8)
+    box = bounds(matte > FAINT, 4)  # around it all is one hole that touches the border
+    if box is None:
+        return matte
+    part, out = matte[box], matte.copy()
+    hard = (part > 0.5).astype(np.uint8)
     if specks > 0:
-        out = np.where(_small(hard, specks, border=True, room=matte > 0.02), 0, out)
+        out[box][_small(hard, specks, border=True, room=part > FAINT)] = 0
     if holes > 0:
-        out = np.where(_small(1 - hard, holes, border=False, room=matte < 0.98), 1, out)
-    return out.astype(np.float32)
+        out[box][_small(1 - hard, holes, border=False, room=part < 1 - FAINT)] = 1
+    return out
 
 
 def _small(mask: NDArray[np.uint8], width: float, border: bool, room: NDArray[np.bool_]) -> NDArray[np.bool_]:
