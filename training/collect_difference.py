@@ -19,8 +19,8 @@ from training.collect import collect, quantised
 from training.composites import Path, lay, wandering
 from training.draws import log_uniform
 from training.figures import figure
-from training.lens import GAMMA, Lens, compressed, in_light, on_display, some_film, some_lens
-from training.pieces import Part, lit_parts
+from training.lens import GAMMA, Lens, compressed, in_light, rendered, some_film, some_lens
+from training.pieces import Part, lit_parts, swung
 from training.places import scenery
 from training.textures import noise, palette
 
@@ -142,7 +142,7 @@ def pair(rng: np.random.Generator) -> tuple[U8, U8, F32]:
         if rng.uniform() < 0.3:
             lamp *= _lamp(rng, (x, y), tall * scale)
     total, cover = np.zeros((h, w, 3), np.float32), np.zeros((h, w), np.float32)
-    swiftest = max([quick, *(0.25 * tall * abs(part.swing * part.pace) for parts, _, tall in things for part in parts)])
+    swiftest = max([quick, *(swung(parts, tall) for parts, _, tall in things)])
     count = int(np.clip(swiftest * open_ * 0.6 + 2, 2, 12))
     place = in_light(place * light)
     for n in range(count):
@@ -169,16 +169,15 @@ def pair(rng: np.random.Generator) -> tuple[U8, U8, F32]:
     film = some_film(rng)
     gain = np.exp(rng.normal(0, 0.08, 3) + rng.normal(0, 0.1)).astype(np.float32)
     off = np.float32(rng.normal(0, 0.5, 2) * (rng.uniform() < 0.4))
-    light, behind = lens.seen(picture), Lens(lens.soft).seen(in_light(back))
     evened = float(rng.choice([0.1, 0.4, 1.0]))  # share of the grain that a clean plate of several frames still has
     grain = log_uniform(rng, 0.5, 14)
     if film is None:
-        picture, back = on_display(light) * dark, on_display(behind) * dark
-    else:  # whose grain is in the light
-        once = replace(film, dark=film.dark * evened, lit=film.lit * evened)
-        dim = np.power(dark, GAMMA)
-        picture, back = on_display(film.developed(light * dim, rng)), on_display(once.developed(behind * dim, rng))
-        grain /= 4
+        once = None
+    else:  # its grain is in the light
+        once, grain = replace(film, dark=film.dark * evened, lit=film.lit * evened), grain / 4
+    dim = np.power(dark, GAMMA)
+    picture = rendered(lens.seen(picture) * dim, film, rng)
+    back = rendered(Lens(lens.soft).seen(in_light(back)) * dim, once, rng)
     moved = cv2.warpAffine(back, np.array([[1, 0, off[0]], [0, 1, off[1]]]), (w, h), borderMode=cv2.BORDER_REFLECT)
     frame = seen(rng, picture * gain, grain, int(rng.integers(35, 96)))
     clean = seen(rng, moved, grain * evened, int(rng.integers(60, 97)))

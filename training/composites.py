@@ -17,8 +17,8 @@ from numpy.typing import NDArray
 from training.before import fence, leaves
 from training.draws import log_uniform
 from training.figures import figure
-from training.lens import GAMMA, Film, Lens, compressed, in_light, on_display, some_film, some_lens
-from training.pieces import Part, limb, lit_parts
+from training.lens import GAMMA, Film, Lens, compressed, in_light, rendered, some_film, some_lens
+from training.pieces import Part, limb, lit_parts, swung
 from training.places import scenery
 from training.textures import noise, palette
 
@@ -234,8 +234,7 @@ class Shot:
             x = int(abs((number * 1.5) % (w // 2) - w // 4))
             part = cv2.resize(self.lit[:, x : x + w // 4], (w, h), interpolation=cv2.INTER_LINEAR)
             total *= np.power(part, GAMMA)[..., None]
-        light = self.lens.seen(total / count)
-        picture = on_display(light if self.film is None else self.film.developed(light, self.rng))
+        picture = rendered(self.lens.seen(total / count), self.film, self.rng)
         picture = picture * np.float32(np.exp(self.fade * number) * (1 + self.flicker * self.rng.normal()))
         picture = cv2.GaussianBlur(picture, (0, 0), 0.5) * 255
         picture = picture + self.rng.normal(0, self.grain, picture.shape).astype(np.float32)
@@ -312,7 +311,7 @@ def some_shot(seed: int, size: tuple[int, int], frames: int) -> Shot:
         lit = np.exp(noise(rng, h // 4, w // 2, 2, 2) * rng.uniform(0.1, 0.7))
     subject = lit_parts(subject)
     others, before = ([(lit_parts(parts), where) for parts, where in things] for things in (others, before))
-    swiftest = max([quick, *(0.25 * tall * abs(part.swing * part.pace) for part in subject)])
+    swiftest = max(quick, swung(subject, tall))
     camera = Camera(size, frames, shaky, drift, zoom, open_, jitter)
     return Shot(
         back,

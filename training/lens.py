@@ -106,3 +106,8 @@ def some_film(rng: np.random.Generator) -> Film | None:
         wide=log_uniform(rng, 2, 10),
     )
     return film if rng.uniform() < FILMED else None
+
+
+def rendered(light: F32, film: Film | None, rng: np.random.Generator) -> F32:
+    """Amounts of light as a film or a sensor shows them, display-encoded; without one they are encoded as they are."""
+    return on_display(light if film is None else film.developed(light, rng))

@@ -32,6 +32,11 @@ class Part:
     wave: float = 0.0  # how far it ripples, in pixels
 
 
+def swung(parts: list[Part], tall: float) -> float:
+    """How many pixels a frame the swiftest of a figure's parts swings about its joint. tall: the figure, in pixels."""
+    return max((0.25 * tall * abs(part.swing * part.pace) for part in parts), default=0.0)
+
+
 def _ragged(rng: np.random.Generator, mask: F32, amount: float) -> F32:
     """A mask with an uneven or hairy outline."""
     if amount <= 0:
