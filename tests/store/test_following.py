@@ -76,7 +76,7 @@ def test_a_follow_that_was_cut_off_goes_on_from_its_last_frame(bench: Bench) -> 
     job = bench.start_follow(0)
     with bench.database.session() as session:
         row = session.get(JobRow, job)
-        row.state, row.progress = "working", {"at": 3}
+        row.state, row.progress = "waiting", {"at": 3}
     assert bench.finish(job).state == "done"
     found = bench.rows()
     assert set(found) == set(range(16))
@@ -169,7 +169,7 @@ def test_a_join_that_was_cut_off_goes_on(bench: Bench) -> None:
     wanted = {f: r.blob for f, r in bench.rows().items()}
     with bench.database.session() as session:
         row = session.get(JobRow, job)
-        row.state, row.progress, row.finished = "working", {"at": 5, "back": 2}, None
+        row.state, row.progress, row.finished = "waiting", {"at": 5, "back": 2}, None
     assert bench.finish(job).state == "done"
     assert {f: r.blob for f, r in bench.rows().items() if f != 1} == {f: b for f, b in wanted.items() if f != 1}
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from playwright.sync_api import BrowserContext, expect
+from playwright.sync_api import APIResponse, BrowserContext, Route, expect
 
 from cuvrel.demo.followed import read
 from cuvrel.demo.project import CLIPS
@@ -301,12 +301,20 @@ def test_all_keys_are_listed_and_searched(desk: Desk, demo: int) -> None:
     expect(sheet).to_have_count(0)
 
 
-def test_an_export_is_stopped_and_run_again(desk: Desk, demo: int) -> None:
+def test_an_export_is_stopped_and_run_again_though_an_answer_comes_late(desk: Desk, demo: int) -> None:
     desk.open(demo)
+    late: list[tuple[Route, APIResponse]] = []
+    desk.page.route("**/exports", lambda route: late.append((route, route.fetch())))
     desk.button("Export", exact=True).click()
     panel = desk.page.get_by_role("region", name="Export")
     panel.get_by_role("radio", name="Cut-out, PNG sequence, straight").check()
     panel.get_by_role("button", name="Start this export").click()
     panel.locator("li").first.get_by_role("button", name="Stop").click()
-    panel.locator("li").first.get_by_role("button", name="Run again").click(timeout=20_000)
+    again = panel.locator("li").first.get_by_role("button", name="Run again")
+    expect(again).to_be_visible()
+    # the answer to the first request says that the job waits, which is no longer true
+    [(route, answer)] = late
+    with desk.page.expect_response("**/exports"):
+        route.fulfill(response=answer)
+    again.click()
     expect(panel.locator("li").first.get_by_role("link", name="Save")).to_be_visible(timeout=90_000)

@@ -5,6 +5,7 @@ from typing import Any
 import pytest
 
 from cuvrel.core.media.probe import probe
+from cuvrel.jobs.queue import run
 from cuvrel.store.models import JobRow
 from tests.web.conftest import Web, problem
 
@@ -51,6 +52,34 @@ def test_a_waiting_job_stops_at_once_and_can_be_run_again(web: Web) -> None:
     assert web.post(f"/api/jobs/{job['id']}/again").status_code == 202
     assert web.work(job["id"])["state"] == "done"
     assert "Only a job that failed" in problem(web.post(f"/api/jobs/{job['id']}/again"), 422)
+
+
+def test_every_telling_of_a_job_is_newer_than_the_last(web: Web) -> None:
+    shot = web.shot()
+    web.mark(shot)
+    told = [job := web.post(f"/api/shots/{shot}/exports", {"kind": "matte-ffv1", "target": "m1"}).json]
+    told.append(web.post(f"/api/jobs/{job['id']}/stop").json)
+    told.append(web.post(f"/api/jobs/{job['id']}/again").json)
+    told.append(web.work(job["id"]))
+    assert [one["state"] for one in told] == ["waiting", "stopped", "waiting", "done"]
+    numbers = [one["told"] for one in told]
+    assert numbers == sorted(set(numbers))
+
+
+def test_a_job_that_is_in_the_queue_twice_is_done_once(web: Web) -> None:
+    shot = web.shot()
+    web.mark(shot)
+    job = web.post(f"/api/shots/{shot}/exports", {"kind": "matte-ffv1", "target": "m1"}).json["id"]
+    inner: list[dict[str, Any]] = []
+
+    def work(row: JobRow) -> str:
+        run(web.database, job, lambda _: pytest.fail("a second worker took it too"))
+        inner.append(web.get(f"/api/jobs/{job}").json)
+        return web.works.work(row)
+
+    run(web.database, job, work)
+    assert inner[0]["state"] == "working"
+    assert web.get(f"/api/jobs/{job}").json["state"] == "done"
 
 
 def test_an_export_is_absent_until_it_is_complete(web: Web, tmp_path: Any) -> None:

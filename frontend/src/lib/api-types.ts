@@ -679,6 +679,10 @@ export interface JobOut {
     [k: string]: unknown;
   };
   stopping: boolean;
+  /**
+   * How often this was told; of two, the larger number is the newer.
+   */
+  told: number;
   started: string | null;
   finished: string | null;
   args: {

@@ -45,7 +45,7 @@ export class ShotStore {
 
   async open(id: number): Promise<void> {
     this.id = id;
-    this.take(await api.shot(id));
+    await this.fetch();
     const lost = this.jobs.find((job) => job.kind === "follow" && job.state === "failed");
     if (lost) this.failed(lost);
   }
@@ -203,8 +203,7 @@ export class ShotStore {
     void this.pump();
   }
 
-  private async reload(): Promise<void> {
-    this.behind = false;
+  private async fetch(): Promise<void> {
     // what is told while the answer is on its way is newer than the answer
     const told: Event[] = [];
     this.reloads.add(told);
@@ -212,10 +211,17 @@ export class ShotStore {
       this.take(await api.shot(this.id));
       this.reloads.delete(told);
       for (const event of told) this.heard(event);
-    } catch (error) {
-      notes.fault(error);
     } finally {
       this.reloads.delete(told);
+    }
+  }
+
+  private async reload(): Promise<void> {
+    this.behind = false;
+    try {
+      await this.fetch();
+    } catch (error) {
+      notes.fault(error);
     }
   }
 
@@ -259,6 +265,8 @@ export class ShotStore {
 
   takeJob(job: JobOut): void {
     const before = this.jobs.find((j) => j.id === job.id);
+    // the answer to a request may come after the events that followed it
+    if (before && job.told < before.told) return;
     this.jobs = before ? this.jobs.map((j) => (j.id === job.id ? job : j)) : [job, ...this.jobs];
     if (before?.state === job.state) return;
     if (job.kind === "follow" && !["waiting", "working"].includes(job.state)) {

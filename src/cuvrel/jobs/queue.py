@@ -39,12 +39,14 @@ def job_json(row: JobRow) -> dict[str, Any]:
         "result": row.result, "stopping": row.stop and row.state in OPEN,
         "started": row.started.isoformat() if row.started else None,
         "finished": row.finished.isoformat() if row.finished else None,
+        "told": row.told,
         "args": {k: v for k, v in row.args.items() if k in ("pull", "start", "step", "kind", "target")},
     }  # fmt: skip
 
 
 def tell(session: Session, row: JobRow) -> None:
-    """Tells the listeners how the job stands."""
+    """Tells the listeners how the job stands, counted: what arrives late is known to be old. Needs the row locked."""
+    row.told += 1
     notify(session, "job", job=job_json(row))
 
 
@@ -61,8 +63,8 @@ def enqueue(database: Database, app: procrastinate.App, job_id: int) -> None:
     """Puts the job into the queue. Should this be cut short, the workers' recovery does it later."""
     queue_id = app.configure_task(name="cuvrel.job", queue="work").defer(job_id=job_id)
     with database.session() as session:
-        row = session.get(JobRow, job_id)
-        if row is not None:
+        row = session.get(JobRow, job_id, with_for_update=True)
+        if row is not None and row.queue_id is None:  # else its turn has come already
             row.queue_id = queue_id
 
 
@@ -93,6 +95,7 @@ def recover(database: Database, app: procrastinate.App) -> int:
                     text("UPDATE procrastinate_jobs SET status = 'failed' WHERE id = :id"), {"id": row.queue_id}
                 )
             row.state, row.queue_id = "waiting", None
+            tell(session, row)
             lost.append(row.id)
     for job_id in lost:
         log.warning("job %s lost its worker; it goes on from its last progress", job_id)
@@ -100,13 +103,17 @@ def recover(database: Database, app: procrastinate.App) -> int:
     return len(lost)
 
 
-def run(database: Database, job_id: int, work: Callable[[JobRow], str]) -> None:
-    """Runs a job's work and writes down how it ended. The work's return value is its closing line."""
+def run(database: Database, job_id: int, work: Callable[[JobRow], str], queue_id: int | None = None) -> None:
+    """Runs a waiting job's work and writes down how it ended. The work's return value is its closing line.
+
+    A job that was stopped and run again before its turn is in the queue twice; whoever comes second leaves it alone,
+    and the entry by which it is at work (`queue_id`) is written down for the recovery.
+    """
     with database.session() as session:
         row = session.get(JobRow, job_id, with_for_update=True)
-        if row is None or row.state not in OPEN:
+        if row is None or row.state != "waiting":
             return
-        row.state, row.started = "working", row.started or now()
+        row.state, row.started, row.queue_id = "working", row.started or now(), queue_id or row.queue_id
         tell(session, row)
     try:
         if row.stop:
@@ -123,7 +130,7 @@ def run(database: Database, job_id: int, work: Callable[[JobRow], str]) -> None:
             "Something went wrong inside the program. Run it again; if it fails again, the server's log says more."
         )
     with database.session() as session:
-        row = session.get(JobRow, job_id)
+        row = session.get(JobRow, job_id, with_for_update=True)
         if row is None:
             return
         row.state, row.message, row.finished = state, message, now()

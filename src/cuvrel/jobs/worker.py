@@ -25,9 +25,9 @@ def worker_app(config: Config, works: Works) -> procrastinate.App:
     """The queue with its one task, for a worker."""
     app = procrastinate.App(connector=procrastinate.PsycopgConnector(conninfo=config.conninfo, min_size=1, max_size=4))
 
-    @app.task(name="cuvrel.job", queue="work")
-    def job(job_id: int) -> None:
-        run(works.database, job_id, works.work)
+    @app.task(name="cuvrel.job", queue="work", pass_context=True)
+    def job(context: procrastinate.JobContext, job_id: int) -> None:
+        run(works.database, job_id, works.work, context.job.id)
 
     return app
 

@@ -125,6 +125,7 @@ class JobRow(Base):
     message: Mapped[str] = mapped_column(default="")
     stop: Mapped[bool] = mapped_column(default=False)
     queue_id: Mapped[int | None] = mapped_column(BigInteger)
+    told: Mapped[int] = mapped_column(default=0)  # how often its standing was told; a larger number is newer
     created: Mapped[datetime] = mapped_column(default=now)
     started: Mapped[datetime | None]
     finished: Mapped[datetime | None]

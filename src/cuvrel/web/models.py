@@ -89,6 +89,7 @@ class JobOut(BaseModel):
     message: str
     result: dict[str, Any]
     stopping: bool
+    told: int = Field(description="How often this was told; of two, the larger number is the newer.")
     started: str | None
     finished: str | None
     args: dict[str, Any]
