@@ -121,6 +121,29 @@ def seen(rng: np.random.Generator, picture: F32, grain: float, quality: int) -> 
     return compressed(out, quality)
 
 
+def photographed(rng: np.random.Generator, light: F32, place: F32, lens: Lens | None = None) -> tuple[U8, U8]:
+    """A frame and its clean plate, (h, w, 3) uint8, of amounts of light with and without what stands there.
+
+    By one camera, if not at one time: another exposure and tint, a shift, more grain in one than in the other.
+    """
+    h, w = light.shape[:2]
+    lens = lens or some_lens(rng)
+    film = some_film(rng)
+    gain = np.exp(rng.normal(0, 0.08, 3) + rng.normal(0, 0.1)).astype(np.float32)
+    off = np.float32(rng.normal(0, 0.5, 2) * (rng.uniform() < 0.4))
+    evened = float(rng.choice([0.1, 0.4, 1.0]))  # share of the grain that a clean plate of several frames still has
+    grain = log_uniform(rng, 0.5, 14)
+    if film is None:
+        once = None
+    else:  # its grain is in the light
+        once, grain = replace(film, dark=film.dark * evened, lit=film.lit * evened), grain / 4
+    picture = rendered(lens.seen(light), film, rng)
+    back = rendered(Lens(lens.soft).seen(place), once, rng)
+    moved = cv2.warpAffine(back, np.array([[1, 0, off[0]], [0, 1, off[1]]]), (w, h), borderMode=cv2.BORDER_REFLECT)
+    frame = seen(rng, picture * gain, grain, int(rng.integers(35, 96)))
+    return frame, seen(rng, moved, grain * evened, int(rng.integers(60, 97)))
+
+
 def pair(rng: np.random.Generator) -> tuple[U8, U8, F32]:
     """A frame, its clean plate, (h, w, 3) uint8, and true coverage, (h, w) float32."""
     w, h = SIZE
@@ -166,22 +189,24 @@ def pair(rng: np.random.Generator) -> tuple[U8, U8, F32]:
             picture = picture * (1 - body[..., None]) + bright * body[..., None] + np.power(spread, GAMMA)
             cover = np.maximum(cover, np.maximum(held[..., 3], body))
     dark = np.float32(rng.uniform(0.12, 1) if rng.uniform() < 0.4 else 1)
-    film = some_film(rng)
-    gain = np.exp(rng.normal(0, 0.08, 3) + rng.normal(0, 0.1)).astype(np.float32)
-    off = np.float32(rng.normal(0, 0.5, 2) * (rng.uniform() < 0.4))
-    evened = float(rng.choice([0.1, 0.4, 1.0]))  # share of the grain that a clean plate of several frames still has
-    grain = log_uniform(rng, 0.5, 14)
-    if film is None:
-        once = None
-    else:  # its grain is in the light
-        once, grain = replace(film, dark=film.dark * evened, lit=film.lit * evened), grain / 4
     dim = np.power(dark, GAMMA)
-    picture = rendered(lens.seen(picture) * dim, film, rng)
-    back = rendered(Lens(lens.soft).seen(in_light(back)) * dim, once, rng)
-    moved = cv2.warpAffine(back, np.array([[1, 0, off[0]], [0, 1, off[1]]]), (w, h), borderMode=cv2.BORDER_REFLECT)
-    frame = seen(rng, picture * gain, grain, int(rng.integers(35, 96)))
-    clean = seen(rng, moved, grain * evened, int(rng.integers(60, 97)))
+    frame, clean = photographed(rng, picture * dim, in_light(back) * dim, lens)
     return frame, clean, cv2.GaussianBlur(cover, (0, 0), 0.5)
+
+
+def sampled(
+    rng: np.random.Generator, frame: U8, clean: U8, truth: F32, first: bool
+) -> list[tuple[NDArray[np.int8], U8]]:
+    """A pair as samples: of a second look, and of a first one before it if that is wanted."""
+    behind, gain = matched(frame, clean, True, True)
+    plate = lit(behind, gain)
+    stacks = [planes(frame, plate, grain(frame, plate))] if first else []
+    found = looked(frame, plate, int(rng.choice([240, 320, 400])))
+    plate = relit(frame, plate, found)
+    before = cv2.resize(found, (SIZE[0] // 2, SIZE[1] // 2), interpolation=cv2.INTER_LINEAR)
+    stacks.append(planes(frame, plate, grain(frame, plate), before))
+    level = np.round(np.clip(truth, 0, 1) * 255).astype(np.uint8)
+    return [(quantised(stack), level) for stack in stacks]
 
 
 def gather(seed: int) -> list[tuple[NDArray[np.int8], U8]]:
@@ -190,16 +215,7 @@ def gather(seed: int) -> list[tuple[NDArray[np.int8], U8]]:
     rng = np.random.default_rng(seed + 3 * 10**6)
     out = []
     for first in (True, False):
-        frame, clean, truth = pair(rng)
-        behind, gain = matched(frame, clean, True, True)
-        plate = lit(behind, gain)
-        stacks = [planes(frame, plate, grain(frame, plate))] if first else []
-        found = looked(frame, plate, int(rng.choice([240, 320, 400])))
-        plate = relit(frame, plate, found)
-        before = cv2.resize(found, (SIZE[0] // 2, SIZE[1] // 2), interpolation=cv2.INTER_LINEAR)
-        stacks.append(planes(frame, plate, grain(frame, plate), before))
-        level = np.round(np.clip(truth, 0, 1) * 255).astype(np.uint8)
-        out += [(quantised(stack), level) for stack in stacks]
+        out += sampled(rng, *pair(rng), first)
     return out
 
 

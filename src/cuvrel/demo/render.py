@@ -44,15 +44,15 @@ class Film:
         self.set: Backdrop = trace_set(
             scene.camera, scene.light, scene.solids, size, margin, samples or scene.samples, scene.ground
         )
-        self._camera, self._light = scene.camera.row(), scene.light.row()
+        self._camera, self._light, self.tones = scene.camera.row(), scene.light.row(), TONES
         self._posing = threading.Lock()
 
     def times(self, number: int) -> NDArray[np.float64]:
         """The instants of a frame, in seconds."""
         return (number + (np.arange(self.instants) + 0.5) / self.instants * SHUTTER) / FPS
 
-    def frame(self, number: int) -> tuple[U8, list[U8]]:
-        """(H, W, 3) uint8 sRGB and each subject's true coverage, (H, W) uint8."""
+    def exposed(self, number: int) -> tuple[F32, F32]:
+        """The light that a frame lets in, (H, W, 3) float32, linear, and each subject's true coverage, (H, W, N)."""
         w, h = self.size
         scene, times = self.scene, self.times(number)
         # a scene's people keep their last pose: two frames that are drawn at once would mix theirs
@@ -70,7 +70,7 @@ class Film:
             self._camera,
             self._light,
             lamp,
-            TONES,
+            self.tones,
             poses,
             balls,
             shifts,
@@ -80,6 +80,12 @@ class Film:
             colour,
             cover,
         )
+        return colour, cover
+
+    def frame(self, number: int) -> tuple[U8, list[U8]]:
+        """(H, W, 3) uint8 sRGB and each subject's true coverage, (H, W) uint8, as the lens draws them."""
+        scene = self.scene
+        colour, cover = self.exposed(number)
         rng = np.random.default_rng((scene.seed, number))
         picture = develop(colour * np.float32(scene.exposure(number / FPS)), rng, 1.15 if scene.lamp else 1.0)
         return picture, [
