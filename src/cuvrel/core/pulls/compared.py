@@ -29,6 +29,7 @@ SMALL = 480  # the longer side at which things are looked for,
 LONG = 1280  # and at which their outline is decided
 MAYBE = 0.15  # how likely a place must be to be looked at
 TRUST = 0.6  # how far the picture's edges count beside those that were decided, before the clean plate has its say
+SHARE = 0.5  # of an edge that the clean plate's light gives, beside what was decided
 BINS = 16  # levels of light at which grain is measured
 COARSE = 4  # light is spread at such a fraction of the size,
 REACH = 80  # as far as such a part of the longer side
@@ -191,5 +192,5 @@ def weighed(rgb: U8, clean: U8, detail: float = 1.0) -> F32:
         u[large] = _decided(here, there, grain(picture, plate), before[box])
     soft = soften(u, picture, detail, trust=TRUST)
     if detail > 0:
-        soft += np.float32(detail) * (covered(picture, plate, soft) - soft)
+        soft += np.float32(SHARE * detail) * (covered(picture, plate, soft) - soft)
     return soft if picture.shape == rgb.shape else enlarged(soft, rgb, picture)
