@@ -17,11 +17,12 @@ from numpy.typing import NDArray
 from cuvrel.demo.body import BRASS, GLOW, IRON, LEATHER, TONES, WOOD, block, cone, ellipsoid, sheet
 from cuvrel.demo.people import Person, V, axis, vec
 from cuvrel.demo.quay import DAY, DUSK, GREY, LAMP, NIGHT, Camera, Light, box, furniture, post, sheds
-from cuvrel.demo.render import Film
+from cuvrel.demo.render import UNSEEN, Film
 from cuvrel.demo.scene import Parts, Scene
 from training.collect import collect
 from training.collect_difference import SIZE, photographed, sampled
 from training.draws import log_uniform
+from training.lens import GAMMA
 
 F32 = NDArray[np.float32]
 U8 = NDArray[np.uint8]
@@ -29,8 +30,8 @@ PAIRS = 8  # of one stage, which takes longer to build than a pair takes to expo
 SAMPLES, INSTANTS = 8, 8  # of the place a pixel, and of a frame
 SEEN = 12  # materials that a place may have
 GLARE = 3.2  # times a lamp's light that the renderer gives its flame
-Actor = Callable[[V, float], tuple[Parts, V | None]]
-UNSEEN = cone((0.0, -1000.0, 0.0), 0.01, (0.0, -1000.0, 0.1), 0.01, 0, 0)
+Actor = Callable[[V, float], tuple[Parts, V | None]]  # what is somewhere at a time, and where its lamp is
+CLOTHS = [n for n in range(len(TONES)) if n != GLOW]
 
 
 def _light(rng: np.random.Generator) -> Light:
@@ -93,8 +94,7 @@ def _tones(rng: np.random.Generator) -> F32:
 
 
 def _cloth(rng: np.random.Generator) -> int:
-    kinds = [n for n in range(len(TONES)) if n != GLOW]
-    return int(rng.choice(kinds))
+    return int(rng.choice(CLOTHS))
 
 
 def _lantern(rng: np.random.Generator, grip: V) -> tuple[Parts, V]:
@@ -159,7 +159,7 @@ def _things(rng: np.random.Generator, at: V) -> Parts:
 
 
 def _somebody(rng: np.random.Generator) -> Actor:
-    """A person: their parts, somewhere at a time, and where the lamp is that they may carry."""
+    """A person, who may carry a lamp."""
     who = Person(
         1, float(rng.uniform(1.3, 1.95)), coat=_cloth(rng), trousers=_cloth(rng), scarf=bool(rng.uniform() < 0.4),
         cap=_cloth(rng) if rng.uniform() < 0.7 else -1, beard=bool(rng.uniform() < 0.4), seed=float(rng.uniform(0, 99)),
@@ -192,11 +192,17 @@ def _somebody(rng: np.random.Generator) -> Actor:
     return parts
 
 
+def _something(rng: np.random.Generator) -> Actor:
+    """Things that nobody holds."""
+    seed = int(rng.integers(2**31))
+    return lambda at, t: (_things(np.random.default_rng(seed), at), None)
+
+
 def _acted(rng: np.random.Generator, scene: Scene) -> Scene:
     """The scene with somebody or something in it, for one frame."""
     camera = scene.camera
     row = camera.row().astype(np.float64)
-    cast: list[tuple[V, V, Actor | None, int]] = []
+    cast: list[tuple[V, V, Actor]] = []
     for _ in range(int(rng.choice([1, 2], p=[0.8, 0.2]))):
         away = log_uniform(rng, 1.6, 6)
         aside = away * rng.uniform(-0.75, 0.75) * SIZE[0] / SIZE[1] / 2 / camera.focal
@@ -204,25 +210,21 @@ def _acted(rng: np.random.Generator, scene: Scene) -> Scene:
         place[1] = rng.choice([0.0, rng.uniform(-0.4, 0.6)])
         speed = rng.normal(0, 1, 3) * log_uniform(rng, 0.05, 2.5) * np.array([1, 0.2, 1])
         if rng.uniform() < 0.8:
-            cast.append((place, speed, _somebody(rng), 0))
+            cast.append((place, speed, _somebody(rng)))
         else:
             place[1] += rng.uniform(0.2, 1.6)
-            cast.append((place, speed, None, int(rng.integers(2**31))))
+            cast.append((place, speed, _something(rng)))
     sky = float(np.mean(np.asarray(scene.light.horizon) + 0.4 * np.asarray(scene.light.sun_colour)))
     warm = np.array([1.9, rng.uniform(0.8, 1.8), rng.uniform(0.3, 1.6)])
     given = sky * log_uniform(rng, 0.3, 5)  # a metre away;
     flame = sky * log_uniform(rng, 2, 27) / GLARE  # far brighter than what it lights
 
     def parts(t: float) -> Parts:
-        out: Parts = []
-        for place, speed, who, seed in cast:
-            at = place + speed * t
-            out += _things(np.random.default_rng(seed), at) if who is None else who(at, t)[0]
-        return out
+        return [part for place, speed, actor in cast for part in actor(place + speed * t, t)[0]]
 
     def lamp(t: float) -> list[float]:
-        for place, speed, who, _ in cast:
-            shine = None if who is None else who(place + speed * t, t)[1]
+        for place, speed, actor in cast:
+            shine = actor(place + speed * t, t)[1]
             if shine is not None:
                 return [*shine, *(warm * flame), given / flame]
         return [0.0] * 7
@@ -240,7 +242,7 @@ def pairs(rng: np.random.Generator, count: int) -> list[tuple[U8, U8, F32]]:
     for _ in range(count):
         film.scene, film.tones = _acted(rng, empty), _tones(rng)
         light, cover = film.exposed(0)
-        scale = np.float32(log_uniform(rng, 0.18, 0.65) ** 2.2 / bright)
+        scale = np.float32(log_uniform(rng, 0.18, 0.65) ** GAMMA / bright)
         light, place = light * scale, behind * scale
         over = np.clip(light - np.float32(0.9), 0, 3)
         if over.max() > 0.02:  # what is too bright spreads in the lens

@@ -31,6 +31,7 @@ from cuvrel.demo.scenes import SCENES
 F32 = NDArray[np.float32]
 U8 = NDArray[np.uint8]
 SHUTTER = 0.5  # of a frame: a 180 degree shutter
+UNSEEN = cone((0.0, -1000.0, 0.0), 0.01, (0.0, -1000.0, 0.1), 0.01, 0, 0)  # a part where nobody looks
 
 
 class Film:
@@ -112,8 +113,7 @@ class Film:
 def _even(poses: list[list[list[float]]]) -> F32:
     """Poses as one array: where one has fewer parts (a wing that folds), parts that nobody sees fill up."""
     most = max(len(pose) for pose in poses)
-    unseen = cone((0.0, -1000.0, 0.0), 0.01, (0.0, -1000.0, 0.1), 0.01, 0, 0)
-    return np.array([[*pose, *[unseen] * (most - len(pose))] for pose in poses], np.float32)
+    return np.array([[*pose, *[UNSEEN] * (most - len(pose))] for pose in poses], np.float32)
 
 
 def lens(picture: F32) -> F32:
