@@ -13,8 +13,9 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from cuvrel.core.pulls.compared import grain, lit, looked, planes, relit
+from cuvrel.core.pulls.compared import lit, looked, relit
 from cuvrel.core.pulls.difference_key import matched
+from cuvrel.core.pulls.differences import grain, planes
 from training.collect import collect, quantised
 from training.composites import Path, lay, wandering
 from training.draws import log_uniform

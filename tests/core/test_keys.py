@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import sys
 from typing import Any
 
 import cv2
@@ -106,6 +107,18 @@ def test_a_contour_is_a_line_of_its_width_along_an_edge() -> None:
     out = contour(picture, lines(width=4.0), HERE)
     assert out[40].sum() == pytest.approx(4, abs=1.2)
     assert out[:, 46:54].sum() > 0.98 * out.sum()
+
+
+@pytest.mark.parametrize("width", [3.0, 40.0])
+def test_a_contour_is_the_same_on_any_number_of_cores(width: float, monkeypatch: pytest.MonkeyPatch) -> None:
+    picture = np.full((150, 120, 3), 60, np.uint8)
+    cv2.fillPoly(picture, [np.array([[20, 12], [100, 60], [40, 130]])], (190, 120, 80))
+    found = []
+    for cores in (1, 7):
+        monkeypatch.setattr(sys.modules[contour.__module__], "CORES", cores)
+        found.append(contour(picture, lines(width=width), HERE))
+    assert found[0].max() == 1
+    np.testing.assert_array_equal(*found)
 
 
 def test_short_lines_are_cleaned_up_and_equal_brightness_needs_colour() -> None:

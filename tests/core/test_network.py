@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from cuvrel.core.pulls import compared
-from cuvrel.core.pulls.compared import PLANES, QUARTERS
+from cuvrel.core.pulls.differences import PLANES, QUARTERS
 from cuvrel.core.pulls.network import SURELY, mirrored, quarters
 
 

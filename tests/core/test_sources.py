@@ -14,9 +14,10 @@ from cuvrel.core.media.reader import Reader
 from cuvrel.core.media.writer import png_bytes
 from cuvrel.core.pulls.clean_plate import drawn_coverage, joined_plate, median_plate, spaced
 from cuvrel.core.pulls.colour_key import ColourKeyParams, colour_key, narrowed, sampled, spread_of, widened
-from cuvrel.core.pulls.compared import grain, relit
+from cuvrel.core.pulls.compared import relit
 from cuvrel.core.pulls.context import PullContext
 from cuvrel.core.pulls.difference_key import DifferenceKeyParams, difference_key, matched, suggested
+from cuvrel.core.pulls.differences import grain
 from cuvrel.core.pulls.footage import FootageParams, channel_of, fitted, footage_matte
 from cuvrel.core.recipe.check import read_shot
 from cuvrel.core.recipe.errors import RecipeError

@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
+from itertools import pairwise
 from typing import Any
 
 import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from cuvrel.core.media.rows import in_rows, kernel
+from cuvrel.core.media.rows import CORES, at_once, in_rows, kernel
 from cuvrel.core.pulls.context import PullContext
 from cuvrel.core.pulls.luma_key import blurred
 from cuvrel.core.recipe.declared import Params, declare, number, switch
@@ -52,14 +53,7 @@ def contour(rgb: U8, values: dict[str, Any], context: PullContext) -> F32:
     together with what is strong (Canny, TPAMI 1986: hysteresis at 40 % of the strength). rgb: (H, W, 3)
     uint8 sRGB.
     """
-    picture = blurred(rgb, max(0.6, float(values["blur"]) * context.scale))
-    planes = cv2.split(picture) if values["colour"] else [cv2.cvtColor(picture, cv2.COLOR_RGB2GRAY)]
-    slopes = np.empty((2, len(planes), *rgb.shape[:2]), np.int16)
-    for k, plane in enumerate(planes):
-        cv2.Scharr(plane, cv2.CV_16S, 1, 0, slopes[0, k])
-        cv2.Scharr(plane, cv2.CV_16S, 0, 1, slopes[1, k])
-    in_rows(_steepest, len(rgb), slopes)
-    gx, gy = slopes[:, 0]
+    gx, gy = _slopes(blurred(rgb, max(0.6, float(values["blur"]) * context.scale)), bool(values["colour"]))
     # half a picture's range over a pixel is a full step; a blur of twice the size halves the slope
     full = 16 * 255 * 0.5 / max(1.0, 1.2 * float(values["blur"]) * context.scale)
     limit = float(values["strength"]) * full
@@ -71,13 +65,40 @@ def contour(rgb: U8, values: dict[str, Any], context: PullContext) -> F32:
     _, labels, stats, _ = cv2.connectedComponentsWithStats(lines, connectivity=8)
     keep = stats[:, cv2.CC_STAT_AREA] >= least
     keep[0] = False
-    out = np.zeros(rgb.shape[:2], np.float32)
     if not keep.any():
-        return out
+        return np.zeros(rgb.shape[:2], np.float32)
     empty = np.empty(rgb.shape[:2], np.uint8)
     in_rows(_empty, len(rgb), labels, keep, empty)
-    apart = cv2.distanceTransform(empty, cv2.DIST_L2, 5)
-    in_rows(_drawn, len(rgb), apart, np.float32(float(values["width"]) * context.scale / 2), out)
+    return _thick(empty, float(values["width"]) * context.scale / 2)
+
+
+def _slopes(picture: U8, colour: bool) -> NDArray[np.int16]:
+    """The steepest channel's slopes along x and y, or the luma's, (2, h, w)."""
+    planes = cv2.split(picture) if colour else [cv2.cvtColor(picture, cv2.COLOR_RGB2GRAY)]
+    slopes = np.empty((2, len(planes), *picture.shape[:2]), np.int16)
+
+    def along(way: int) -> None:
+        for k, plane in enumerate(planes):
+            cv2.Scharr(plane, cv2.CV_16S, 1 - way, way, slopes[way, k])
+
+    at_once(lambda: along(0), lambda: along(1))
+    in_rows(_steepest, len(picture), slopes)
+    return slopes[:, 0]
+
+
+def _thick(empty: U8, half: float) -> F32:
+    """Lines, which are 0 in `empty`, as coverage. half: of their width, in pixels."""
+    out = np.zeros(empty.shape, np.float32)
+    reach = int(half) + 2  # what is further from a line does not see it
+    rows = np.flatnonzero(empty.min(axis=1) == 0)
+    edges = np.linspace(max(0, rows[0] - reach), min(len(empty), rows[-1] + 1 + reach), CORES + 1).astype(int)
+
+    def drawn(first: int, last: int) -> None:
+        top = max(0, first - reach)
+        apart = cv2.distanceTransform(empty[top : last + reach], cv2.DIST_L2, 5)
+        _drawn(apart[first - top : last - top], np.float32(half), out[first:last])
+
+    at_once(*(lambda band=band: drawn(*band) for band in pairwise(edges)))
     return out
 
 
@@ -89,9 +110,9 @@ def _empty(y0, y1, labels, keep, out):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def _drawn(y0, y1, apart, half, out):  # type: ignore[no-untyped-def]
+def _drawn(apart, half, out):  # type: ignore[no-untyped-def]
     zero, one = np.float32(0), np.float32(1)
     most = min(one, half + half)
-    for y in range(y0, y1):
+    for y in range(out.shape[0]):
         for x in range(out.shape[1]):
             out[y, x] = min(max(half + np.float32(0.5) - apart[y, x], zero), one) * most

@@ -17,7 +17,7 @@ from numpy.typing import NDArray
 
 from cuvrel.core.media.box import bounds
 from cuvrel.core.media.colour import DECODE
-from cuvrel.core.media.rows import kernel
+from cuvrel.core.media.rows import in_rows, kernel
 
 F32 = NDArray[np.float32]
 U8 = NDArray[np.uint8]
@@ -48,13 +48,13 @@ ONWARD = Own(2, 3.0, 1.0)  # as the light goes on, where what lies behind is kno
 
 
 @kernel
-def _lacking(light, behind, matte, edge, inside, weights, even, known, cells, out):  # type: ignore[no-untyped-def]
+def _lacking(y0, y1, light, behind, matte, edge, inside, weights, even, known, cells, out):  # type: ignore[no-untyped-def]
     radius = len(weights) // 2
     h, w = matte.shape
     told = len(cells) > 0
     drift, astray, sure = np.zeros(3, np.float32), np.float32(FAINT), np.float32(1)
     whole, across, down = np.empty((3, 3), np.float32)
-    for y in range(h):
+    for y in range(y0, y1):
         for x in range(w):
             if not edge[y, x]:
                 continue
@@ -146,7 +146,7 @@ def lacking(
     out = np.zeros(matte.shape, np.float32)
     told = np.empty((0, 0), np.float32) if known is None else known
     changed = np.empty((0, 0, 5), np.float32) if cells is None else cells
-    _lacking(light, behind, matte, edge, inside, weights, np.float32(own.even), told, changed, out)
+    in_rows(_lacking, len(out), light, behind, matte, edge, inside, weights, np.float32(own.even), told, changed, out)
     return out
 
 
