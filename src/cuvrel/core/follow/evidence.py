@@ -20,7 +20,7 @@ from cuvrel.core.media.box import Box, blocks, doubled
 from cuvrel.core.motion.fit import fitted, with_subject
 from cuvrel.core.motion.ground import brought
 from cuvrel.core.pulls.memory import ColourMemory
-from cuvrel.core.pulls.network import quarters
+from cuvrel.core.pulls.network import gathered
 
 F32 = NDArray[np.float32]
 U8 = NDArray[np.uint8]
@@ -196,17 +196,15 @@ def stacked(carried: Carried, lab: U8, small: U8, shape: F32, box: Box, recalled
         *(np.full(shape.shape, told, np.float32) for told in _told(later.beyond)),
     ]
     big = doubled(box)
-    part = lab[big].astype(np.float32) / np.float32(128) - np.float32(1)
     place = recalled.place
-    full: list[F32] = [part[..., 0], part[..., 1], part[..., 2], *place.signed, place.known, place.share]
+    full: list[F32] = [*place.signed, place.known, place.share]
     full.append(recalled.was * 2 - 1)
     full += [matte[big] * 2 - 1 for matte in (carried.matte, carried.along)]
-    full.append(np.zeros_like(part[..., 0]) if later.beyond is None else later.beyond.matte[big] * 2 - 1)
+    full.append(np.zeros_like(place.known) if later.beyond is None else later.beyond.matte[big] * 2 - 1)
     # with the pictures that they came with: where an edge lies beside its own, so does the outline
     lights = np.stack([carried.light[big], carried.first_light[big]]).astype(np.float32)
     full += [*(lights / np.float32(128) - np.float32(1)), 2 * place.away - 1]
-    planes = np.concatenate([quarters(full), np.stack([plane[box] for plane in half])])
-    return Stack(planes.astype(np.float32), box)
+    return Stack(gathered(lab[big], full, [plane[box] for plane in half]), box)
 
 
 def _told(beyond: Beyond | None) -> tuple[float, float]:

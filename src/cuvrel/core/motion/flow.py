@@ -10,7 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from cuvrel.core.media.box import Box, bounds
-from cuvrel.core.media.rows import in_rows, kernel
+from cuvrel.core.media.rows import in_rows, kernel, small_kernel
 from cuvrel.core.motion.dense import Dense
 
 F32 = NDArray[np.float32]
@@ -96,7 +96,7 @@ class Flow:
         for dense, flow, near, far in ((self._close, forth, here, there), (self._check, back, there, here)):
             more = dense.between(np.ascontiguousarray(near[box]), Warp(flow, box).of(far))
             flow[box] = chain(more, np.ascontiguousarray(flow[box]))
-        fault[box] = length(forth[box] + Warp(forth, box).of(back))
+        fault[box] = missed(forth, back, box)
         return forth, fault
 
     def drawn(self, here: U8, there: U8, flow: F32, about: F32) -> F32:
@@ -122,7 +122,7 @@ class Flow:
 
 
 def _checked(forth: F32, back: F32) -> BothWays:
-    return forth, length(forth + sample(back, forth)), back, length(back + sample(forth, back))
+    return forth, missed(forth, back), back, missed(back, forth)
 
 
 def _better(here: U8, there: U8, led: tuple[F32, F32], plain: tuple[F32, F32], weight: F32) -> NDArray[np.bool_]:
@@ -300,6 +300,54 @@ def sample(picture: NDArray, flow: F32, border: int = cv2.BORDER_REPLICATE) -> N
     return Warp(flow).of(picture, border)
 
 
+@small_kernel
+def _read(flow, x, y):  # type: ignore[no-untyped-def]
+    """A motion at a place between pixels; beyond the border it is the border's."""
+    zero, one = np.float32(0), np.float32(1)
+    x = min(max(x, zero), np.float32(flow.shape[1] - 1))
+    y = min(max(y, zero), np.float32(flow.shape[0] - 1))
+    left, top = np.uint32(x), np.uint32(y)  # an index that might be negative is looked at each time
+    right = min(np.uint32(left + np.uint32(1)), np.uint32(flow.shape[1] - 1))
+    low = min(np.uint32(top + np.uint32(1)), np.uint32(flow.shape[0] - 1))
+    fx, fy = x - np.float32(left), y - np.float32(top)
+    a, b, c, d = (one - fx) * (one - fy), fx * (one - fy), (one - fx) * fy, fx * fy
+    return (
+        a * flow[top, left, 0] + b * flow[top, right, 0] + c * flow[low, left, 0] + d * flow[low, right, 0],
+        a * flow[top, left, 1] + b * flow[top, right, 1] + c * flow[low, left, 1] + d * flow[low, right, 1],
+    )
+
+
+@kernel
+def _missed(y0, y1, forth, back, top, left, out):  # type: ignore[no-untyped-def]
+    for y in range(y0, y1):
+        for x in range(out.shape[1]):
+            u, v = forth[y, x, 0], forth[y, x, 1]
+            du, dv = _read(back, np.float32(x + left) + u, np.float32(y + top) + v)
+            out[y, x] = np.sqrt((u + du) * (u + du) + (v + dv) * (v + dv))
+
+
+def missed(forth: F32, back: F32, box: Box = np.s_[:, :]) -> F32:
+    """By how many pixels each misses itself when it goes there and back, (h, w) float32, of the pixels in a box.
+
+    forth, back: motions of the whole picture, (H, W, 2) float32.
+    """
+    part = forth[box]
+    out = np.empty(part.shape[:2], np.float32)
+    in_rows(_missed, len(out), part, back, box[0].start or 0, box[1].start or 0, out)
+    return out
+
+
+@kernel
+def _chained(y0, y1, first, second, out):  # type: ignore[no-untyped-def]
+    for y in range(y0, y1):
+        for x in range(out.shape[1]):
+            u, v = first[y, x, 0], first[y, x, 1]
+            du, dv = _read(second, np.float32(x) + u, np.float32(y) + v)
+            out[y, x, 0], out[y, x, 1] = u + du, v + dv
+
+
 def chain(first: F32, second: F32) -> F32:
     """The motion that goes by `first` and then by `second`, (H, W, 2) float32."""
-    return first + sample(second, first)
+    out = np.empty(first.shape, np.float32)
+    in_rows(_chained, len(out), first, second, out)
+    return out

@@ -20,7 +20,7 @@ from cuvrel.core.motion import ground
 from cuvrel.core.motion.dense import SMOOTH
 from cuvrel.core.motion.fit import fitted, with_subject
 from cuvrel.core.motion.flow import Flow
-from cuvrel.core.pulls.network import quarters
+from cuvrel.core.pulls.network import gathered
 
 F32 = NDArray[np.float32]
 U8 = NDArray[np.uint8]
@@ -213,7 +213,5 @@ def stacked(scene: Scene, told: Told, inside: Mask, outside: Mask, before: F32 |
         *(2 * plane - 1 for plane in scene.others),
     ]
     large = doubled(box)
-    part = scene.lab[large].astype(np.float32) / np.float32(128) - np.float32(1)
-    full = [part[..., k] for k in range(3)] + [2 * plane[large] - 1 for plane in scene.closely]
-    planes = np.concatenate([quarters(full), np.stack([p[box[0], box[1]] for p in half])])
-    return np.asarray(planes, np.float32)
+    full = [2 * plane[large] - 1 for plane in scene.closely]
+    return gathered(scene.lab[large], full, [plane[box] for plane in half])

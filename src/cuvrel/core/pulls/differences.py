@@ -12,6 +12,7 @@ from numpy.typing import NDArray
 
 from cuvrel.core.media.rows import at_once, in_rows, kernel, small_kernel
 from cuvrel.core.pulls.memory import to_lab
+from cuvrel.core.pulls.network import coloured
 
 F32 = NDArray[np.float32]
 U8 = NDArray[np.uint8]
@@ -159,17 +160,6 @@ def _texture(y0, y1, grey, behind, level, squares, radius, out):  # type: ignore
             rows[5, x] -= squares[level[old, x]]
 
 
-@kernel
-def _quartered(y0, y1, lab, out):  # type: ignore[no-untyped-def]
-    """Three channels of 8 bits as quarters of -1 to 1, as `network.quarters` orders them."""
-    scale, one = np.float32(1 / 128), np.float32(1)
-    for k in range(3):
-        for y in range(y0, y1):
-            for x in range(out.shape[2]):
-                for n in range(4):
-                    out[4 * k + n, y, x] = lab[2 * y + n // 2, 2 * x + n % 2, k] * scale - one
-
-
 def planes(rgb: U8, clean: U8, table: F32, before: F32 | None = None) -> F32:
     """What the network reads, (PLANES, h, w) float32 of about -1 to 1, at half of the pictures' size.
 
@@ -185,9 +175,6 @@ def planes(rgb: U8, clean: U8, table: F32, before: F32 | None = None) -> F32:
     noise = table.mean(1) * np.float32(0.6)  # of a grey
     amount = np.tanh(np.log(noise) - 1.5)
 
-    def colours(picture: U8, into: F32) -> None:
-        in_rows(_quartered, h, to_lab(picture), into)
-
     def texture(radius: int, into: F32) -> None:
         shown = np.empty(rgb.shape[:2], np.float32)
         in_rows(_texture, len(shown), grey, behind, level, noise * noise, radius, shown)
@@ -197,7 +184,8 @@ def planes(rgb: U8, clean: U8, table: F32, before: F32 | None = None) -> F32:
     at_once(
         lambda: texture(3, half[6]), lambda: texture(8, half[7]),
         lambda: _evened(_differences(channels, behind_them, level, table), half[:3], half[3:6]),
-        lambda: colours(rgb, out[: QUARTERS // 2]), lambda: colours(clean, out[QUARTERS // 2 : QUARTERS]),
+        lambda: coloured(to_lab(rgb), out[: QUARTERS // 2]),
+        lambda: coloured(to_lab(clean), out[QUARTERS // 2 : QUARTERS]),
         lambda: _halved(amount[level], half[8]),
     )  # fmt: skip
     half[9] = 0 if before is None else 2 * before - 1

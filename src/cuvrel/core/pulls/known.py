@@ -124,19 +124,26 @@ def covered(rgb: U8, clean: U8, matte: F32) -> F32:
     if box is None:
         return matte
     out = matte.copy()
-    out[box] += lacking(lights(rgb[box]), lights(clean[box]), np.ascontiguousarray(matte[box]), ONWARD)
+    part = np.ascontiguousarray(matte[box])
+    out[box] += lacking(lights(rgb[box]), lights(clean[box]), part, ONWARD, shared=True)
     return out
 
 
 def lacking(
-    light: F32, behind: F32, matte: F32, own: Own = ALIKE, known: F32 | None = None, cells: F32 | None = None
+    light: F32,
+    behind: F32,
+    matte: F32,
+    own: Own = ALIKE,
+    known: F32 | None = None,
+    cells: F32 | None = None,
+    shared: bool = False,
 ) -> F32:
     """What a matte lacks at its edges by what lies behind them, (h, w) float32, -1 to 1.
 
     light, behind: (h, w, 3) float32, amounts of light here and of the place without the subject, evened out.
     matte: (h, w) float32. known: how far it is known what lies behind, (h, w), 0 to 1. cells: for each CELL pixels
     how the place has changed, (h', w', 5) float32: three of light, the square of a difference that means nothing,
-    and how far that is known, 0 to 1. Without these two the place is all known and what it was.
+    and how far that is known, 0 to 1. Without these two the place is all known and what it was. shared: among cores.
     """
     hard = (matte > 0.5).astype(np.uint8)
     # well inside there is no other light in it
@@ -146,7 +153,11 @@ def lacking(
     out = np.zeros(matte.shape, np.float32)
     told = np.empty((0, 0), np.float32) if known is None else known
     changed = np.empty((0, 0, 5), np.float32) if cells is None else cells
-    in_rows(_lacking, len(out), light, behind, matte, edge, inside, weights, np.float32(own.even), told, changed, out)
+    given = light, behind, matte, edge, inside, weights, np.float32(own.even), told, changed, out
+    if shared:
+        in_rows(_lacking, len(out), *given)
+    else:
+        _lacking(0, len(out), *given)
     return out
 
 

@@ -48,8 +48,8 @@ def _splat(lab, oy, ox, subject, other, scale_y, scale_x, grid):  # type: ignore
             if f <= 0 and b <= 0:
                 continue
             gy, gx, gl, ga, gb = _place(lab, y, x, oy, ox, scale_y, scale_x, grid.shape[2])
-            iy, ix = int(gy + 0.5), int(gx + 0.5)
-            il, ia, ib = int(gl + 0.5), int(ga + 0.5), int(gb + 0.5)
+            iy, ix = np.uint32(gy + 0.5), np.uint32(gx + 0.5)
+            il, ia, ib = np.uint32(gl + 0.5), np.uint32(ga + 0.5), np.uint32(gb + 0.5)
             grid[iy, ix, il, ia, ib, 0] += f
             grid[iy, ix, il, ia, ib, 1] += b
 
@@ -96,8 +96,9 @@ def _slice(y0, y1, lab, oy, ox, where, scale_y, scale_x, grid, share, floor, odd
             if where[y, x] == 0:
                 continue
             gy, gx, gl, ga, gb = _place(lab, y, x, oy, ox, scale_y, scale_x, grid.shape[2])
-            iy, ix = min(int(gy), max(ny - 2, 0)), min(int(gx), max(nx - 2, 0))
-            il, ia, ib = int(gl), int(ga), int(gb)
+            # an index that might be negative is looked at each time
+            iy, ix = np.uint32(min(int(gy), max(ny - 2, 0))), np.uint32(min(int(gx), max(nx - 2, 0)))
+            il, ia, ib = np.uint32(gl), np.uint32(ga), np.uint32(gb)
             fy, fx, fl = np.float32(gy - iy), np.float32(gx - ix), np.float32(gl - il)
             fa, fb = np.float32(ga - ia), np.float32(gb - ib)
             # both colour b's cells of both classes lie side by side: four values at a time
@@ -110,11 +111,11 @@ def _slice(y0, y1, lab, oy, ox, where, scale_y, scale_x, grid, share, floor, odd
                         wl = wx * (fl if cl else one - fl)
                         for ca in range(2):
                             weight = wl * (fa if ca else one - fa)
-                            cell = grid[iy + cy, ix + cx, il + cl, ia + ca]
+                            cell = grid[np.uint32(iy + cy), np.uint32(ix + cx), np.uint32(il + cl), np.uint32(ia + ca)]
                             f0 += weight * cell[ib, 0]
                             b0 += weight * cell[ib, 1]
-                            f1 += weight * cell[ib + 1, 0]
-                            b1 += weight * cell[ib + 1, 1]
+                            f1 += weight * cell[np.uint32(ib + 1), 0]
+                            b1 += weight * cell[np.uint32(ib + 1), 1]
             f, b = (f0 + fb * (f1 - f0)) * share[0], (b0 + fb * (b1 - b0)) * share[1]
             odds[y, x] = np.log((f + floor) / (b + floor))
             trust[y, x] = (f + b) / (f + b + 4 * floor)

@@ -6,6 +6,7 @@ the log odds of being subject at working size.
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from pathlib import Path
 from typing import Any
 
@@ -14,16 +15,60 @@ import numpy as np
 import onnxruntime
 from numpy.typing import NDArray
 
-from cuvrel.core.media.rows import at_once
+from cuvrel.core.media.rows import at_once, in_rows, kernel
 from cuvrel.core.recipe.hashing import hash_bytes
 
 F32 = NDArray[np.float32]
+U8 = NDArray[np.uint8]
 SURELY = 9.0  # log odds beyond which it makes no difference
 
 
-def quarters(planes: list[F32]) -> F32:
+@kernel
+def _quartered(plane, out):  # type: ignore[no-untyped-def]
+    for y in range(out.shape[1]):
+        for x in range(out.shape[2]):
+            out[0, y, x], out[1, y, x] = plane[2 * y, 2 * x], plane[2 * y, 2 * x + 1]
+            out[2, y, x], out[3, y, x] = plane[2 * y + 1, 2 * x], plane[2 * y + 1, 2 * x + 1]
+
+
+@kernel
+def _coloured(y0, y1, lab, out):  # type: ignore[no-untyped-def]
+    scale, one = np.float32(1 / 128), np.float32(1)
+    for k in range(3):
+        for y in range(y0, y1):
+            for x in range(out.shape[2]):
+                for n in range(4):
+                    out[4 * k + n, y, x] = lab[2 * y + n // 2, 2 * x + n % 2, k] * scale - one
+
+
+def quarters(planes: Sequence[NDArray]) -> F32:
     """Full-size planes, (2h, 2w) each, as four of half size each: (4 * n, h, w)."""
-    return np.stack([plane[dy::2, dx::2] for plane in planes for dy in (0, 1) for dx in (0, 1)])
+    h, w = planes[0].shape[0] // 2, planes[0].shape[1] // 2
+    out = np.empty((4 * len(planes), h, w), np.float32)
+    for k, plane in enumerate(planes):
+        _quartered(plane, out[4 * k : 4 * k + 4])
+    return out
+
+
+def coloured(lab: U8, into: F32) -> None:
+    """Puts a picture's quarters, (12, h, w) float32 of -1 to 1, where they belong. lab: (2h, 2w, 3) uint8."""
+    in_rows(_coloured, into.shape[1], lab, into)
+
+
+def gathered(lab: U8, full: Sequence[NDArray], half: Sequence[NDArray]) -> F32:
+    """A stack, (12 + 4 * n + m, h, w) float32: quarters of a picture and of full-size planes, and planes of half size.
+
+    lab: (2h, 2w, 3) uint8; full: n of (2h, 2w); half: m of (h, w).
+    """
+    h, w = half[0].shape
+    first = 12 + 4 * len(full)
+    out = np.empty((first + len(half), h, w), np.float32)
+    coloured(lab, out[:12])
+    for k, plane in enumerate(full):
+        _quartered(plane, out[12 + 4 * k : 16 + 4 * k])
+    for k, plane in enumerate(half):
+        out[first + k] = plane
+    return out
 
 
 def whole(four: F32) -> F32:
