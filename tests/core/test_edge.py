@@ -95,9 +95,20 @@ def test_distance_is_right_to_a_fraction_of_a_pixel_and_may_be_cut_off() -> None
     true = 30 - np.hypot(xx - 60.3, yy - 49.6)
     near = np.abs(true) < 12
     assert np.abs(signed_distance(matte) - true)[near].max() < 0.75
-    cut = signed_distance(matte, 5)
-    assert np.allclose(cut[true > -5], signed_distance(matte)[true > -5])
-    assert (cut[true < -9] < -5).all()
+
+
+@pytest.mark.parametrize("reach", [0.5, 5.0, 17.0, 40.0])
+def test_a_distance_that_is_cut_off_is_right_as_far_as_it_was_asked_for(reach: float) -> None:
+    rng = np.random.default_rng(6)
+    shapes = [disc(60.3, 49.6, 30), cv2.GaussianBlur(rng.uniform(0, 1, (90, 130)).astype(np.float32), (0, 0), 3)]
+    shapes[1] = np.clip((shapes[1] - 0.5) * 8 + 0.5, 0, 1)  # islands, bays and what touches the border
+    for matte in shapes:
+        whole, cut = signed_distance(matte), signed_distance(matte, reach)
+        asked = np.abs(whole) <= reach
+        assert asked.any()
+        np.testing.assert_allclose(cut[asked], whole[asked], atol=1e-5)
+        assert (np.sign(cut) == np.sign(whole)).all()
+        assert (np.abs(cut[~asked]) > reach).all()
 
 
 class Moving:

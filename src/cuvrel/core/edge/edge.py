@@ -103,25 +103,29 @@ def without_islands(matte: F32, holes: float, specks: float) -> F32:
     box = bounds(matte > FAINT, 4)  # around it all is one hole that touches the border
     if box is None:
         return matte
-    part, out = matte[box], matte.copy()
+    part, out = matte[box], matte
     hard = (part > 0.5).astype(np.uint8)
-    if specks > 0:
-        out[box][_small(hard, specks, border=True, room=part > FAINT)] = 0
-    if holes > 0:
-        out[box][_small(1 - hard, holes, border=False, room=part < 1 - FAINT)] = 1
+    for mask, width, border, room, becomes in (
+        (hard, specks, True, part > FAINT, 0),
+        (1 - hard, holes, False, part < 1 - FAINT, 1),
+    ):
+        small = _small(mask, width, border, room) if width > 0 else None
+        if small is not None:
+            out = matte.copy() if out is matte else out
+            out[box][small] = becomes
     return out
 
 
-def _small(mask: NDArray[np.uint8], width: float, border: bool, room: NDArray[np.bool_]) -> NDArray[np.bool_]:
-    """Connected parts of at most width^2 pixels, with the soft edge about them as far as `room` goes."""
-    count, labels, stats, _ = cv2.connectedComponentsWithStats(mask, connectivity=8)
+def _small(mask: NDArray[np.uint8], width: float, border: bool, room: NDArray[np.bool_]) -> NDArray[np.bool_] | None:
+    """Connected parts of at most width^2 pixels, with the soft edge about them as far as `room` goes; if any are."""
+    _, labels, stats, _ = cv2.connectedComponentsWithStats(mask, connectivity=8)
     small = stats[:, cv2.CC_STAT_AREA] <= width * width
     small[0] = False
     if not border:
         rim = np.unique(np.concatenate([labels[0], labels[-1], labels[:, 0], labels[:, -1]]))
         small[rim] = False
-    if count < 2 or not small.any():
-        return np.zeros(mask.shape, bool)
+    if not small.any():
+        return None
     found = small[labels]
     near = cv2.dilate(found.astype(np.uint8), np.ones((7, 7), np.uint8)) > 0
     others = cv2.dilate(((mask > 0) & ~found).astype(np.uint8), np.ones((7, 7), np.uint8)) > 0
@@ -139,7 +143,7 @@ def smoothed(matte: F32, size: float) -> F32:
         return matte
     part = np.ascontiguousarray(matte[box])
     reach = 3 * size + 2
-    distance = np.clip(signed_distance(part), -reach, reach)
+    distance = np.clip(signed_distance(part, reach), -reach, reach)
     moved = cv2.GaussianBlur(distance, (0, 0), size)
     # how wide the edge is stays: the shift is added where the edge is, the far distances do not count
     soft = np.clip(moved + 0.5, 0, 1)
@@ -165,7 +169,8 @@ def _moved(matte: F32, grow: float, inner: float, outer: float) -> F32:
 
 
 def _moved_part(matte: F32, grow: float, inner: float, outer: float) -> F32:
-    distance = signed_distance(matte)
+    # as far as what follows looks, and its blur
+    distance = signed_distance(matte, abs(grow) + max(inner, outer) + 6)
     out = matte
     if grow:
         smooth = cv2.GaussianBlur(distance, (0, 0), 1.0)
