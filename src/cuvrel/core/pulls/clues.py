@@ -157,12 +157,16 @@ def area(u: F32, inside: Mask) -> Box:
     return blocks((u > 0.5) | inside, 36, 4) or (slice(0, h), slice(0, w))
 
 
-def _about(mask: Mask) -> list[F32]:
-    """How near marks of a kind are, sharply and widely."""
-    if not mask.any():
-        return [np.full(mask.shape, -1, np.float32)] * 2
-    apart = cv2.distanceTransform((~mask).astype(np.uint8), cv2.DIST_L2, 5)
-    return [(np.exp(-apart / np.float32(reach)) * 2 - 1).astype(np.float32) for reach in (3, 25)]
+def nearness(inside: Mask, outside: Mask) -> list[F32]:
+    """How near marks of each kind are, sharply and widely: four planes, (h, w) float32, -1 to 1."""
+
+    def near(mask: Mask) -> list[F32]:
+        if not mask.any():
+            return [np.full(mask.shape, -1, np.float32)] * 2
+        apart = cv2.distanceTransform((~mask).astype(np.uint8), cv2.DIST_L2, 5)
+        return [cv2.exp(apart * np.float32(-1 / reach)) * 2 - 1 for reach in (3, 25)]
+
+    return [plane for planes in at_once(lambda: near(inside), lambda: near(outside)) for plane in planes]
 
 
 def _motion(found: list[Moves], u: F32, inside: Mask) -> list[F32]:
@@ -194,10 +198,11 @@ def _motion(found: list[Moves], u: F32, inside: Mask) -> list[F32]:
     return [*out, trust * 2 - 1, np.ones(shape, np.float32)]
 
 
-def stacked(scene: Scene, told: Told, inside: Mask, outside: Mask, before: F32 | None, box: Box, state: float) -> F32:
+def stacked(scene: Scene, told: Told, inside: Mask, near: list[F32], before: F32 | None, box: Box, state: float) -> F32:
     """The stack for the network, (PLANES, h, w) float32 of about -1 to 1, of what lies in the box.
-    before: an answer at small size that is there already, if
-       any; state: what it is, one of NOTHING, LOOKED and MATTE.
+
+    inside: where in marks are; near: as `nearness` of the marks. before: an answer at small size that is there already,
+    if any; state: what it is, one of NOTHING, LOOKED and MATTE.
     """
     answer = told.u if state == MATTE or before is None else before
     before = told.u if before is None else before
@@ -205,8 +210,7 @@ def stacked(scene: Scene, told: Told, inside: Mask, outside: Mask, before: F32 |
         *(np.asarray(plane / 6, np.float32) for plane in (told.seen, told.reach, told.odds)),
         *(np.asarray(plane * 2 - 1, np.float32) for plane in (told.u, before)),
         np.full(before.shape, state, np.float32),
-        *_about(inside),
-        *_about(outside),
+        *near,
         *_motion(scene.moves, answer, inside),
         np.asarray(np.minimum(told.slope, 16) / 8 - 1, np.float32),
         np.asarray(told.own / 6, np.float32),

@@ -20,7 +20,7 @@ from numpy.typing import NDArray
 
 from cuvrel.core.media.box import Box, doubled
 from cuvrel.core.media.rows import at_once
-from cuvrel.core.pulls.clues import LOOKED, MATTE, NOTHING, QUARTERS, Told, area, stacked
+from cuvrel.core.pulls.clues import LOOKED, MATTE, NOTHING, QUARTERS, Told, area, nearness, stacked
 from cuvrel.core.pulls.drag import dragged, only_drags
 from cuvrel.core.pulls.marks import rasterise
 from cuvrel.core.pulls.memory import ColourMemory
@@ -104,7 +104,8 @@ def solve(
 class Clues:
     """All that is known of a frame before the network weighs it; the stack fills `box` at small size.
 
-    prior: at small size. open: (h, w) float32, 0 to 1, how far new marks may change what was there.
+    near: as `clues.nearness` of the marks. prior: at small size. open: (h, w) float32, 0 to 1, how far new marks may
+    change what was there.
     """
 
     told: Told
@@ -112,6 +113,7 @@ class Clues:
     box: Box
     inside: NDArray[np.bool_]
     outside: NDArray[np.bool_]
+    near: list[F32]
     prior: F32 | None
     open: F32 | None
 
@@ -128,8 +130,9 @@ def clues(ready: Prepared, inside: NDArray[np.bool_], outside: NDArray[np.bool_]
         raise TraceError("There is no in mark on this frame.", "Draw an in mark on the subject.")
     box = area(told.u, inside)
     state = NOTHING if prior is None else MATTE
-    stack = stacked(ready.scene, told, inside, outside, before, box, state)
-    return Clues(told, stack, box, inside, outside, before, free)
+    near = nearness(inside, outside)
+    stack = stacked(ready.scene, told, inside, near, before, box, state)
+    return Clues(told, stack, box, inside, outside, near, before, free)
 
 
 def glanced(known: Clues) -> F32:
@@ -158,7 +161,7 @@ def again(ready: Prepared, known: Clues, found: F32) -> Clues:
     )
     told = replace(told, odds=odds, own=own)
     box = area(np.maximum(found, told.u), inside)
-    stack = stacked(ready.scene, told, inside, outside, found, box, LOOKED)
+    stack = stacked(ready.scene, told, inside, known.near, found, box, LOOKED)
     return replace(known, told=told, stack=stack, box=box)
 
 
