@@ -11,7 +11,7 @@ from cuvrel.core.follow.doubt import ADVICE, HALT, Evidence, advice, worst_place
 from cuvrel.core.follow.evidence import QUARTERS, Beyond
 from cuvrel.core.follow.run import Settings, far_from, joined, neighbours, refollow, set_out, span
 from cuvrel.core.follow.run import clip as follow_clip
-from cuvrel.core.motion.flow import Flow, chain, sample
+from cuvrel.core.motion.flow import Flow, chain, missed, sample
 from cuvrel.core.recipe.errors import TraceError
 from tests.conftest import Clip
 from tests.core.test_trace import MARKS, mark, scene
@@ -49,6 +49,20 @@ def test_chained_motion_adds_up() -> None:
     two = np.zeros((20, 30, 2), np.float32)
     two[..., 1] = -3
     assert np.allclose(chain(one, two), (2, -3))
+
+
+def test_motion_is_read_between_pixels_and_held_beyond_the_border() -> None:
+    y, x = np.mgrid[0:30, 0:40].astype(np.float32)
+    # one that grows evenly is read exactly; a pixel at the right border goes where there is none
+    forth = np.dstack([0.1 * x + 0.3, -0.05 * y - 0.2]).astype(np.float32)
+    back = np.dstack([0.02 * x - 0.04 * y, 0.03 * y + 0.5]).astype(np.float32)
+    to_x, to_y = np.clip(x + forth[..., 0], 0, 39), np.clip(y + forth[..., 1], 0, 29)
+    there = forth + np.dstack([0.02 * to_x - 0.04 * to_y, 0.03 * to_y + 0.5])
+    np.testing.assert_allclose(chain(forth, back), there, atol=1e-5)
+    apart = np.linalg.norm(there, axis=2)
+    np.testing.assert_allclose(missed(forth, back), apart, atol=1e-5)
+    box = np.s_[5:20, 12:40]
+    np.testing.assert_allclose(missed(forth, back, box), apart[box], atol=1e-5)
 
 
 def test_a_sliding_subject_is_followed() -> None:

@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from cuvrel.core.motion.dense import Dense
-from cuvrel.core.motion.flow import chain, length, sample
+from cuvrel.core.motion.flow import missed, sample
 
 F32 = NDArray[np.float32]
 U8 = NDArray[np.uint8]
@@ -34,7 +34,7 @@ def steadied(matte: F32, picture: U8, others: Sequence[tuple[F32, U8]]) -> F32:
     for other, seen in others:
         there = _grey(seen, size)
         forth, back = dense.between(here, there), dense.between(there, here)
-        fault = length(chain(forth, back)) / np.float32(ratio)
+        fault = missed(forth, back) / np.float32(ratio)
         carried = sample(other, cv2.resize(forth, (w, h), interpolation=cv2.INTER_LINEAR) * larger)
         trust = np.exp(-np.square(cv2.resize(fault, (w, h), interpolation=cv2.INTER_LINEAR) / 1.2))
         # what differs by a whole edge is another shape, not jitter

@@ -274,12 +274,6 @@ def _grid(shape: tuple[int, int]) -> F32:
     return np.dstack([x, y])
 
 
-def length(flow: F32) -> F32:
-    """The length of each vector of (H, W, 2), (H, W) float32."""
-    x, y = flow[..., 0], flow[..., 1]
-    return np.asarray(np.sqrt(x * x + y * y), np.float32)
-
-
 class Warp:
     """Reads pictures where a flow points, bilinearly: the warp of `there` onto `here`.
 

@@ -13,6 +13,7 @@ from cuvrel.core.media.rows import at_once, in_rows, kernel
 from cuvrel.core.pulls.compared import lit, weighed
 from cuvrel.core.pulls.context import PullContext
 from cuvrel.core.pulls.luma_key import blurred
+from cuvrel.core.pulls.ramps import steep, within
 from cuvrel.core.recipe.declared import Params, declare, number, reference, switch
 from cuvrel.core.recipe.values import Scalar, Switch
 
@@ -127,13 +128,11 @@ def _apart(y0, y1, red, green, blue, was_red, was_green, was_blue, gain, shadow,
 
 
 @kernel
-def _beyond(y0, y1, found, tolerance, steep):  # type: ignore[no-untyped-def]
-    """What lies beyond a tolerance, softly, 0 to 1, in place."""
-    zero, one, two, three = np.float32(0), np.float32(1), np.float32(2), np.float32(3)
+def _beyond(y0, y1, found, whole, steep):  # type: ignore[no-untyped-def]
+    """What of a difference counts, 0 to 1, in place. whole: from where all of it does."""
     for y in range(y0, y1):
         for x in range(found.shape[1]):
-            t = min(max((found[y, x] - tolerance) * steep, zero), one)
-            found[y, x] = t * t * (three - two * t)
+            found[y, x] = within(found[y, x], whole, np.float32(1e9), steep, steep)
 
 
 def apart(rgb: U8, clean: U8, gain: F32, values: dict[str, Any], scale: float) -> F32:
@@ -167,7 +166,8 @@ def difference_key(rgb: U8, values: dict[str, Any], context: PullContext, clean:
     if solved is not None and whole >= 1:
         return solved
     plain = apart(rgb, clean, gain, values, context.scale)
-    in_rows(_beyond, len(plain), plain, np.float32(values["tolerance"]), np.float32(1 / max(1e-4, values["soft"])))
+    ramp = steep(values["soft"])
+    in_rows(_beyond, len(plain), plain, np.float32(values["tolerance"] + 1 / ramp), ramp)
     return plain if solved is None else np.asarray(plain + np.float32(whole) * (solved - plain), np.float32)
 
 
