@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import sys
 from typing import Any
 
 import cv2
@@ -115,7 +114,7 @@ def test_a_contour_is_the_same_on_any_number_of_cores(width: float, monkeypatch:
     cv2.fillPoly(picture, [np.array([[20, 12], [100, 60], [40, 130]])], (190, 120, 80))
     found = []
     for cores in (1, 7):
-        monkeypatch.setattr(sys.modules[contour.__module__], "CORES", cores)
+        monkeypatch.setattr("cuvrel.core.pulls.contour.CORES", cores)
         found.append(contour(picture, lines(width=width), HERE))
     assert found[0].max() == 1
     np.testing.assert_array_equal(*found)

@@ -103,15 +103,15 @@ def without_islands(matte: F32, holes: float, specks: float) -> F32:
     box = bounds(matte > FAINT, 4)  # around it all is one hole that touches the border
     if box is None:
         return matte
-    part, out = matte[box], matte
+    part = matte[box]
     hard = (part > 0.5).astype(np.uint8)
-    for mask, width, border, room, becomes in (
-        (hard, specks, True, part > FAINT, 0),
-        (1 - hard, holes, False, part < 1 - FAINT, 1),
-    ):
-        small = _small(mask, width, border, room) if width > 0 else None
+    gone = _small(hard, specks, border=True, room=part > FAINT) if specks > 0 else None
+    filled = _small(1 - hard, holes, border=False, room=part < 1 - FAINT) if holes > 0 else None
+    if gone is None and filled is None:
+        return matte
+    out = matte.copy()
+    for small, becomes in ((gone, 0), (filled, 1)):
         if small is not None:
-            out = matte.copy() if out is matte else out
             out[box][small] = becomes
     return out
 

@@ -311,13 +311,20 @@ def _read(flow, x, y):  # type: ignore[no-untyped-def]
     )
 
 
+@small_kernel
+def _onward(first, second, y, x, top, left):  # type: ignore[no-untyped-def]
+    """A motion at a pixel and another one from where it leads, together. top, left: where the first's part begins."""
+    u, v = first[y, x, 0], first[y, x, 1]
+    du, dv = _read(second, np.float32(x + left) + u, np.float32(y + top) + v)
+    return u + du, v + dv
+
+
 @kernel
 def _missed(y0, y1, forth, back, top, left, out):  # type: ignore[no-untyped-def]
     for y in range(y0, y1):
         for x in range(out.shape[1]):
-            u, v = forth[y, x, 0], forth[y, x, 1]
-            du, dv = _read(back, np.float32(x + left) + u, np.float32(y + top) + v)
-            out[y, x] = np.sqrt((u + du) * (u + du) + (v + dv) * (v + dv))
+            u, v = _onward(forth, back, y, x, top, left)
+            out[y, x] = np.sqrt(u * u + v * v)
 
 
 def missed(forth: F32, back: F32, box: Box = np.s_[:, :]) -> F32:
@@ -335,9 +342,7 @@ def missed(forth: F32, back: F32, box: Box = np.s_[:, :]) -> F32:
 def _chained(y0, y1, first, second, out):  # type: ignore[no-untyped-def]
     for y in range(y0, y1):
         for x in range(out.shape[1]):
-            u, v = first[y, x, 0], first[y, x, 1]
-            du, dv = _read(second, np.float32(x) + u, np.float32(y) + v)
-            out[y, x, 0], out[y, x, 1] = u + du, v + dv
+            out[y, x, 0], out[y, x, 1] = _onward(first, second, y, x, 0, 0)
 
 
 def chain(first: F32, second: F32) -> F32:

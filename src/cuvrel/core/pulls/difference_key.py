@@ -60,7 +60,7 @@ def matched(rgb: U8, clean: U8, exposure: bool, shift: bool) -> tuple[U8, F32]:
 def _gain(rgb: U8, clean: U8) -> F32:
     size = max(1, rgb.shape[1] // QUARTER), max(1, rgb.shape[0] // QUARTER)
 
-    def some(picture: U8) -> U8:
+    def some(picture: U8) -> U8:  # every second pixel along rows and columns tells as much
         return np.ascontiguousarray(cv2.resize(picture, size, interpolation=cv2.INTER_AREA)[::2, ::2])
 
     a, b = at_once(lambda: some(rgb), lambda: some(clean))
@@ -118,10 +118,11 @@ def _apart(y0, y1, red, green, blue, was_red, was_green, was_blue, gain, shadow,
             # light that falls on a thing multiplies it; up to three times is taken for that
             share = cast * min(max((3 - ratio) * 2, zero), one)
             darker, lighter = light < 0 and tells, light > 0 and tells
-            counts = shaded if darker else (one - share if lighter else one)
+            counts = one - share if lighter else one
+            counts = shaded if darker else counts
             tint = one - np.float32(0.7) * share if lighter else one
-            grown = one - share + share * min(ratio, np.float32(3)) if lighter else one - shadow
-            grown += shadow * base if darker else (zero if lighter else shadow)
+            grown = one - share + share * min(ratio, np.float32(3)) if lighter else one
+            grown = one - shadow + shadow * base if darker else grown
             redder = (r - luma) - (cr - was) * grown
             bluer = (b - luma) - (cb - was) * grown
             out[y, x] = np.sqrt(light * light * counts * counts + 2 * tint * tint * (redder * redder + bluer * bluer))

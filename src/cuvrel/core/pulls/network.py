@@ -45,9 +45,13 @@ def quarters(planes: Sequence[NDArray]) -> F32:
     """Full-size planes, (2h, 2w) each, as four of half size each: (4 * n, h, w)."""
     h, w = planes[0].shape[0] // 2, planes[0].shape[1] // 2
     out = np.empty((4 * len(planes), h, w), np.float32)
-    for k, plane in enumerate(planes):
-        _quartered(plane, out[4 * k : 4 * k + 4])
+    _all_quartered(planes, out)
     return out
+
+
+def _all_quartered(planes: Sequence[NDArray], into: F32) -> None:
+    for k, plane in enumerate(planes):
+        _quartered(plane, into[4 * k : 4 * k + 4])
 
 
 def coloured(lab: U8, into: F32) -> None:
@@ -64,8 +68,7 @@ def gathered(lab: U8, full: Sequence[NDArray], half: Sequence[NDArray]) -> F32:
     first = 12 + 4 * len(full)
     out = np.empty((first + len(half), h, w), np.float32)
     coloured(lab, out[:12])
-    for k, plane in enumerate(full):
-        _quartered(plane, out[12 + 4 * k : 16 + 4 * k])
+    _all_quartered(full, out[12:first])
     for k, plane in enumerate(half):
         out[first + k] = plane
     return out
