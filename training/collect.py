@@ -11,6 +11,7 @@ from __future__ import annotations
 import argparse
 from collections.abc import Callable, Iterator, Sequence
 from concurrent.futures import ProcessPoolExecutor
+from functools import partial
 from pathlib import Path
 from typing import Any
 
@@ -173,14 +174,21 @@ def followed(
     return out, way
 
 
-def collect(what: str, one: Callable[[int], list[Any]], names: Sequence[str]) -> None:
-    """Reads the command line, and writes what `one` makes of each seed: a file a sample, its parts by their names."""
+def collect(what: str, one: Callable[..., list[Any]], names: Sequence[str], looks: Sequence[str] = ()) -> None:
+    """Reads the command line, and writes what `one` makes of each seed: a file a sample, its parts by their names.
+
+    looks: what `one` can be told to gather for, the usual one first.
+    """
     parser = argparse.ArgumentParser(description=what)
     parser.add_argument("folder", type=Path)
     parser.add_argument("--clips", type=int, default=300)
     parser.add_argument("--first", type=int, default=0)
     parser.add_argument("--cores", type=int, default=2)
+    if looks:
+        parser.add_argument("--look", choices=looks, default=looks[0])
     given = parser.parse_args()
+    if looks:
+        one = partial(one, look=given.look)
     given.folder.mkdir(parents=True, exist_ok=True)
     seeds = range(given.first, given.first + given.clips)
     count = 0

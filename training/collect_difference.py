@@ -1,4 +1,4 @@
-"""Gathers samples for the difference key's network: `python -m training.collect_difference FOLDER --clips 800`.
+"""Gathers samples for the difference key's networks: `python -m training.collect_difference FOLDER --clips 800`.
 
 A made-up place is seen once without and once with things that move before it: other light, shadows, a
 lamp, rippling water, grain, compression, a camera that is not quite still. A sample is the stack that
@@ -29,6 +29,7 @@ F32 = NDArray[np.float32]
 U8 = NDArray[np.uint8]
 SIZE = (640, 360)
 STILL = np.eye(2, 3)
+LOOKS = "second", "first"
 
 
 def _shadow(rng: np.random.Generator, at: tuple[float, float], tall: float) -> F32:
@@ -195,30 +196,24 @@ def pair(rng: np.random.Generator) -> tuple[U8, U8, F32]:
     return frame, clean, cv2.GaussianBlur(cover, (0, 0), 0.5)
 
 
-def sampled(
-    rng: np.random.Generator, frame: U8, clean: U8, truth: F32, first: bool
-) -> list[tuple[NDArray[np.int8], U8]]:
-    """A pair as samples: of a second look, and of a first one before it if that is wanted."""
+def sampled(rng: np.random.Generator, frame: U8, clean: U8, truth: F32, look: str) -> tuple[NDArray[np.int8], U8]:
+    """A pair as a sample of one of LOOKS: its stack, (C, h, w), and the truth, (2 h, 2 w)."""
     behind, gain = matched(frame, clean, True, True)
-    plate = lit(behind, gain)
-    stacks = [planes(frame, plate, grain(frame, plate))] if first else []
-    found = looked(frame, plate, int(rng.choice([240, 320, 400])))
-    plate = relit(frame, plate, found)
-    before = cv2.resize(found, (SIZE[0] // 2, SIZE[1] // 2), interpolation=cv2.INTER_LINEAR)
-    stacks.append(planes(frame, plate, grain(frame, plate), before))
+    plate, before = lit(behind, gain), None
+    if look == "second":
+        found = looked(frame, plate, int(rng.choice([240, 320, 400])))
+        plate = relit(frame, plate, found)
+        before = cv2.resize(found, (SIZE[0] // 2, SIZE[1] // 2), interpolation=cv2.INTER_LINEAR)
     level = np.round(np.clip(truth, 0, 1) * 255).astype(np.uint8)
-    return [(quantised(stack), level) for stack in stacks]
+    return quantised(planes(frame, plate, grain(frame, plate), before)), level
 
 
-def gather(seed: int) -> list[tuple[NDArray[np.int8], U8]]:
-    """Three samples of two pairs: stacks (C, h, w) and truths (2 h, 2 w). One is of a first look, two of a second."""
+def gather(seed: int, look: str = LOOKS[0]) -> list[tuple[NDArray[np.int8], U8]]:
+    """The samples of two pairs."""
     cv2.setNumThreads(1)
     rng = np.random.default_rng(seed + 3 * 10**6)
-    out = []
-    for first in (True, False):
-        out += sampled(rng, *pair(rng), first)
-    return out
+    return [sampled(rng, *pair(rng), look) for _ in range(2)]
 
 
 if __name__ == "__main__":
-    collect("Gather samples for the difference key's network.", gather, ("stack", "truth"))
+    collect("Gather samples for the difference key's networks.", gather, ("stack", "truth"), LOOKS)

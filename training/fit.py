@@ -13,7 +13,7 @@ from torch import Tensor
 from torch.nn import functional as F
 from torch.optim.swa_utils import AveragedModel, get_ema_multi_avg_fn
 
-from training.net import Weigher, export, resume
+from training.net import WIDTHS, Weigher, export, resume
 
 WINDOW = (96, 128)  # at the planes' size
 SLOTS = 4 * 3  # planes that are a picture's
@@ -190,6 +190,7 @@ def main() -> None:
     parser.add_argument(
         "--sizes", type=int, default=5, choices=(4, 5), help="how often the picture is halved, and once"
     )
+    parser.add_argument("--widths", default=",".join(map(str, WIDTHS)), help="planes at each size, if more than usual")
     parser.add_argument("--glance", type=int, help="plane after the quarters that is -1 in a first look, at half size")
     parser.add_argument("--seed", type=int, default=1, help="runs of several seeds can be mixed (training.mix)")
     given = parser.parse_args()
@@ -200,7 +201,8 @@ def main() -> None:
     held = samples[-(len(samples) // 20) :]
     samples = samples[: -len(held)]
     planes = read(samples[0])[0].shape[0]
-    net = Weigher(planes, given.sizes).to(memory_format=torch.channels_last)
+    widths = [int(one) for one in given.widths.split(",")]
+    net = Weigher(planes, given.sizes, widths).to(memory_format=torch.channels_last)
     if given.start:
         resume(net, given.start, batch(rng, samples, 48, kind)[0], given.new, given.last)
         print(f"as it is: held {score(net, held, kind)}", flush=True)

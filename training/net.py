@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from pathlib import Path
 
 import numpy as np
@@ -24,9 +24,9 @@ def _conv(inside: int, outside: int, stride: int = 1) -> nn.Sequential:
 class Weigher(nn.Module):
     """Four sizes down or five, and up again, skips by addition; four outputs a pixel are the four quarters of it."""
 
-    def __init__(self, planes: int, sizes: int = len(WIDTHS)) -> None:
+    def __init__(self, planes: int, sizes: int = len(WIDTHS), widths: Sequence[int] = WIDTHS) -> None:
         super().__init__()
-        a, b, c, d, e = WIDTHS
+        a, b, c, d, e = widths
         self.deep = sizes == len(WIDTHS)
         self.first = _conv(planes, a)
         self.down1 = nn.Sequential(_conv(a, b, 2), _conv(b, b))
@@ -85,8 +85,9 @@ def widened(weight: np.ndarray, planes: int, new: int | None = None, last: int =
 def resume(net: Weigher, path: Path, planes: Tensor, new: int | None = None, last: int = 0) -> None:
     """Takes over the weights of an exported network, whose normalisation is folded into its convolutions.
 
-    What the network has and the file has not keeps its first values. planes: some of what it will read,
-    (N, C, h, w), from which the normalisation is set so that it changes nothing. new, last: as for `widened`.
+    What the network has and the file has not keeps its first values; where it is wider than the file's, what the file
+    has does not read what is new. planes: some of what it will read, (N, C, h, w), from which the normalisation is set
+    so that it changes nothing. new, last: as for `widened`.
     """
     folded: dict[str, Tensor] = {}
     modules = dict(net.named_modules())
@@ -98,11 +99,15 @@ def resume(net: Weigher, path: Path, planes: Tensor, new: int | None = None, las
         weight, bias = (numpy_helper.to_array(one) for one in stored)
         bias = torch.from_numpy(bias.copy())
         with torch.no_grad():
-            conv.weight.copy_(torch.from_numpy(widened(weight, conv.weight.shape[1], new, last)))
+            if name == "first.0":
+                weight = widened(weight, conv.weight.shape[1], new, last)
+            outside, inside = weight.shape[:2]
+            conv.weight[:outside] = 0
+            conv.weight[:outside, :inside] = torch.from_numpy(weight.copy())
             if conv.bias is None:
                 folded[name.rsplit(".", 1)[0] + ".1"] = bias
             else:
-                conv.bias.copy_(bias)
+                conv.bias[:outside] = bias
 
     def calm(name: str) -> Callable[[nn.Module, tuple[Tensor, ...]], None]:
         def seen(module: nn.Module, given: tuple[Tensor, ...]) -> None:
@@ -112,8 +117,9 @@ def resume(net: Weigher, path: Path, planes: Tensor, new: int | None = None, las
                 module.running_mean.copy_(mean)
                 module.running_var.copy_(var)
                 if name in folded:
-                    module.weight.copy_((var + module.eps).sqrt())
-                    module.bias.copy_(mean + folded[name])
+                    old = slice(len(folded[name]))
+                    module.weight[old] = (var + module.eps).sqrt()[old]
+                    module.bias[old] = mean[old] + folded[name]
 
         return seen
 

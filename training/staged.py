@@ -1,4 +1,4 @@
-"""Gathers samples of staged pairs for the difference key's network: `python -m training.staged FOLDER --clips 60`.
+"""Gathers samples of staged pairs for the difference key's networks: `python -m training.staged FOLDER --clips 60`.
 
 Flat pieces laid over a picture have no shade of their own. Here solid figures stand in a solid place: sun and sky,
 their shade, the shadows they cast and a lamp that somebody carries come from geometry, by the renderer that draws
@@ -20,7 +20,7 @@ from cuvrel.demo.quay import DAY, DUSK, GREY, LAMP, NIGHT, Camera, Light, box, f
 from cuvrel.demo.render import UNSEEN, Film
 from cuvrel.demo.scene import Parts, Scene
 from training.collect import collect
-from training.collect_difference import SIZE, photographed, sampled
+from training.collect_difference import LOOKS, SIZE, photographed, sampled
 from training.draws import log_uniform
 from training.lens import GAMMA
 
@@ -252,12 +252,12 @@ def pairs(rng: np.random.Generator, count: int) -> list[tuple[U8, U8, F32]]:
     return out
 
 
-def gather(seed: int) -> list[tuple[NDArray[np.int8], U8]]:
-    """Samples of the pairs of one stage, of a second look each and of every other one's first look."""
+def gather(seed: int, look: str = LOOKS[0]) -> list[tuple[NDArray[np.int8], U8]]:
+    """Samples of the pairs of one stage."""
     cv2.setNumThreads(1)
     rng = np.random.default_rng(seed + 5 * 10**6)
-    return [one for n, pair in enumerate(pairs(rng, PAIRS)) for one in sampled(rng, *pair, first=n % 2 == 0)]
+    return [sampled(rng, *pair, look) for pair in pairs(rng, PAIRS)]
 
 
 if __name__ == "__main__":
-    collect("Gather samples of staged pairs for the difference key's network.", gather, ("stack", "truth"))
+    collect("Gather samples of staged pairs for the difference key's networks.", gather, ("stack", "truth"), LOOKS)

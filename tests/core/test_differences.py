@@ -7,12 +7,13 @@ import numpy as np
 import pytest
 from numpy.typing import NDArray
 
-from cuvrel.core.pulls.differences import PLANES, QUARTERS, grain, planes
+from cuvrel.core.pulls.differences import FIRST, HALVES, PICTURES, QUARTERS, SECOND, grain, planes
+from cuvrel.core.pulls.likeness import likeness
 from cuvrel.core.pulls.memory import to_lab
 from cuvrel.core.pulls.network import quarters
 
 U8 = NDArray[np.uint8]
-NEAR_LIGHT, ABOUT_LIGHT, FINE, COARSE, AMOUNT, BEFORE = (QUARTERS + n for n in (2, 5, 6, 7, 8, 9))
+NEAR_LIGHT, ABOUT_LIGHT, FINE, COARSE, AMOUNT, BEFORE = (PICTURES + n for n in (2, 5, 6, 7, 8, 9))
 EVEN = np.full((16, 3), 3.0, np.float32)  # a grain of three levels everywhere
 
 
@@ -23,16 +24,23 @@ def noisy(shape: tuple[int, int], seed: int) -> U8:
 def test_both_pictures_stand_first_as_quarters_of_their_colours() -> None:
     picture, clean = noisy((20, 28), 1), noisy((20, 28), 2)
     out = planes(picture, clean, EVEN)
-    assert out.shape == (PLANES, 10, 14)
+    assert out.shape == (FIRST, 10, 14)
     full = [to_lab(one)[..., k] / np.float32(128) - 1 for one in (picture, clean) for k in range(3)]
-    np.testing.assert_allclose(out[:QUARTERS], quarters(full), atol=1e-6)
+    np.testing.assert_allclose(out[:PICTURES], quarters(full), atol=1e-6)
 
 
 def test_a_first_look_knows_nothing_and_a_second_one_what_the_first_found() -> None:
-    picture = noisy((20, 28), 3)
+    picture, clean = noisy((20, 28), 3), noisy((20, 28), 8)
     assert (planes(picture, picture, EVEN)[BEFORE] == 0).all()
     found = np.random.default_rng(4).uniform(0, 1, (10, 14)).astype(np.float32)
-    np.testing.assert_allclose(planes(picture, picture, EVEN, found)[BEFORE], 2 * found - 1, atol=1e-6)
+    first, second = planes(picture, clean, EVEN), planes(picture, clean, EVEN, found)
+    assert second.shape == (SECOND, 10, 14)
+    np.testing.assert_array_equal(second[:PICTURES], first[:PICTURES])
+    np.testing.assert_array_equal(second[QUARTERS:][: HALVES - 1], first[PICTURES:-1])
+    np.testing.assert_allclose(second[QUARTERS:][HALVES - 1], 2 * found - 1, atol=1e-6)
+    full, half = likeness(picture, clean, found)
+    np.testing.assert_array_equal(second[PICTURES:QUARTERS], quarters(full))
+    np.testing.assert_array_equal(second[QUARTERS + HALVES :], half)
 
 
 def test_more_light_is_told_in_units_of_grain() -> None:
@@ -42,9 +50,9 @@ def test_more_light_is_told_in_units_of_grain() -> None:
     units = np.log(106 / 96) / (3 / 96)
     np.testing.assert_allclose(out[NEAR_LIGHT], np.tanh(units * 0.2), atol=1e-4)
     np.testing.assert_allclose(out[ABOUT_LIGHT], np.tanh(units * 0.7), atol=1e-4)
-    colour = [QUARTERS, QUARTERS + 1, QUARTERS + 3, QUARTERS + 4]
+    colour = [PICTURES, PICTURES + 1, PICTURES + 3, PICTURES + 4]
     assert np.abs(out[colour]).max() < 1e-5, "more light is no other colour"
-    assert np.abs(planes(clean, clean, EVEN)[QUARTERS : QUARTERS + 6]).max() == 0
+    assert np.abs(planes(clean, clean, EVEN)[PICTURES : PICTURES + 6]).max() == 0
     np.testing.assert_allclose(out[AMOUNT], np.tanh(np.log(3 * 0.6) - 1.5), atol=1e-4)
 
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from cuvrel.core.pulls import compared
-from cuvrel.core.pulls.differences import PLANES, QUARTERS
+from cuvrel.core.pulls.differences import QUARTERS, SECOND
 from cuvrel.core.pulls.network import SURELY, mirrored, quarters
 
 
@@ -21,8 +21,8 @@ def test_a_mirrored_stack_is_that_of_mirrored_planes() -> None:
 
 def test_both_ways_the_answer_to_a_mirror_image_is_the_mirrored_answer() -> None:
     rng = np.random.default_rng(6)
-    stack = rng.uniform(-1, 1, (PLANES, 48, 64)).astype(np.float32)
-    network = compared.network()
+    stack = rng.uniform(-1, 1, (SECOND, 48, 64)).astype(np.float32)
+    network = compared.network(second=True)
     once = network.both_ways(stack, QUARTERS)
     assert once.shape == (96, 128)
     assert np.abs(once).max() <= SURELY

@@ -1,7 +1,7 @@
 """A frame weighed against its clean plate by a small network: whole limbs, without cast light, shadows or grain.
 
-The network (`core/pulls/difference.onnx`; `training/` says how it was made) weighs what tells them apart
-(`core/pulls/differences.py`) pixel by pixel and with its surroundings.
+Two networks (`core/pulls/first_look.onnx` and `second_look.onnx`; `training/` says how they were made) weigh what tells
+them apart (`core/pulls/differences.py`) pixel by pixel and with its surroundings.
 """
 
 from __future__ import annotations
@@ -16,7 +16,7 @@ from numpy.typing import NDArray
 from cuvrel.core.media.box import blocks, doubled, even
 from cuvrel.core.media.rows import at_once
 from cuvrel.core.motion.ground import spread
-from cuvrel.core.pulls.differences import QUARTERS, grain, planes
+from cuvrel.core.pulls.differences import PICTURES, QUARTERS, grain, planes
 from cuvrel.core.pulls.known import covered
 from cuvrel.core.pulls.network import Network
 from cuvrel.core.pulls.soften import enlarged, soften
@@ -34,9 +34,9 @@ FREE = 0.3  # how likely to be before the clean plate a place may be that tells 
 
 
 @cache
-def network() -> Network:
-    """What weighs the comparison."""
-    return Network(Path(__file__).with_name("difference.onnx"), step=16)
+def network(second: bool = False) -> Network:
+    """What weighs the comparison in a first look or in a second one."""
+    return Network(Path(__file__).with_name("second_look.onnx" if second else "first_look.onnx"), step=16)
 
 
 def relit(rgb: U8, clean: U8, found: F32) -> U8:
@@ -73,7 +73,9 @@ def lit(clean: U8, gain: F32) -> U8:
 
 def _decided(rgb: U8, clean: U8, table: F32, before: F32 | None = None) -> F32:
     """How likely each pixel is before the clean plate, (h, w) float32, 0 to 1. Sides are even."""
-    odds = network().both_ways(planes(rgb, clean, table, before), QUARTERS)
+    second = before is not None
+    stack = planes(rgb, clean, table, before)
+    odds = network(second).both_ways(stack, QUARTERS if second else PICTURES)
     return np.asarray(1 / (1 + np.exp(-odds)), np.float32)
 
 

@@ -11,14 +11,17 @@ import numpy as np
 from numpy.typing import NDArray
 
 from cuvrel.core.media.rows import at_once, in_rows, kernel, small_kernel
+from cuvrel.core.pulls.likeness import HALF, WHOLE, likeness
 from cuvrel.core.pulls.memory import to_lab
-from cuvrel.core.pulls.network import coloured
+from cuvrel.core.pulls.network import coloured, quarters
 
 F32 = NDArray[np.float32]
 U8 = NDArray[np.uint8]
 BINS = 16  # levels of light at which grain is measured
-QUARTERS = 24  # planes that are quarters of both pictures'
-PLANES = QUARTERS + 10
+PICTURES = 24  # planes that are quarters of both pictures',
+QUARTERS = PICTURES + 4 * WHOLE  # and, in a second look, of what else is of their size
+HALVES = 10  # planes of half of it that both looks read
+FIRST, SECOND = PICTURES + HALVES, QUARTERS + HALVES + HALF  # planes of each look
 NEAR, ABOUT = 1.0, 3.5  # pixels over which differences are evened out
 LIFT = np.float32(6)  # of values, so that what is all but black tells little
 LOGS = np.log(np.arange(256) + LIFT).astype(np.float32)
@@ -161,13 +164,13 @@ def _texture(y0, y1, grey, behind, level, squares, radius, out):  # type: ignore
 
 
 def planes(rgb: U8, clean: U8, table: F32, before: F32 | None = None) -> F32:
-    """What the network reads, (PLANES, h, w) float32 of about -1 to 1, at half of the pictures' size.
+    """What a network reads, float32 of about -1 to 1, at half of the pictures' size: (FIRST or SECOND, h, w).
 
     rgb, clean: (2 h, 2 w, 3) uint8 sRGB, already of one light and one place. table: their grain. before:
-    how likely each place is by a first look, (h, w) float32, 0 to 1; without one its plane is empty.
+    how likely each place is by a first look, (h, w) float32, 0 to 1; with it these are a second look's planes.
     """
     h, w = rgb.shape[0] // 2, rgb.shape[1] // 2
-    out = np.empty((PLANES, h, w), np.float32)
+    out = np.empty((FIRST if before is None else SECOND, h, w), np.float32)
     channels, behind_them = (np.stack(cv2.split(one)) for one in (rgb, clean))
     grey, behind = np.empty((2, *rgb.shape[:2]), np.float32)
     level = np.empty(rgb.shape[:2], np.uint8)
@@ -180,13 +183,18 @@ def planes(rgb: U8, clean: U8, table: F32, before: F32 | None = None) -> F32:
         in_rows(_texture, len(shown), grey, behind, level, noise * noise, radius, shown)
         _halved(shown, into)
 
-    half = out[QUARTERS:]
+    half = out[PICTURES if before is None else QUARTERS :]
     at_once(
         lambda: texture(3, half[6]), lambda: texture(8, half[7]),
         lambda: _evened(_differences(channels, behind_them, level, table), half[:3], half[3:6]),
-        lambda: coloured(to_lab(rgb), out[: QUARTERS // 2]),
-        lambda: coloured(to_lab(clean), out[QUARTERS // 2 : QUARTERS]),
+        lambda: coloured(to_lab(rgb), out[: PICTURES // 2]),
+        lambda: coloured(to_lab(clean), out[PICTURES // 2 : PICTURES]),
         lambda: _halved(amount[level], half[8]),
     )  # fmt: skip
-    half[9] = 0 if before is None else 2 * before - 1
+    if before is None:
+        half[9] = 0
+    else:
+        half[9] = 2 * before - 1
+        full, half[HALVES:] = likeness(rgb, clean, before)
+        out[PICTURES:QUARTERS] = quarters(full)
     return out
