@@ -12,7 +12,7 @@ from cuvrel.core.recipe import check
 from cuvrel.core.recipe.check import read_shot, upgrade
 from cuvrel.core.recipe.declared import all_declared, declared
 from cuvrel.core.recipe.errors import RecipeError
-from cuvrel.core.recipe.hashing import hash_bytes, hash_file, key_of
+from cuvrel.core.recipe.hashing import hash_bytes, hash_file, hash_tree, key_of
 from tests.recipes import document
 
 DOCS = Path(__file__).parents[2] / "docs"
@@ -159,3 +159,16 @@ def test_keys_depend_on_content_alone(tmp_path: Path) -> None:
     assert len(key_of()) == 40
     (tmp_path / "f").write_bytes(b"quay" * 100_000)
     assert hash_file(tmp_path / "f") == hash_bytes(b"quay" * 100_000)
+
+
+def test_the_key_of_a_folder_is_that_of_its_files_and_their_places_but_not_of_what_is_compiled(tmp_path: Path) -> None:
+    def tree(name: str, **files: str) -> str:
+        for place, text in files.items():
+            file = tmp_path / name / place.replace("_in_", "/")
+            file.parent.mkdir(parents=True, exist_ok=True)
+            file.write_text(text)
+        return hash_tree(tmp_path / name)
+
+    once = tree("a", key="1", pulls_in_net="2")
+    assert tree("b", key="1", pulls_in_net="2", **{"__pycache___in_key": "3"}) == once
+    assert len({once, tree("c", key="1", pulls_in_net="3"), tree("d", key="1", net="2"), tree("e", key="1")}) == 4

@@ -5,6 +5,7 @@ from typing import Any
 import numpy as np
 import pytest
 
+from cuvrel.web import pictures
 from tests.conftest import Clip
 from tests.recipes import drawn
 from tests.web.conftest import Web, decoded, problem
@@ -53,6 +54,16 @@ def test_a_key_that_is_no_longer_right_is_not_served(web: Web) -> None:
     revision = web.get(f"/api/shots/{shot}").json["revision"]
     web.edit(shot, revision, [{"op": "replace", "path": "/planes/0/opacity", "value": 0.5}])
     assert "changed" in problem(web.get(f"/api/shots/{shot}/picture/{key}?view=result&frame=0&width=240"), 404)
+
+
+def test_a_picture_of_an_earlier_release_is_not_kept(web: Web, monkeypatch: pytest.MonkeyPatch) -> None:
+    shot = web.shot()
+    key = web.keys(shot)["keys"][0]
+    assert web.keys(shot)["keys"][0] == key
+    monkeypatch.setattr(pictures, "hash_tree", lambda folder: "another")
+    assert web.keys(shot)["keys"][0] != key
+    assert "changed" in problem(web.get(f"/api/shots/{shot}/picture/{key}?view=result&frame=0&width=240"), 404)
+    assert web.fetch(shot).status_code == 200
 
 
 @pytest.mark.parametrize("query", ["view=zzz&first=0&last=3&width=240", "view=result&first=-1&last=3&width=240",

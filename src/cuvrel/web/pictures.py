@@ -1,8 +1,12 @@
-"""Pictures under their keys: asked for by key, kept by the browser for ever."""
+"""Pictures under their keys: asked for by key, kept by the browser for ever.
+
+The browser's keys also tell what computes a picture, so that after an upgrade it shows none of an earlier release.
+"""
 
 from __future__ import annotations
 
 import math
+from pathlib import Path
 from typing import Any
 
 import cv2
@@ -12,6 +16,7 @@ from flask_openapi3 import APIBlueprint
 from numpy.typing import NDArray
 from sqlalchemy.orm import Session
 
+from cuvrel import core
 from cuvrel.core.checks.frames import verdicts
 from cuvrel.core.media.writer import png_bytes
 from cuvrel.core.pulls.colour_fit import fitted
@@ -20,9 +25,10 @@ from cuvrel.core.pulls.difference_key import suggested
 from cuvrel.core.recipe.check import read_shot
 from cuvrel.core.recipe.declared import declared
 from cuvrel.core.recipe.errors import RecipeError
+from cuvrel.core.recipe.hashing import hash_tree, key_of
 from cuvrel.core.recipe.models import Shot
 from cuvrel.core.stand.build import Stand
-from cuvrel.core.stand.nodes import work_out
+from cuvrel.core.stand.nodes import Node, work_out
 from cuvrel.core.stand.views import checked, view
 from cuvrel.store import shots as store
 from cuvrel.store.models import ShotRow
@@ -61,6 +67,11 @@ def stand_of(session: Session, row: ShotRow, width: int) -> Stand:
     return Stand(shot, StoreSources(session, row.id, shot, shared.blobs, shared.readers), scale)
 
 
+def _kept_as(node: Node) -> str:
+    """The key under which a browser keeps a picture."""
+    return key_of(node.key, hash_tree(Path(core.__file__).parent))
+
+
 def frame_there(stand: Stand, frame: int) -> None:
     """Raises RecipeError for a frame beyond the shot's end."""
     if frame >= stand.frames:
@@ -73,7 +84,7 @@ def keys(path: ById, query: KeysQuery) -> Response:
     with services().database.session() as session:
         stand = stand_of(session, store.found(session, path.id), query.width)
     last = min(query.last, stand.frames - 1, query.first + MOST_KEYS - 1)
-    found = [view(stand, query.view, frame).key for frame in range(query.first, last + 1)]
+    found = [_kept_as(view(stand, query.view, frame)) for frame in range(query.first, last + 1)]
     return answer(KeysOut(first=query.first, keys=found, width=stand.size[1], height=stand.size[0]))
 
 
@@ -85,11 +96,11 @@ def picture(path: PicturePath, query: PictureQuery) -> Response:
         stand = stand_of(session, store.found(session, path.id), query.width)
     frame_there(stand, query.frame)
     node = view(stand, query.view, query.frame)
-    if node.key != path.key:
+    if _kept_as(node) != path.key:
         raise store.NotFound("The shot has changed; ask for the keys again.")
     pixels = work_out(node, shared.cache)
     data, kind = _encoded(pixels, 95 if "matte:" in query.view else 90)
-    headers = {"Cache-Control": "private, max-age=31536000, immutable", "ETag": f'"{node.key}"'}
+    headers = {"Cache-Control": "private, max-age=31536000, immutable", "ETag": f'"{path.key}"'}
     return Response(data, content_type=kind, headers=headers)
 
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+from functools import cache
 from hashlib import blake2b
 from pathlib import Path
 from typing import Any
@@ -26,3 +27,13 @@ def hash_file(path: Path) -> str:
         while piece := file.read(1 << 20):
             state.update(piece)
     return state.hexdigest()
+
+
+@cache
+def hash_tree(folder: Path) -> str:
+    """The key of all files below a folder by their places and contents, as they are when it is first asked for.
+
+    What Python and Numba compiled from them does not count.
+    """
+    files = sorted(file for file in folder.rglob("*") if file.is_file() and "__pycache__" not in file.parts)
+    return key_of([[file.relative_to(folder).as_posix(), hash_file(file)] for file in files])
