@@ -190,7 +190,7 @@ def main() -> None:
     parser.add_argument(
         "--sizes", type=int, default=5, choices=(4, 5), help="how often the picture is halved, and once"
     )
-    parser.add_argument("--widths", default=",".join(map(str, WIDTHS)), help="planes at each size, if more than usual")
+    parser.add_argument("--widths", type=int, nargs=len(WIDTHS), default=WIDTHS, help="planes at each size")
     parser.add_argument("--glance", type=int, help="plane after the quarters that is -1 in a first look, at half size")
     parser.add_argument("--seed", type=int, default=1, help="runs of several seeds can be mixed (training.mix)")
     given = parser.parse_args()
@@ -201,8 +201,7 @@ def main() -> None:
     held = samples[-(len(samples) // 20) :]
     samples = samples[: -len(held)]
     planes = read(samples[0])[0].shape[0]
-    widths = [int(one) for one in given.widths.split(",")]
-    net = Weigher(planes, given.sizes, widths).to(memory_format=torch.channels_last)
+    net = Weigher(planes, given.sizes, given.widths).to(memory_format=torch.channels_last)
     if given.start:
         resume(net, given.start, batch(rng, samples, 48, kind)[0], given.new, given.last)
         print(f"as it is: held {score(net, held, kind)}", flush=True)

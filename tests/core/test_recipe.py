@@ -162,13 +162,14 @@ def test_keys_depend_on_content_alone(tmp_path: Path) -> None:
 
 
 def test_the_key_of_a_folder_is_that_of_its_files_and_their_places_but_not_of_what_is_compiled(tmp_path: Path) -> None:
-    def tree(name: str, **files: str) -> str:
+    def tree(name: str, files: dict[str, str]) -> str:
         for place, text in files.items():
-            file = tmp_path / name / place.replace("_in_", "/")
+            file = tmp_path / name / place
             file.parent.mkdir(parents=True, exist_ok=True)
             file.write_text(text)
         return hash_tree(tmp_path / name)
 
-    once = tree("a", key="1", pulls_in_net="2")
-    assert tree("b", key="1", pulls_in_net="2", **{"__pycache___in_key": "3"}) == once
-    assert len({once, tree("c", key="1", pulls_in_net="3"), tree("d", key="1", net="2"), tree("e", key="1")}) == 4
+    once = tree("a", {"key": "1", "pulls/net": "2"})
+    assert tree("b", {"key": "1", "pulls/net": "2", "__pycache__/key": "3"}) == once
+    other = tree("c", {"key": "1", "pulls/net": "3"}), tree("d", {"key": "1", "net": "2"}), tree("e", {"key": "1"})
+    assert len({once, *other}) == 4

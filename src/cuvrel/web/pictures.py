@@ -57,6 +57,7 @@ api = APIBlueprint("pictures", __name__, url_prefix="/api", abp_responses={"422"
 MOST_KEYS = 2000
 MOST_CHECKS = 120
 CHECK_WIDTH = 480
+CORE = Path(core.__file__).parent  # what computes pictures
 
 
 def stand_of(session: Session, row: ShotRow, width: int) -> Stand:
@@ -69,7 +70,7 @@ def stand_of(session: Session, row: ShotRow, width: int) -> Stand:
 
 def _kept_as(node: Node) -> str:
     """The key under which a browser keeps a picture."""
-    return key_of(node.key, hash_tree(Path(core.__file__).parent))
+    return key_of(node.key, hash_tree(CORE))
 
 
 def frame_there(stand: Stand, frame: int) -> None:

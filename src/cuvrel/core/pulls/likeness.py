@@ -39,13 +39,9 @@ def likeness(rgb: U8, clean: U8, found: F32) -> tuple[list[F32], list[F32]]:
     return [share], [trust, close, anywhere]
 
 
-def _small(picture: U8, size: tuple[int, int]) -> U8:
-    return cv2.resize(picture, size, interpolation=cv2.INTER_AREA)
-
-
 def _colours(rgb: U8, clean: U8, found: F32, sure: F32) -> tuple[F32, F32]:
     h, w = found.shape
-    now, was = (to_lab(_small(picture, (w, h))) for picture in (rgb, clean))
+    now, was = (to_lab(cv2.resize(picture, (w, h), interpolation=cv2.INTER_AREA)) for picture in (rgb, clean))
     # the place before, wherever it is seen or hidden close by
     free = np.clip(np.float32(1) - found * 2, 0, 1)
     hidden = cv2.dilate((found > 0.3).astype(np.float32), np.ones((9, 9), np.uint8))
@@ -78,8 +74,8 @@ def _shares(light: F32, behind: F32, sure: F32) -> tuple[F32, F32]:
     h, w = sure.shape
     small = cv2.resize(light, (w, h), interpolation=cv2.INTER_AREA)
     told = np.dstack([small, np.square(small).sum(axis=2), np.ones((h, w), np.float32)]) * sure[..., None]
-    near = cv2.GaussianBlur(told, (0, 0), CLOSE)
-    near += np.float32(LESS) * cv2.blur(cv2.blur(told, (round(2 * ABOUT) | 1,) * 2), (round(2 * ABOUT) | 1,) * 2)
+    near, wide = cv2.GaussianBlur(told, (0, 0), CLOSE), round(2 * ABOUT) | 1
+    near += np.float32(LESS) * cv2.blur(cv2.blur(told, (wide, wide)), (wide, wide))
     total = near[..., 4]
     near /= np.maximum(total, np.float32(1e-5))[..., None]
     varied = np.maximum(near[..., 3] - np.square(near[..., :3]).sum(axis=2), 0)
