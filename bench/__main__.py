@@ -5,7 +5,7 @@ from __future__ import annotations
 import argparse
 from pathlib import Path
 
-from bench import keys, mattes, speed, stand
+from bench import keys, mattes, same, speed, stand
 from cuvrel.demo.project import CLIPS
 
 
@@ -16,6 +16,10 @@ def main() -> None:
     commands.add_parser("speed", help="latencies, frames per second and ratios to bare decoding and encoding")
     commands.add_parser("keys", help="keys, shapes and five pulls together: speed, and quality against the truth")
     commands.add_parser("stand", help="blending, placing, in-betweens and whole stands")
+    pictures = commands.add_parser("same", help="whether the demo's pictures are what they were before a change")
+    pictures.add_argument("--to", type=Path, help="writes their hashes there")
+    pictures.add_argument("--against", type=Path, help="holds them against the hashes there")
+    pictures.add_argument("--every", type=int, default=8, help="mattes and planes alone on every so many frames (8)")
     matte = commands.add_parser("mattes", help="mattes against their truth, with yardsticks")
     matte.add_argument("folders", nargs="*", type=Path, default=[CLIPS], help="clips in the benchmark's format")
     matte.add_argument("--clips", help="only these clips, names with commas between")
@@ -27,6 +31,8 @@ def main() -> None:
     given = parser.parse_args()
     if given.command == "mattes":
         mattes.run(given)
+    elif given.command == "same":
+        same.run(given.to, given.against, given.every)
     elif given.command == "keys":
         keys.run()
     elif given.command == "stand":

@@ -14,21 +14,22 @@ from numpy.typing import NDArray
 from bench.mattes import Case, cases
 from cuvrel.core import catalogue
 from cuvrel.core.checks.quality import overlap
+from cuvrel.core.edge.edge import edge
 from cuvrel.core.pulls.clean_plate import median_plate, spaced
 from cuvrel.core.pulls.colour_fit import fitted
 from cuvrel.core.pulls.colour_key import sampled
-from cuvrel.core.pulls.context import PullContext
 from cuvrel.core.pulls.difference_key import suggested
 from cuvrel.core.recipe.check import read_shot
+from cuvrel.core.recipe.context import Context
 from cuvrel.core.recipe.declared import declared
-from cuvrel.core.recipe.models import Pull
+from cuvrel.core.recipe.values import START
 from cuvrel.core.stand.build import Stand
 from cuvrel.core.stand.nodes import Cache, Node, node, work_out
 
 F32 = NDArray[np.float32]
 U8 = NDArray[np.uint8]
 CLIPS = Path("src/cuvrel/demo/clips")
-HERE = PullContext(0, 0.75, 24.0)  # 540 lines of 720
+HERE = Context(0.75)  # 540 lines of 720
 SOFT = {"inner": 20, "outer": 30}
 ELLIPSE = {
     "id": "h1",
@@ -55,7 +56,7 @@ class InMemory:
     def alpha(self, footage_id: str, frame: int, size: tuple[int, int]) -> Node:
         return node("whole", size, [], lambda: np.ones(size, np.float32))
 
-    def traced(self, pull: Pull, frame: int, size: tuple[int, int]) -> Node | None:
+    def stored(self, owner: str, frame: int, size: tuple[int, int]) -> Node | None:
         return node("truth", frame, [], lambda: self.case.truths[frame])
 
 
@@ -64,7 +65,7 @@ def _case(name: str) -> Case:
 
 
 def _values(kind: str, **changes: Any) -> dict[str, Any]:
-    return {**declared("pull", kind).params().at(0), **changes}
+    return {**declared("pull", kind).params().at(START), **changes}
 
 
 def _timed(work: Callable[[int], Any], frames: int = 24) -> float:
@@ -88,7 +89,7 @@ def _say(what: str, value: float, unit: str, bar: str) -> None:
 
 def _edged(cover: F32, **values: Any) -> F32:
     entry = declared("edge", "edge")
-    return np.asarray(entry.run(cover, {**entry.params().at(0), **values}, HERE.scale), np.float32)
+    return edge(cover, {**entry.params().at(START), **values}, HERE)
 
 
 def _box(case: Case, rows: tuple[float, float], cols: tuple[float, float]) -> tuple[int, int, int, int]:

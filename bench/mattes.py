@@ -20,8 +20,8 @@ from cuvrel.core.checks.chatter import chatter, grey_flow
 from cuvrel.core.checks.quality import contour_accuracy, dtssd, gradient_error, mse, overlap
 from cuvrel.core.edge.detail import solve, to_linear
 from cuvrel.core.follow.artist import mended
-from cuvrel.core.follow.lessons import Arrival, Lesson
-from cuvrel.core.follow.run import Settings, clip, refollow, trusted
+from cuvrel.core.follow.plan import Memory, clip, refollow
+from cuvrel.core.follow.run import Settings
 from cuvrel.core.media.probe import probe
 from cuvrel.core.media.reader import Reader
 from cuvrel.core.pulls.prepared import prepare
@@ -103,15 +103,18 @@ class Row:
     doubts: list[float] = field(default_factory=list)
 
 
-def followed(case: Case) -> tuple[list[F32], list[float], float]:
-    """Our mattes from the marked frame alone, their doubts, and milliseconds a frame."""
-    mattes: list[F32] = [np.zeros_like(t) for t in case.truths]
-    doubts, times = [1.0] * case.count, []
-    for frame in clip(case.read, case.count, case.marks, Settings(), halting=False):
-        mattes[frame.number], doubts[frame.number] = frame.matte, frame.doubt
-        if frame.origin == "followed":
-            times.append(frame.ms)
-    return mattes, doubts, float(np.median(times)) if times else 0.0
+def followed(case: Case) -> Memory:
+    """Our frames from the marked frame alone."""
+    frames = Memory()
+    for _ in clip(case.read, case.count, case.marks, Settings(), False, frames):
+        pass
+    return frames
+
+
+def mattes_of(case: Case, frames: Memory) -> list[F32]:
+    """The mattes of all frames; nothing where there is none."""
+    found = (frames.matte(n) for n in range(case.count))
+    return [np.zeros_like(t) if one is None else one for one, t in zip(found, case.truths, strict=True)]
 
 
 def overlaps(case: Case, mattes: list[F32]) -> list[float]:
@@ -151,30 +154,27 @@ def mending(case: Case, true: bool = False) -> Mending:
 
     true: each touch brings the true matte instead of strokes, as those of warp and cut do.
     """
-    mattes, doubts, _ = followed(case)
-    touched = {case.key: mattes[case.key]}
+    frames = followed(case)
     strokes, done = 0, set[int]()
-    lessons: dict[Arrival, Lesson] = {}
     for _ in range(case.count):
+        mattes = mattes_of(case, frames)
         js = [1.0 if n in done else j for n, j in enumerate(overlaps(case, mattes))]
         worst = int(np.argmin(js))
         if js[worst] >= ENOUGH:
             break
         reached, drawn = (None, case.marks) if worst == case.key else (mattes[worst], [])
-        if true:
-            mattes[worst] = case.truths[worst]
-        else:
+        matte = case.truths[worst]
+        if not true:
             ready = prepare(case.read, case.count, worst)
-            mattes[worst], marks = mended(
+            matte, marks = mended(
                 ready, reached, case.truths[worst], STROKES, drawn, enough=ENOUGH + 0.03, holds=ENOUGH
             )
             strokes += len(marks) - len(drawn)
         done.add(worst)
-        touched[worst], doubts[worst] = mattes[worst], 0.0
-        seen = trusted(dict(enumerate(mattes)), dict(enumerate(doubts)))
-        for frame in refollow(case.read, case.count, touched, worst, Settings(), seen=seen, lessons=lessons):
-            mattes[frame.number], doubts[frame.number] = frame.matte, frame.doubt
-    return Mending(len(done), strokes, sum(j < ENOUGH for j in overlaps(case, mattes)))
+        frames.touch(worst, matte)
+        for _ in refollow(case.read, case.count, frames, worst, Settings()):
+            pass
+    return Mending(len(done), strokes, sum(j < ENOUGH for j in overlaps(case, mattes_of(case, frames))))
 
 
 def yard_touches(case: Case) -> int:
@@ -213,7 +213,10 @@ def _yard(case: Case, touched: set[int], cut: bool, known: list[F32] | None = No
 def measure(case: Case, artist: bool, yards: bool) -> Row:
     """All figures of one clip."""
     row = Row(case.name)
-    mattes, row.doubts, ms = followed(case)
+    frames = followed(case)
+    mattes, found = mattes_of(case, frames), frames.frames
+    row.doubts = [found[n].doubt if n in found else 1.0 for n in range(case.count)]
+    ms = float(np.median([one.ms for one in found.values() if one.origin == "followed"] or [0]))
     row.figures = {"trace J": overlap(mattes[case.key], case.truths[case.key]), **scores(case, mattes), "ms": ms}
     row.js = overlaps(case, mattes)
     if artist:

@@ -21,7 +21,7 @@ from cuvrel.core.media.writer import VideoWriter, png_bytes, read_grey
 from cuvrel.core.pulls.prepared import prepare
 from cuvrel.core.pulls.trace import trace
 from cuvrel.core.recipe.check import read_shot
-from cuvrel.core.recipe.models import Mark, Pull, Shot
+from cuvrel.core.recipe.models import Mark, Shot
 from cuvrel.core.stand.build import Stand
 from cuvrel.core.stand.export import export_kind, open_writer, picture, write_range
 from cuvrel.core.stand.nodes import Cache, Node, node, work_out
@@ -56,9 +56,9 @@ class Files:
     def picture(self, footage_id: str, frame: int, size: tuple[int, int]) -> Node:
         return node("footage", [footage_id, frame, size], [], lambda: resized(self.reader.frame(frame), size))
 
-    def traced(self, pull: Pull, frame: int, size: tuple[int, int]) -> Node | None:
+    def stored(self, owner: str, frame: int, size: tuple[int, int]) -> Node | None:
         data = self.mattes[frame]
-        return node("stored", [pull.id, frame, size], [],
+        return node("stored", [owner, frame, size], [],
                     lambda: resized(read_grey(data), size).astype(np.float32) / np.float32(255))  # fmt: skip
 
 

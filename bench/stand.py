@@ -17,7 +17,8 @@ from cuvrel.core.media.probe import probe
 from cuvrel.core.media.reader import Reader, as_grey, resized
 from cuvrel.core.motion.between import blurred_along, in_between, motion
 from cuvrel.core.recipe.check import read_shot
-from cuvrel.core.recipe.models import Pull, Shot
+from cuvrel.core.recipe.models import Shot
+from cuvrel.core.recipe.values import START
 from cuvrel.core.stand import placement
 from cuvrel.core.stand.blend import MODES, blend, mix, through
 from cuvrel.core.stand.build import Stand
@@ -53,7 +54,7 @@ class Ready:
     def alpha(self, footage_id: str, frame: int, size: tuple[int, int]) -> Node:
         return node("whole", size, [], lambda: np.ones(size, np.float32))
 
-    def traced(self, pull: Pull, frame: int, size: tuple[int, int]) -> Node | None:
+    def stored(self, owner: str, frame: int, size: tuple[int, int]) -> Node | None:
         return node("matte", [frame, size], [], lambda: resized(self.mattes[frame], size))
 
 
@@ -69,7 +70,7 @@ def _passes(ready: Ready) -> None:
     cut = through(light, matte)
     copy = _median(lambda: light.copy())
     moved = motion(rgb, other)
-    still = placement.PlacementParams().at(0)
+    still = placement.PlacementParams().at(START)
     turned = placement.matrix({**still, "x": 80, "angle": 9}, 1280)
     fit = 1280 / 960, 720 / 540
     say("a copy of a picture, 8.3 MB", copy, "ms", "-")

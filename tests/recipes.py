@@ -8,7 +8,7 @@ from typing import Any
 import numpy as np
 
 from cuvrel.core.media.reader import resized
-from cuvrel.core.recipe.models import Mark, Pull
+from cuvrel.core.recipe.models import Mark
 from cuvrel.core.stand.nodes import Node, node
 
 HASH = "0" * 40
@@ -83,7 +83,7 @@ class FakeSources:
     def alpha(self, footage_id: str, frame: int, size: tuple[int, int]) -> Node:
         return node("fake-alpha", [footage_id, frame, size], [], lambda: resized(self.box(frame), size))
 
-    def traced(self, pull: Pull, frame: int, size: tuple[int, int]) -> Node | None:
+    def stored(self, owner: str, frame: int, size: tuple[int, int]) -> Node | None:
         if frame in self.missing:
             return None
 
@@ -91,4 +91,4 @@ class FakeSources:
             self.computed.append(("matte", frame))
             return resized(self.box(frame), size)
 
-        return node("fake-matte", [pull.id, frame, size], [], run)
+        return node("fake-matte", [owner, frame, size], [], run)

@@ -1,7 +1,5 @@
 <script lang="ts">
   import { onMount, untrack } from "svelte";
-  import { api } from "./lib/api";
-  import type { CatalogueOut } from "./lib/api-types";
   import Arriving from "./lib/Arriving.svelte";
   import { Desk } from "./lib/desk.svelte";
   import { listen } from "./lib/events";
@@ -22,15 +20,13 @@
   let { id }: { id: number } = $props();
   const shot = new ShotStore();
   let desk = $state.raw<Desk | null>(null);
-  let catalogue = $state.raw<CatalogueOut | null>(null);
+  const catalogue = $derived(desk && shot.catalogue);
   let fault = $state("");
 
   onMount(() => {
-    void Promise.all([shot.open(id), api.catalogue()])
-      .then(([, all]) => {
-        catalogue = all;
-        desk = new Desk(shot);
-      })
+    void shot
+      .open(id)
+      .then(() => (desk = new Desk(shot)))
       .catch((error) => (fault = String(error.message ?? error)));
     return listen(
       (event) => shot.told(event),

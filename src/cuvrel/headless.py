@@ -5,7 +5,7 @@ from __future__ import annotations
 import tempfile
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
-from dataclasses import asdict
+from dataclasses import asdict, replace
 from pathlib import Path
 from typing import Any, Literal
 
@@ -13,7 +13,8 @@ import numpy as np
 from numpy.typing import NDArray
 from pydantic import ValidationError
 
-from cuvrel.core.follow.run import Settings, clip
+from cuvrel.core.follow.plan import Frame, Memory, clip
+from cuvrel.core.follow.run import Settings
 from cuvrel.core.media.probe import MediaInfo, pack_sequence, probe
 from cuvrel.core.media.reader import Reader
 from cuvrel.core.media.writer import PngWriter, VideoFormat, VideoWriter, Writer, png_bytes, read_grey
@@ -58,6 +59,39 @@ def read_marks(raw: Any) -> list[Mark]:
     return marks
 
 
+class OnDisk(Memory):
+    """A trace's frames as small pictures in a folder, so that memory does not grow with the clip."""
+
+    def __init__(self, folder: Path) -> None:
+        super().__init__()
+        self._folder = folder
+
+    def grey(self, number: int) -> NDArray[np.uint8]:
+        """A frame that there is, (H, W) uint8."""
+        return read_grey((self._folder / f"{number}.png").read_bytes())
+
+    def _away(self, number: int, matte: NDArray[np.float32]) -> NDArray[np.float32]:
+        grey = np.round(np.clip(matte, 0, 1) * 255).astype(np.uint8)
+        (self._folder / f"{number}.png").write_bytes(png_bytes(grey))
+        return np.empty((0, 0), np.float32)
+
+    def touch(self, number: int, matte: NDArray[np.float32]) -> Frame:
+        """See `Frames`."""
+        super().touch(number, self._away(number, matte))
+        return Frame(number, matte, "touched", 0.0)
+
+    def keep(self, frame: Frame) -> bool:
+        """See `Frames`."""
+        there = self.frames.get(frame.number)
+        if there is not None and there.origin == "touched":
+            return False
+        return super().keep(replace(frame, matte=self._away(frame.number, frame.matte)))
+
+    def matte(self, number: int) -> NDArray[np.float32] | None:
+        """See `Frames`."""
+        return self.grey(number).astype(np.float32) / np.float32(255) if number in self.frames else None
+
+
 def follow(
     reader: Reader,
     info: MediaInfo,
@@ -71,34 +105,32 @@ def follow(
 
     Memory does not grow with the clip: frames come out of order and wait on disk as small pictures.
     """
-    frames: dict[int, dict[str, Any]] = {}
+    told: dict[int, dict[str, Any]] = {}
     halts: list[dict[str, Any]] = []
     with tempfile.TemporaryDirectory(prefix="cuvrel-", dir=to.parent if to.parent.is_dir() else None) as folder:
-        for frame in clip(reader.frame, info.frames, marks, settings, halting):
-            grey = np.round(frame.matte * 255).astype(np.uint8)
-            (Path(folder) / f"{frame.number}.png").write_bytes(png_bytes(grey))
-            frames[frame.number] = {
+        kept = OnDisk(Path(folder))
+        for frame in clip(reader.frame, info.frames, marks, settings, halting, kept):
+            told[frame.number] = {
                 "frame": frame.number,
                 "origin": frame.origin,
                 "doubt": round(frame.doubt, 4),
                 "ms": round(frame.ms, 2),
             }
             if frame.halt:
-                frames[frame.number]["halt"] = asdict(frame.halt)
+                told[frame.number]["halt"] = asdict(frame.halt)
                 if halting:
                     halts.append({"frame": frame.number, **asdict(frame.halt)})
             tick()
         for number in range(info.frames):
-            frames.setdefault(number, {"frame": number, "origin": "not reached", "doubt": 1.0, "ms": 0.0})
+            told.setdefault(number, {"frame": number, "origin": "not reached", "doubt": 1.0, "ms": 0.0})
         beside = Path(folder) / "matte.mkv"
         writer = VideoWriter(beside, "ffv1-grey", info.width, info.height, info.fps)
         black = np.zeros((info.height, info.width), np.uint8)
         for number in range(info.frames):
-            file = Path(folder) / f"{number}.png"
-            writer.write(read_grey(file.read_bytes()) if file.exists() else black)
+            writer.write(kept.grey(number) if number in kept.frames else black)
         writer.close()
         beside.replace(to)
-    return {"size": [info.width, info.height], "fps": info.fps, "frames": [frames[n] for n in range(info.frames)],
+    return {"size": [info.width, info.height], "fps": info.fps, "frames": [told[n] for n in range(info.frames)],
             "halts": sorted(halts, key=lambda h: int(h["frame"]))}  # fmt: skip
 
 

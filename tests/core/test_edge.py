@@ -12,10 +12,12 @@ from cuvrel.core.checks.chatter import chatter, grey_flow
 from cuvrel.core.edge.distance import signed_distance
 from cuvrel.core.edge.edge import EdgeParams, edge, smoothed, without_islands
 from cuvrel.core.edge.steady import steadied
+from cuvrel.core.recipe.context import Context
+from cuvrel.core.recipe.values import START
 
 
 def values(**changes: Any) -> dict[str, Any]:
-    return {**EdgeParams().at(0), **changes}
+    return {**EdgeParams().at(START), **changes}
 
 
 def disc(x: float = 60, y: float = 50, radius: float = 30, size: tuple[int, int] = (100, 120)) -> np.ndarray:
@@ -25,7 +27,7 @@ def disc(x: float = 60, y: float = 50, radius: float = 30, size: tuple[int, int]
 
 def test_the_defaults_change_nothing() -> None:
     matte = disc()
-    assert np.array_equal(edge(matte, values(), 1.0), matte)
+    assert np.array_equal(edge(matte, values(), Context(1.0)), matte)
 
 
 def test_small_holes_are_filled_and_large_ones_stay() -> None:
@@ -77,15 +79,17 @@ def test_smoothing_takes_bumps_off_and_keeps_a_straight_edge_to_the_pixel() -> N
 
 @pytest.mark.parametrize("grow", [-6.5, -2.0, 1.25, 8.0])
 def test_grow_moves_the_outline_by_what_it_says(grow: float) -> None:
-    out = edge(disc(), values(grow=grow), 1.0)
+    out = edge(disc(), values(grow=grow), Context(1.0))
     radius = np.sqrt(out.sum() / np.pi)
     assert abs(radius - (30 + grow)) < 0.25
 
 
 def test_half_size_looks_like_half_of_full_size() -> None:
     what = values(grow=3.0, feather_out=6.0, smooth=4.0)
-    full = edge(disc(120, 100, 60, (200, 240)), what, 1.0)
-    half = edge(cv2.resize(disc(120, 100, 60, (200, 240)), (120, 100), interpolation=cv2.INTER_AREA), what, 0.5)
+    full = edge(disc(120, 100, 60, (200, 240)), what, Context(1.0))
+    half = edge(
+        cv2.resize(disc(120, 100, 60, (200, 240)), (120, 100), interpolation=cv2.INTER_AREA), what, Context(0.5)
+    )
     assert np.abs(cv2.resize(full, (120, 100), interpolation=cv2.INTER_AREA) - half).mean() < 2 / 255
 
 

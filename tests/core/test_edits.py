@@ -1,9 +1,11 @@
 """Edits: any sequence can be undone to the letter; what clashes and what does not."""
 
 import copy
-import itertools
+from collections.abc import Iterator
 from typing import Any
 
+import jsonpatch
+import jsonpointer
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
@@ -21,21 +23,57 @@ plain = st.recursive(
 docs = st.dictionaries(st.text("abc", min_size=1, max_size=2), plain, max_size=4)
 
 
-@given(docs, docs)
-@settings(max_examples=200)
-def test_the_inverse_restores_any_document(before: dict[str, Any], after: dict[str, Any]) -> None:
-    kept = copy.deepcopy(after)
-    assert edits.apply(after, edits.inverse(before, after)) == before
-    assert after == kept  # applying never changes what it is given
+@st.composite
+def operations(draw: st.DrawFn, document: dict[str, Any]) -> edits.Ops:
+    """Operations that apply to a document one after another, of every kind and at every depth."""
+    here, ops = document, []
+    for _ in range(draw(st.integers(1, 4))):
+        places = list(_places(here))
+        at = draw(st.sampled_from(places))
+        op = draw(st.sampled_from(["add", "replace", "remove", "move", "copy", "test", "append"]))
+        one: dict[str, Any] = {"op": op, "path": at, "value": draw(plain)}
+        if op in ("move", "copy"):
+            one = {"op": op, "from": draw(st.sampled_from(places)), "path": at}
+        elif op == "append":
+            one = {"op": "add", "path": f"{at}/-", "value": draw(plain)}
+        elif op == "test":
+            one = {"op": "test", "path": at, "value": jsonpointer.resolve_pointer(here, at)}
+        try:
+            here = jsonpatch.apply_patch(here, [one])
+        except (jsonpatch.JsonPatchException, jsonpointer.JsonPointerException, TypeError):
+            continue
+        if not isinstance(here, dict):
+            break
+        ops.append(one)
+    return ops
 
 
-@given(st.lists(docs, min_size=2, max_size=6))
-def test_a_chain_of_edits_can_be_walked_back(chain: list[dict[str, Any]]) -> None:
-    inverses = [edits.inverse(a, b) for a, b in itertools.pairwise(chain)]
-    here = chain[-1]
-    for step, was in zip(reversed(inverses), reversed(chain[:-1]), strict=True):
-        here = edits.apply(here, step)
-        assert here == was
+def _places(part: Any, path: str = "") -> Iterator[str]:
+    yield path
+    pairs = part.items() if isinstance(part, dict) else enumerate(part) if isinstance(part, list) else []
+    for name, inner in pairs:
+        yield from _places(inner, f"{path}/{str(name).replace('~', '~0').replace('/', '~1')}")
+
+
+@given(st.data(), docs)
+@settings(max_examples=300, deadline=None)
+def test_operations_do_what_the_standard_says_and_are_taken_back_by_their_inverse(
+    data: st.DataObject, before: dict[str, Any]
+) -> None:
+    ops, kept = data.draw(operations(before)), copy.deepcopy(before)
+    after, inverse = edits.done(before, ops)
+    assert after == jsonpatch.apply_patch(before, ops)
+    assert before == kept, "applying never changes what it is given"
+    assert edits.apply(after, inverse) == before
+
+
+def test_what_no_operation_touches_is_shared() -> None:
+    before = {"planes": [{"name": "a"}, {"name": "b", "params": {"x": 1}}], "mattes": [{"marks": [1, 2]}]}
+    after = edits.apply(before, [{"op": "replace", "path": "/planes/1/name", "value": "c"}])
+    assert after["mattes"] is before["mattes"]
+    assert after["planes"][0] is before["planes"][0]
+    assert after["planes"][1]["params"] is before["planes"][1]["params"]
+    assert before["planes"][1]["name"] == "b"
 
 
 @pytest.mark.parametrize(

@@ -5,12 +5,13 @@ import numpy as np
 import pytest
 
 from cuvrel.core.checks.quality import overlap
-from cuvrel.core.follow import run
+from cuvrel.core.follow import plan
 from cuvrel.core.follow.carry import Follower
 from cuvrel.core.follow.doubt import ADVICE, HALT, Evidence, advice, worst_place
 from cuvrel.core.follow.evidence import QUARTERS, Beyond
-from cuvrel.core.follow.run import Settings, far_from, joined, neighbours, refollow, set_out, span
-from cuvrel.core.follow.run import clip as follow_clip
+from cuvrel.core.follow.plan import Frame, Memory, Way, far_from, neighbours, refollow
+from cuvrel.core.follow.plan import clip as follow_clip
+from cuvrel.core.follow.run import Settings, joined, set_out, span
 from cuvrel.core.motion.flow import Flow, chain, missed, sample
 from cuvrel.core.recipe.errors import TraceError
 from tests.conftest import Clip
@@ -143,6 +144,16 @@ def test_taking_up_from_a_followed_frame_remembers_the_touched_one() -> None:
     read = pictures.__getitem__
     resumed = dict(span(read, range(5, 8), set_out((pictures[4], truths[4]), Settings(), (pictures[0], truths[0]))))
     assert all(overlap(resumed[n].matte, truths[n]) > 0.92 for n in (5, 6, 7))
+
+
+def held(touched: dict[int, np.ndarray], followed: dict[int, np.ndarray] | None = None) -> Memory:
+    """Frames in memory, touched and followed ones."""
+    frames = Memory()
+    for number, matte in touched.items():
+        frames.touch(number, matte)
+    for number, matte in (followed or {}).items():
+        frames.keep(Frame(number, matte, "followed", 0.1))
+    return frames
 
 
 EVEN = {"jump": 0.05, "unsure": 0.02, "alike": 0.2, "torn": 0.1, "change": 0.0, "drift": 0.0, "lost": False}
@@ -306,8 +317,10 @@ def test_a_kept_shape_goes_where_motion_carries_it_whatever_the_picture_says() -
 
 def test_frames_between_two_touches_use_both() -> None:
     pictures, truths = sliding(11)
-    touched = {0: truths[0], 10: truths[10]}
-    frames = {f.number: f for f in refollow(lambda n: pictures[n], 11, touched, 0, Settings())}
+    kept = held({0: truths[0], 10: truths[10]})
+    frames = {
+        f.number: f for f in refollow(lambda n: pictures[n], 11, kept, 0, Settings()) if kept.frames[f.number] is f
+    }
     assert sorted(frames) == list(range(1, 10))
     assert all(overlap(f.matte, truths[n]) > 0.92 for n, f in frames.items())
 
@@ -383,15 +396,15 @@ def test_frames_further_off_are_sought_on_either_side() -> None:
 
 def test_the_way_back_knows_the_place_as_the_way_there_did(monkeypatch: pytest.MonkeyPatch) -> None:
     pictures, truths = sliding(11)
-    touched, lent, surveyed = {0: truths[0], 6: truths[6]}, [], []
+    lent, surveyed = [], []
+    frames = held({0: truths[0], 6: truths[6]}, {5: truths[5], 10: truths[10]})
     borrow, survey = Follower.borrow, Follower.survey
     monkeypatch.setattr(Follower, "borrow", lambda self, known: (lent.append(known.grey), borrow(self, known))[1])
     monkeypatch.setattr(Follower, "survey", lambda self, rgb, m: (surveyed.append(rgb), survey(self, rgb, m))[1])
-    seen = {n: truths[n] for n in (0, 5, 6, 10)}
-    list(refollow(pictures.__getitem__, 11, touched, 0, Settings(), seen=seen))
+    list(Way(pictures.__getitem__, 11, frames, 0, 1, Settings()))
     last = cv2.cvtColor(pictures[5], cv2.COLOR_RGB2GRAY)
     assert any(np.array_equal(one, last) for one in lent), "as of the frame next to where it sets out from"
-    assert [next(n for n in seen if pictures[n] is one) for one in surveyed] == [6, 0]
+    assert [next(n for n in (0, 5, 6, 10) if pictures[n] is one) for one in surveyed] == [6, 0]
 
 
 def test_the_touched_frames_beside_one_are_its_neighbours() -> None:
@@ -418,7 +431,9 @@ def test_the_way_back_takes_up_what_the_way_there_has_found() -> None:
 
 def test_only_the_middle_of_a_long_span_is_held_from_both_sides(monkeypatch: pytest.MonkeyPatch) -> None:
     pictures, truths = sliding(15, 1.0)
-    monkeypatch.setattr(run, "BOTH", 4)
-    touched = {0: truths[0], 14: truths[14]}
-    frames = [f.number for f in refollow(lambda n: pictures[n], 15, touched, 14, Settings())]
-    assert sorted(frames) == list(range(1, 14))
+    monkeypatch.setattr(plan, "BOTH", 4)
+    came = list(Way(pictures.__getitem__, 15, held({0: truths[0], 14: truths[14]}), 0, 1, Settings()))
+    assert [one.frame.number for one in came if not one.back] == list(range(1, 10))
+    assert [one.frame.number for one in came if one.back] == list(range(13, 4, -1))
+    assert [one.done for one in came] == list(range(1, 19))
+    assert {one.total for one in came} == {18}

@@ -11,11 +11,12 @@ import pytest
 from cuvrel.core.edge.edge import without_islands
 from cuvrel.core.pulls.colour_fit import fitted
 from cuvrel.core.pulls.colour_key import ColourKeyParams, colour_key, sampled, to_lch
-from cuvrel.core.pulls.context import PullContext
 from cuvrel.core.pulls.contour import ContourParams, contour
 from cuvrel.core.pulls.luma_key import LumaKeyParams, luma_key
+from cuvrel.core.recipe.context import Context
+from cuvrel.core.recipe.values import START
 
-HERE = PullContext(0, 1.0, 24.0)
+HERE = Context(1.0)
 
 
 def ramp() -> np.ndarray:
@@ -24,15 +25,15 @@ def ramp() -> np.ndarray:
 
 
 def luma(**changes: Any) -> dict[str, Any]:
-    return {**LumaKeyParams().at(0), **changes}
+    return {**LumaKeyParams().at(START), **changes}
 
 
 def colour(**changes: Any) -> dict[str, Any]:
-    return {**ColourKeyParams().at(0), **changes}
+    return {**ColourKeyParams().at(START), **changes}
 
 
 def lines(**changes: Any) -> dict[str, Any]:
-    return {**ContourParams().at(0), **changes}
+    return {**ContourParams().at(START), **changes}
 
 
 def test_a_luma_key_is_1_between_its_points_and_falls_smoothly_outside() -> None:
@@ -137,7 +138,7 @@ def test_half_size_looks_like_half_of_full_size(kind: str) -> None:
     picture = cv2.GaussianBlur(rng.uniform(0, 255, (120, 160, 3)).astype(np.float32), (0, 0), 8)
     picture = ((picture - picture.min()) / (picture.max() - picture.min()) * 255).astype(np.uint8)
     small = cv2.resize(picture, (80, 60), interpolation=cv2.INTER_AREA)
-    half = PullContext(0, 0.5, 24.0)
+    half = Context(0.5)
     run, values = {
         "luma": (luma_key, luma(blur=3.0)),
         "colour": (colour_key, colour(chroma_low=0.05, hue_width=120, blur=3.0)),

@@ -13,10 +13,11 @@ from cuvrel.core.checks.quality import overlap
 from cuvrel.core.follow import decide
 from cuvrel.core.follow.carry import Follower
 from cuvrel.core.follow.evidence import Stack
-from cuvrel.core.follow.lessons import MOST, Arrival, Learned, Lesson, lesson, nearest
-from cuvrel.core.follow.run import Settings, examined, refollow, set_out
+from cuvrel.core.follow.lessons import MOST, Learned, Lesson, lesson, nearest
+from cuvrel.core.follow.plan import refollow
+from cuvrel.core.follow.run import Settings, examined, set_out
 from cuvrel.core.pulls.network import quarters, whole
-from tests.core.test_follow import sliding
+from tests.core.test_follow import held, sliding
 
 F32 = NDArray[np.float32]
 
@@ -133,19 +134,18 @@ def test_the_ends_of_a_span_teach_and_the_next_spans_learn(monkeypatch: pytest.M
     known: list[int] = []
     learn = Follower.learn
     monkeypatch.setattr(Follower, "learn", lambda self, lessons: (known.append(len(lessons)), learn(self, lessons))[1])
-    lessons: dict[Arrival, Lesson] = {}
-    touched = {0: truths[0], 8: truths[8]}
-    list(refollow(pictures.__getitem__, 9, touched, 8, Settings(), lessons=lessons))
-    assert set(lessons) == {(8, 1), (0, -1)}
+    frames = held({0: truths[0], 8: truths[8]})
+    list(refollow(pictures.__getitem__, 9, frames, 8, Settings()))
+    assert set(frames.taught) == {(8, 1), (0, -1)}
     assert known == [0, 1]
     known.clear()
-    touched[4] = truths[4]
-    list(refollow(pictures.__getitem__, 9, touched, 4, Settings(), lessons=lessons))
-    assert set(lessons) == {(8, 1), (0, -1), (4, 1), (4, -1)}
+    frames.touch(4, truths[4])
+    list(refollow(pictures.__getitem__, 9, frames, 4, Settings()))
+    assert set(frames.taught) == {(8, 1), (0, -1), (4, 1), (4, -1)}
     assert known == [2, 3, 3, 3]
     known.clear()
-    del touched[8]  # not touched any more
-    list(refollow(pictures.__getitem__, 9, touched, 4, Settings(), lessons=lessons))
+    frames.touch(8, truths[8])  # drawn anew: what it taught is not true any more
+    list(refollow(pictures.__getitem__, 9, frames, 4, Settings()))
     assert known[0] == 3
 
 

@@ -13,9 +13,10 @@ from cuvrel.core.edge.edge import EdgeParams, edge
 from cuvrel.core.media import colour
 from cuvrel.core.media.reader import resized
 from cuvrel.core.media.rows import in_rows
+from cuvrel.core.recipe.context import Context
 from cuvrel.core.recipe.declared import all_declared, declared
+from cuvrel.core.recipe.values import START, Env
 from cuvrel.core.stand.blend import blend, mix, through
-from cuvrel.core.treatments.context import Context
 from cuvrel.core.treatments.glow import wander_field
 
 unit = st.floats(0, 1, width=32)
@@ -136,7 +137,7 @@ def test_rows_are_covered_once_whatever_their_number() -> None:
 
 # treatments
 
-CONTEXT = Context(frame=5, scale=1.0, fps=24.0, matte=disc())
+CONTEXT = Context(1.0, disc(), now=Env(5.0))
 
 
 def pictured(size: int = 96) -> np.ndarray:
@@ -148,7 +149,7 @@ def pictured(size: int = 96) -> np.ndarray:
 @pytest.mark.parametrize("kind", [d.kind for d in all_declared() if d.family == "treatment"])
 def test_neutral_values_are_the_identity(kind: str) -> None:
     entry = declared("treatment", kind)
-    values = entry.params().at(0)
+    values = entry.params().at(START)
     for name, field in entry.params.model_fields.items():
         neutral = field.json_schema_extra.get("neutral")
         if neutral is not None:
@@ -160,16 +161,16 @@ def test_neutral_values_are_the_identity(kind: str) -> None:
 @pytest.mark.parametrize("kind", [d.kind for d in all_declared() if d.family == "treatment"])
 def test_half_size_looks_like_full_size(kind: str) -> None:
     entry = declared("treatment", kind)
-    values = entry.params().at(0)
-    full = entry.run(pictured(192), values, Context(3, 1.0, 24.0, disc(192, 50)))
+    values = entry.params().at(START)
+    full = entry.run(pictured(192), values, Context(1.0, disc(192, 50), now=Env(3.0)))
     small = resized(pictured(192), (96, 96)).astype(np.float32)
-    half = entry.run(small, values, Context(3, 0.5, 24.0, resized(disc(192, 50), (96, 96))))
+    half = entry.run(small, values, Context(0.5, resized(disc(192, 50), (96, 96)), now=Env(3.0)))
     assert np.abs(resized(full, (96, 96)) - half).mean() < 0.02
 
 
 def grade(picture: np.ndarray, **values: float) -> np.ndarray:
     entry = declared("treatment", "grade")
-    return entry.run(picture, entry.params().at(0) | values, CONTEXT)
+    return entry.run(picture, entry.params().at(START) | values, CONTEXT)
 
 
 def test_exposure_doubles_the_light_per_stop() -> None:
@@ -212,7 +213,7 @@ def test_grading_does_not_care_how_much_a_pixel_covers() -> None:
 def glow(matte: np.ndarray | None, frame: int = 0, **values: float) -> np.ndarray:
     entry = declared("treatment", "glow")
     nothing = np.zeros((96, 96, 4), np.float32)
-    return entry.run(nothing, entry.params().at(0) | values, Context(frame, 1.0, 24.0, matte))
+    return entry.run(nothing, entry.params().at(START) | values, Context(1.0, matte, now=Env(float(frame))))
 
 
 def test_a_glow_is_brightest_on_the_outline_and_falls_off_with_distance() -> None:
@@ -250,7 +251,7 @@ def test_the_wander_field_hangs_on_the_plate_and_changes_smoothly() -> None:
 
 # the edge step
 
-NEUTRAL = EdgeParams().at(0)
+NEUTRAL = EdgeParams().at(START)
 
 
 def test_distance_is_right_to_a_fraction_of_a_pixel() -> None:
@@ -269,13 +270,13 @@ def test_a_matte_without_an_outline_is_far_from_it(fill: float, sign: int) -> No
 
 @pytest.mark.parametrize("grow", [-8.0, -2.5, 0.0, 1.5, 6.0])
 def test_growing_changes_the_area_as_geometry_says(grow: float) -> None:
-    out = edge(disc(radius=24), NEUTRAL | {"grow": grow}, 1.0)
+    out = edge(disc(radius=24), NEUTRAL | {"grow": grow}, Context(1.0))
     assert out.sum() == pytest.approx(np.pi * (24 + grow) ** 2, rel=0.035)
 
 
 def test_growing_keeps_the_softness() -> None:
     soft = disc(radius=24, soft=8.0)
-    out = edge(soft, NEUTRAL | {"grow": 5.0}, 1.0)
+    out = edge(soft, NEUTRAL | {"grow": 5.0}, Context(1.0))
     assert ((out > 0.05) & (out < 0.95)).sum() == pytest.approx(
         ((soft > 0.05) & (soft < 0.95)).sum() * 29 / 24, rel=0.25
     )
@@ -283,25 +284,25 @@ def test_growing_keeps_the_softness() -> None:
 
 def test_feathering_outwards_leaves_the_inside_and_inwards_the_outside() -> None:
     matte = disc()
-    out = edge(matte, NEUTRAL | {"feather_out": 6.0}, 1.0)
+    out = edge(matte, NEUTRAL | {"feather_out": 6.0}, Context(1.0))
     assert (out[matte > 0.99] > 0.9).all()
     assert out.sum() > matte.sum()
-    inwards = edge(matte, NEUTRAL | {"feather_in": 6.0}, 1.0)
+    inwards = edge(matte, NEUTRAL | {"feather_in": 6.0}, Context(1.0))
     assert (inwards[matte < 0.01] < 0.1).all()
     assert inwards.sum() < matte.sum()
 
 
-def test_clean_black_and_white_and_gamma() -> None:
+def test_black_and_white_point_and_gamma() -> None:
     ramp = np.linspace(0, 1, 101, dtype=np.float32)[None].repeat(4, axis=0)
-    out = edge(ramp, NEUTRAL | {"clean_black": 0.2, "clean_white": 0.8}, 1.0)
+    out = edge(ramp, NEUTRAL | {"black_point": 0.2, "white_point": 0.8}, Context(1.0))
     assert (out[:, :20] == 0).all()
     assert (out[:, 81:] == 1).all()
     assert out[0, 50] == pytest.approx(0.5, abs=0.01)
-    assert edge(ramp, NEUTRAL | {"gamma": 2.0}, 1.0)[0, 25] == pytest.approx(0.5, abs=0.01)
+    assert edge(ramp, NEUTRAL | {"gamma": 2.0}, Context(1.0))[0, 25] == pytest.approx(0.5, abs=0.01)
 
 
 def test_a_half_size_edge_looks_like_the_full_one() -> None:
     values = NEUTRAL | {"grow": 4.0, "feather_out": 8.0}
-    full = edge(disc(192, 50), values, 1.0)
-    half = edge(resized(disc(192, 50), (96, 96)), values, 0.5)
+    full = edge(disc(192, 50), values, Context(1.0))
+    half = edge(resized(disc(192, 50), (96, 96)), values, Context(0.5))
     assert np.abs(resized(full, (96, 96)) - half).mean() < 0.01

@@ -7,13 +7,14 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from cuvrel.core.recipe.values import START
 from cuvrel.core.stand.placement import PlacementParams, corners, is_neutral, matrix, placed
 
 SIZE = (60, 80)
 
 
 def values(**changes: Any) -> dict[str, Any]:
-    return PlacementParams.model_validate(changes).at(0)
+    return PlacementParams.model_validate(changes).at(START)
 
 
 def picture(h: int = 60, w: int = 80, seed: int = 3) -> np.ndarray:

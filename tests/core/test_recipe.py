@@ -8,11 +8,12 @@ import jsonschema
 import pytest
 
 from cuvrel import publish
-from cuvrel.core.recipe import check
-from cuvrel.core.recipe.check import read_shot, upgrade
+from cuvrel.core.recipe import upgrades
+from cuvrel.core.recipe.check import read_shot
 from cuvrel.core.recipe.declared import all_declared, declared
 from cuvrel.core.recipe.errors import RecipeError
 from cuvrel.core.recipe.hashing import hash_bytes, hash_file, hash_tree, key_of
+from cuvrel.core.recipe.values import START
 from tests.recipes import document
 
 DOCS = Path(__file__).parents[2] / "docs"
@@ -135,16 +136,16 @@ def test_unknown_fields_are_refused() -> None:
 
 def test_a_newer_document_is_refused_and_an_older_one_upgraded(monkeypatch: pytest.MonkeyPatch) -> None:
     assert "version 7" in refused(document(version=7))
-    monkeypatch.setitem(check.UPGRADES, 0, lambda raw: {**raw, "version": 1})
-    assert upgrade({"version": 0, "name": "old"})["version"] == 1
+    monkeypatch.setitem(upgrades.UPGRADES, 0, lambda raw: {**raw, "version": 1})
+    assert upgrades.upgrade({"version": 0, "name": "old"})["version"] == upgrades.VERSION
     assert "can't be read any more" in refused(document(version=-1))
 
 
 def test_every_declared_default_is_in_its_range_and_labelled() -> None:
     for item in all_declared():
-        values = item.read({}).at(0)
-        for name, field in item.params.model_fields.items():
-            assert field.title, f"{item.kind}.{name} has no label"
+        values = item.read({}).at(START)
+        for name in item.params.fields():
+            assert item.params.model_fields[name].title, f"{item.kind}.{name} has no label"
             assert name in values
 
 

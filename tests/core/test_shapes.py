@@ -14,6 +14,7 @@ from cuvrel.core.pulls.outline import outline
 from cuvrel.core.pulls.raster import coverage, ramp
 from cuvrel.core.pulls.shape import drawn, shaped
 from cuvrel.core.recipe.shapes import Shape, ShapeKey, ShapePoint, between
+from cuvrel.core.recipe.values import Env
 
 SIZE = (270, 480)
 
@@ -110,12 +111,12 @@ def test_a_curve_passes_its_points_and_a_corner_stays_sharp() -> None:
 
 def test_shapes_join_in_their_order() -> None:
     big, small = shape(), shape("ellipse", key(width=100, height=60), id="h2")
-    whole, hole = (shaped([one], 0, SIZE, 1.0) for one in (big, small))
-    ring = shaped([big, small.model_copy(update={"join": "subtract"})], 0, SIZE, 1.0)
+    whole, hole = (shaped([one], Env(0), SIZE, 1.0) for one in (big, small))
+    ring = shaped([big, small.model_copy(update={"join": "subtract"})], Env(0), SIZE, 1.0)
     assert ring.sum() == pytest.approx(whole.sum() - hole.sum(), rel=1e-5)
-    both = shaped([big, small.model_copy(update={"join": "intersect"})], 0, SIZE, 1.0)
+    both = shaped([big, small.model_copy(update={"join": "intersect"})], Env(0), SIZE, 1.0)
     assert np.abs(both - hole).max() < 1e-6
-    off = shaped([big, small.model_copy(update={"on": False, "join": "subtract"})], 0, SIZE, 1.0)
+    off = shaped([big, small.model_copy(update={"on": False, "join": "subtract"})], Env(0), SIZE, 1.0)
     assert (off == whole).all()
 
 
@@ -137,10 +138,10 @@ def test_keys_are_met_exactly_and_the_way_is_steady(seed: int, share: float) -> 
     rng = np.random.default_rng(seed)
     a, b = (ShapeKey(frame=f, points=points(*rng.uniform(0, 300, (5, 2)).tolist())) for f in (0, 8))
     one = shape("polygon", a, b)
-    assert one.at(0) == a
-    assert one.at(8) == b
-    assert one.at(-5) == a
-    assert one.at(99) == b
+    assert one.at(Env(0)) == a
+    assert one.at(Env(8)) == b
+    assert one.at(Env(-5)) == a
+    assert one.at(Env(99)) == b
     here = between(a, b, share)
     near = between(a, b, min(1, share + 1e-6))
     gap = max(abs(p.x - q.x) + abs(p.y - q.y) for p, q in zip(here.points, near.points, strict=True))
@@ -149,26 +150,26 @@ def test_keys_are_met_exactly_and_the_way_is_steady(seed: int, share: float) -> 
 
 def test_a_hold_key_stands_still_until_the_next() -> None:
     one = shape("ellipse", key(0, ease="hold"), key(10, x=300))
-    assert one.at(9.9).x == key().x
-    assert one.at(10).x == 300
+    assert one.at(Env(9.9)).x == key().x
+    assert one.at(Env(10)).x == 300
     smooth = shape("ellipse", key(0, ease="smooth"), key(10, x=300))
-    assert smooth.at(5).x == pytest.approx((240.3 + 300) / 2)
+    assert smooth.at(Env(5)).x == pytest.approx((240.3 + 300) / 2)
 
 
 def test_motion_blur_spreads_a_fast_shape_and_keeps_its_area() -> None:
     one = shape("ellipse", key(0, x=150, width=60, height=60), key(4, x=310, width=60, height=60))
-    sharp, blurred = (shaped([one], 2, SIZE, 1.0, shutter) for shutter in (0, 360))
+    sharp, blurred = (shaped([one], Env(2), SIZE, 1.0, shutter) for shutter in (0, 360))
     assert blurred.sum() == pytest.approx(sharp.sum(), rel=2e-3)
     assert blurred.max() < 1 + 1e-6
     assert (blurred > 0.01).sum() > 1.4 * (sharp > 0.01).sum()
     still = shape()
-    assert (shaped([still], 3, SIZE, 1.0, 360) == shaped([still], 3, SIZE, 1.0, 0)).all()
+    assert (shaped([still], Env(3), SIZE, 1.0, 360) == shaped([still], Env(3), SIZE, 1.0, 0)).all()
 
 
 def test_half_size_is_near_the_full_size_halved() -> None:
     one = shape("ellipse", key(angle=25, inner=8, outer=12))
-    full = shaped([one], 0, SIZE, 1.0)
-    half = shaped([one], 0, (SIZE[0] // 2, SIZE[1] // 2), 0.5)
+    full = shaped([one], Env(0), SIZE, 1.0)
+    half = shaped([one], Env(0), (SIZE[0] // 2, SIZE[1] // 2), 0.5)
     small = full.reshape(SIZE[0] // 2, 2, SIZE[1] // 2, 2).mean(axis=(1, 3))
     assert np.abs(half - small).mean() < 1e-3
 
@@ -205,14 +206,14 @@ def pinned() -> Shape:
 
 def test_a_key_for_one_point_leaves_the_others_on_their_way() -> None:
     shape = pinned()
-    middle = [(p.x, p.y) for p in shape.at(5).points]
+    middle = [(p.x, p.y) for p in shape.at(Env(5)).points]
     assert middle[2] == (40, 40)
     assert [middle[n] for n in (0, 1, 3)] == [(10, 0), (20, 0), (10, 10)]
     # the point goes to its own key and on from there, in straight lines
-    assert (shape.at(2.5).points[2].x, shape.at(2.5).points[2].y) == pytest.approx((25, 25))
-    assert (shape.at(7.5).points[2].x, shape.at(7.5).points[2].y) == pytest.approx((35, 25))
-    assert shape.at(0).points == shape.keys[0].points
-    assert shape.at(99).points == shape.keys[2].points
+    assert (shape.at(Env(2.5)).points[2].x, shape.at(Env(2.5)).points[2].y) == pytest.approx((25, 25))
+    assert (shape.at(Env(7.5)).points[2].x, shape.at(Env(7.5)).points[2].y) == pytest.approx((35, 25))
+    assert shape.at(Env(0)).points == shape.keys[0].points
+    assert shape.at(Env(99)).points == shape.keys[2].points
 
 
 def test_keys_for_all_points_one_by_one_are_a_key_of_the_whole() -> None:
@@ -221,7 +222,7 @@ def test_keys_for_all_points_one_by_one_are_a_key_of_the_whole() -> None:
     whole = pinned().model_dump()
     whole["keys"][1]["only"] = []
     for time in (0, 2.5, 5, 8):
-        one, other = (Shape.model_validate(r).at(time).points for r in (raw, whole))
+        one, other = (Shape.model_validate(r).at(Env(time)).points for r in (raw, whole))
         assert np.allclose([(p.x, p.y) for p in one], [(p.x, p.y) for p in other])
 
 

@@ -15,19 +15,20 @@ from cuvrel.core.media.writer import png_bytes
 from cuvrel.core.pulls.clean_plate import drawn_coverage, joined_plate, median_plate, spaced
 from cuvrel.core.pulls.colour_key import ColourKeyParams, colour_key, narrowed, sampled, spread_of, widened
 from cuvrel.core.pulls.compared import relit
-from cuvrel.core.pulls.context import PullContext
 from cuvrel.core.pulls.difference_key import DifferenceKeyParams, difference_key, matched, suggested
 from cuvrel.core.pulls.differences import grain
 from cuvrel.core.pulls.footage import FootageParams, channel_of, fitted, footage_matte
 from cuvrel.core.recipe.check import read_shot
+from cuvrel.core.recipe.context import Context
 from cuvrel.core.recipe.errors import RecipeError
+from cuvrel.core.recipe.values import START
 from cuvrel.core.stand.build import Stand
 from cuvrel.core.stand.nodes import Cache, work_out
 from cuvrel.core.stand.settle import settling_key
 from cuvrel.core.stand.views import view
 from tests.recipes import FakeSources, document, footage
 
-HERE = PullContext(0, 1.0, 24.0)
+HERE = Context(1.0)
 
 
 def quay(height: int = 180, width: int = 240) -> np.ndarray:
@@ -54,7 +55,7 @@ def passing(count: int = 9) -> tuple[np.ndarray, list[np.ndarray], list[np.ndarr
 
 
 def key(**changes: Any) -> dict[str, Any]:
-    return {**DifferenceKeyParams().at(0), **changes}
+    return {**DifferenceKeyParams().at(START), **changes}
 
 
 def overlap(a: np.ndarray, b: np.ndarray) -> float:
@@ -64,10 +65,10 @@ def overlap(a: np.ndarray, b: np.ndarray) -> float:
 def test_a_difference_key_finds_what_the_clean_plate_has_not() -> None:
     clean, pictures, mattes = passing()
     # the blur before it costs a pixel along the outline of a thing that is 32 wide
-    assert overlap(difference_key(pictures[4], key(), HERE, clean), mattes[4]) > 0.9
-    assert overlap(difference_key(pictures[4], key(blur=0.0, tolerance=0.1), HERE, clean), mattes[4]) > 0.95
-    assert difference_key(clean, key(), HERE, clean).max() == 0
-    assert difference_key(pictures[4], key(), HERE, None).max() == 0
+    assert overlap(difference_key(pictures[4], key(), HERE, [clean]), mattes[4]) > 0.9
+    assert overlap(difference_key(pictures[4], key(blur=0.0, tolerance=0.1), HERE, [clean]), mattes[4]) > 0.95
+    assert difference_key(clean, key(), HERE, [clean]).max() == 0
+    assert difference_key(pictures[4], key(), HERE, [None]).max() == 0
 
 
 def test_the_clean_plate_is_brought_to_the_frames_light_and_place() -> None:
@@ -76,9 +77,9 @@ def test_the_clean_plate_is_brought_to_the_frames_light_and_place() -> None:
     moved = cv2.warpAffine(pictures[4], turn, (240, 180), borderMode=cv2.BORDER_REPLICATE)
     there = cv2.warpAffine(mattes[4], turn, (240, 180))
     darker = (moved * np.array([0.8, 0.72, 0.65])).astype(np.uint8)
-    with_match = difference_key(darker, key(), HERE, clean)
+    with_match = difference_key(darker, key(), HERE, [clean])
     assert overlap(with_match, there) > 0.9
-    assert overlap(difference_key(darker, key(exposure=False, shift=False), HERE, clean), there) < 0.4
+    assert overlap(difference_key(darker, key(exposure=False, shift=False), HERE, [clean]), there) < 0.4
     _, gain = matched(darker, clean, True, True)
     assert gain == pytest.approx([0.8, 0.72, 0.65], abs=0.04)
 
@@ -91,9 +92,9 @@ def test_shadows_and_cast_light_are_dropped_as_far_as_asked() -> None:
     lit = (clean * (2 - shade)[..., None]).clip(0, 255).astype(np.uint8)
     plain = key(exposure=False, shift=False, tolerance=0.05, soft=0.02, cast=0.0, shadow=0.0)
     for picture, name in ((dark, "shadow"), (lit, "cast")):
-        part = difference_key(picture, plain, HERE, clean)[70:110, 70:110]
+        part = difference_key(picture, plain, HERE, [clean])[70:110, 70:110]
         assert part.mean() > 0.8
-        assert difference_key(picture, {**plain, name: 1.0}, HERE, clean)[70:110, 70:110].mean() < 0.05
+        assert difference_key(picture, {**plain, name: 1.0}, HERE, [clean])[70:110, 70:110].mean() < 0.05
 
 
 def test_one_press_sets_a_difference_key() -> None:
@@ -101,7 +102,7 @@ def test_one_press_sets_a_difference_key() -> None:
     values = key(tolerance=0.5)
     values |= suggested(pictures[3], clean, values, 1.0)
     for n in (1, 3, 6):
-        assert overlap(difference_key(pictures[n], values, HERE, clean), mattes[n]) > 0.9
+        assert overlap(difference_key(pictures[n], values, HERE, [clean]), mattes[n]) > 0.9
 
 
 def lamplit(seed: int = 11) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
@@ -123,15 +124,15 @@ def lamplit(seed: int = 11) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
 
 def test_whole_things_are_told_from_the_light_they_throw() -> None:
     clean, picture, matte = lamplit()
-    whole = difference_key(picture, key(solve=1.0), HERE, clean)
+    whole = difference_key(picture, key(solve=1.0), HERE, [clean])
     plain = max(
-        overlap(difference_key(picture, key(tolerance=t, cast=c, blur=3.0), HERE, clean), matte)
+        overlap(difference_key(picture, key(tolerance=t, cast=c, blur=3.0), HERE, [clean]), matte)
         for t in (0.02, 0.04, 0.07, 0.1, 0.15)
         for c in (0.0, 1.0)
     )
     assert overlap(whole, matte) > max(0.9, plain + 0.1)
-    half = difference_key(picture, key(solve=0.5), HERE, clean)
-    threshold = difference_key(picture, key(), HERE, clean)
+    half = difference_key(picture, key(solve=0.5), HERE, [clean])
+    threshold = difference_key(picture, key(), HERE, [clean])
     least, most = np.minimum(whole, threshold), np.maximum(whole, threshold)
     assert ((half >= least - 1e-5) & (half <= most + 1e-5)).all()
 
@@ -140,7 +141,7 @@ def test_grain_and_other_light_alone_are_no_thing() -> None:
     clean, _, _ = lamplit()
     noise = np.random.default_rng(3).normal(0, 6, clean.shape)
     seen = (clean * np.array([1.15, 1.05, 0.9]) + noise).clip(0, 255).astype(np.uint8)
-    assert difference_key(seen, key(solve=1.0), HERE, clean).mean() < 0.002
+    assert difference_key(seen, key(solve=1.0), HERE, [clean]).mean() < 0.002
 
 
 def test_grain_is_measured_at_each_level_of_light() -> None:
@@ -212,7 +213,7 @@ def test_held_frames_are_joined_softly() -> None:
 def test_a_range_takes_more_colours_in_and_lets_some_go() -> None:
     red, orange = (np.full((8, 8, 3), c, np.uint8) for c in ((200, 30, 30), (220, 130, 30)))
     box = (0, 0, 8, 8)
-    values = {**ColourKeyParams().at(0), **sampled(red, box)}
+    values = {**ColourKeyParams().at(START), **sampled(red, box)}
     assert colour_key(orange, values, HERE).max() < 0.2
     wide = {**values, **widened(values, sampled(orange, box))}
     assert colour_key(red, wide, HERE).min() > 0.9
@@ -243,11 +244,11 @@ def test_channels_and_fits_of_footage() -> None:
     assert fitted(wide, (20, 20), "whole")[0].max() == 0
     assert fitted(wide, (20, 20), "fill")[0, 0] > 0.2
     assert fitted(wide, (20, 20), "stretch")[0, 0] < 0.05
-    values = {**FootageParams().at(0), "low": 0.25, "high": 0.75}
-    out = footage_matte(np.zeros((10, 40, 3), np.uint8), values, HERE, wide)
+    values = {**FootageParams().at(START), "low": 0.25, "high": 0.75}
+    out = footage_matte(np.zeros((10, 40, 3), np.uint8), values, HERE, [wide])
     assert out[0, 5] == 0
     assert out[0, 35] == 1
-    assert footage_matte(picture, values, HERE).max() == 0
+    assert footage_matte(picture, values, HERE, [None]).max() == 0
 
 
 def test_the_alpha_of_a_sequence_is_read(tmp_path: Path) -> None:
@@ -392,7 +393,7 @@ def test_a_pull_is_confined_to_another_matte_or_to_all_but_it() -> None:
 
 
 def test_a_region_that_is_not_there_or_needs_the_matte_itself_is_refused() -> None:
-    with pytest.raises(RecipeError, match="confined"):
+    with pytest.raises(RecipeError, match="nobody"):
         read_shot(confined({"id": "t1", "kind": "trace", "region": "nobody"}))
     with pytest.raises(RecipeError, match="circle"):
         read_shot(confined({"id": "t1", "kind": "trace", "region": "m1"}))

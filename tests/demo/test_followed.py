@@ -8,7 +8,7 @@ import numpy as np
 import pytest
 
 from cuvrel.core.follow.carry import Halt
-from cuvrel.core.follow.run import Frame
+from cuvrel.core.follow.plan import Frame
 from cuvrel.core.media.probe import probe
 from cuvrel.demo.followed import read, settled, write
 from cuvrel.demo.looks import SHOTS

@@ -15,6 +15,7 @@ from cuvrel.jobs.tasks import Works
 from cuvrel.store import shots
 from cuvrel.store.blobs import Blobs
 from cuvrel.store.db import Database
+from cuvrel.store.documents import document_of
 from cuvrel.store.footage import entry, make_ready
 from cuvrel.store.mattes import Touches, frames_of, stored_matte
 from cuvrel.store.models import FootageRow, JobRow, MatteFrame, Project
@@ -40,18 +41,18 @@ class Bench:
         """An edit with all that the web does about it; returns what it touched."""
         with self.database.session() as session:
             at = shots.found(session, self.shot).revision if revision is None else revision
-            row, before, after = shots.edit(session, self.shot, at, ops, **how)
-            return self.touches.sync(session, row.id, before, after)
+            done = shots.edit(session, self.shot, at, ops, **how)
+            return self.touches.store(session, done.row.id, done.before.shot, done.after.shot, {})
 
     def step(self, way: str) -> None:
         with self.database.session() as session:
             done = getattr(shots, way)(session, self.shot)
             assert done is not None
-            self.touches.sync(session, done[0].id, done[1], done[2])
+            self.touches.store(session, done.row.id, done.before.shot, done.after.shot, {})
 
     def document(self) -> dict:
         with self.database.session() as session:
-            return shots.found(session, self.shot).document
+            return document_of(session, shots.found(session, self.shot)).document
 
     def mark(self, frame: int = 0, apart: bool = False) -> None:
         """All strokes of the clip, drawn on a frame: in one edit, or in one each."""

@@ -12,8 +12,9 @@ from cuvrel.core.recipe.errors import MediaError
 from cuvrel.jobs.queue import put
 from cuvrel.jobs.tasks import RANGE
 from cuvrel.store import shots
+from cuvrel.store.documents import document_of
+from cuvrel.store.frames import snapshot
 from cuvrel.store.models import JobRow
-from cuvrel.store.pictures import snapshot
 from tests.store.conftest import Bench
 
 
@@ -21,8 +22,8 @@ def start_export(bench: Bench, kind: str, target: str | None = "m1", first: int 
     with bench.database.session() as session:
         frames = bench.blobs.put(json.dumps(snapshot(session, bench.shot)).encode())
         row = shots.found(session, bench.shot)
-        args = {"kind": kind, "target": target, "first": first, "last": last, "name": "trial", "document": row.document,
-                "frames": frames}  # fmt: skip
+        args = {"kind": kind, "target": target, "first": first, "last": last, "name": "trial", "frames": frames,
+                "document": document_of(session, row).document}  # fmt: skip
         return put(session, "export", bench.project, kind, shot_id=bench.shot, args=args).id
 
 

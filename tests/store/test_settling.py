@@ -3,29 +3,30 @@
 import numpy as np
 import pytest
 
-from cuvrel.core.recipe.check import read_shot
 from cuvrel.core.stand.build import Stand
 from cuvrel.core.stand.nodes import work_out
 from cuvrel.core.stand.settle import settling_key
 from cuvrel.jobs.queue import Stopped, advance, put, run
 from cuvrel.store import shots
+from cuvrel.store.documents import document_of
+from cuvrel.store.frames import snapshot
 from cuvrel.store.mattes import frames_of
 from cuvrel.store.models import JobRow
-from cuvrel.store.pictures import StoreSources, snapshot
+from cuvrel.store.pictures import StoreSources
 from tests.store.conftest import Bench
 
 
 def start_settle(bench: Bench) -> int:
     with bench.database.session() as session:
         row = shots.found(session, bench.shot)
-        token = settling_key(read_shot(row.document), "m1", [tuple(f) for f in snapshot(session, bench.shot)])
-        args = {"matte": "m1", "token": token, "document": row.document}
+        token = settling_key(shots.shot_of(session, row), "m1", [tuple(f) for f in snapshot(session, bench.shot)])
+        args = {"matte": "m1", "token": token, "document": document_of(session, row).document}
         return put(session, "settle", bench.project, "Settling", shot_id=bench.shot, args=args).id
 
 
 def stand(bench: Bench) -> Stand:
     with bench.database.session() as session:
-        shot = read_shot(shots.found(session, bench.shot).document)
+        shot = shots.shot_of(session, shots.found(session, bench.shot))
         return Stand(shot, StoreSources(session, bench.shot, shot, bench.blobs, bench.works.readers))
 
 

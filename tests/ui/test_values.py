@@ -8,7 +8,7 @@ import pytest
 from pydantic import TypeAdapter
 
 from cuvrel.core.recipe.shapes import Shape
-from cuvrel.core.recipe.values import Scalar, at
+from cuvrel.core.recipe.values import Env, Scalar, at
 from tests.stack import Stack
 from tests.ui.conftest import Desk
 
@@ -48,7 +48,7 @@ def test_what_moves_is_told_as_the_server_has_it(desk: Desk, stack: Stack, demo:
         desk.go(frame)
         shown = dict(line.rsplit("\n", 1) for line in rows.all_inner_texts())
         for label, value in VALUES.items():
-            want = float(at(read(value), frame, 24.0))
+            want = float(at(read(value), Env(frame)))
             # a driver is held to its field's range
             want = max(-85.0, min(85.0, want)) if label == "Placement: Swing" else want
             assert float(shown[label]) == pytest.approx(want, abs=0.0051), (label, frame)
@@ -75,7 +75,7 @@ def test_a_shapes_points_are_drawn_where_the_server_has_them(desk: Desk, stack: 
     for frame in (0, 4, 6, 8, 12, 20):
         desk.go(frame)
         desk.page.get_by_role("button", name="Sail: drag").focus()
-        for n, point in enumerate(model.at(frame).points, 1):
+        for n, point in enumerate(model.at(Env(frame)).points, 1):
             drawn = desk.page.get_by_role("button", name=f"Point {n} of Sail")
             width = float(str(drawn.get_attribute("width")))
             x, y = (float(str(drawn.get_attribute(side))) + width / 2 for side in ("x", "y"))

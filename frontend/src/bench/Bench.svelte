@@ -21,15 +21,13 @@
   );
   const pulls = $derived(
     catalogue.declared.filter(
-      (d) =>
-        d.family === "pull" &&
-        (d.kind !== "trace" || !matte?.pulls.some((p) => p.kind === "trace")),
+      (d) => d.family === "pull" && (d.holds !== "marks" || !shot.trace(matte)),
     ),
   );
   const treatments = $derived(catalogue.declared.filter((d) => d.family === "treatment"));
 
   function entry(family: DeclaredOut["family"], kind: string): DeclaredOut {
-    return catalogue.declared.find((d) => d.family === family && d.kind === kind)!;
+    return shot.entry(family, kind);
   }
 
   function rename(name: string) {
@@ -84,8 +82,9 @@
 
   function addPull(kind: string) {
     if (!matte) return;
+    const marked = entry("pull", kind).holds === "marks";
     const value = {
-      id: shot.freshId(kind === "trace" ? "t" : "u"),
+      id: shot.freshId(marked ? "t" : "u"),
       kind,
       on: true,
       params: {},
@@ -99,10 +98,10 @@
       shapes: [],
     };
     // a trace that nothing was marked for would leave nothing to join with
-    const blank = matte.pulls.length === 1 && matte.pulls[0].kind === "trace";
+    const blank = matte.pulls.length === 1 && shot.holds(matte.pulls[0]) === "marks";
     const unused =
       blank && !matte.pulls[0].marks.length && !shot.frames.get(matte.pulls[0].id)?.size;
-    if (kind === "trace" || unused) value.join = "add";
+    if (marked || unused) value.join = "add";
     const path = `${shot.mattePath(matte.id)}/pulls/${unused ? 0 : "-"}`;
     shot.edit(
       [{ op: unused ? "replace" : "add", path, value }],
@@ -131,7 +130,7 @@
           ? () => shot.edit([{ op: "move", from: path, path: pullPath(i + 1) }], "move pull")
           : undefined,
       oncopy:
-        pull.kind === "trace"
+        shot.holds(pull) === "marks"
           ? undefined
           : () => shot.edit([{ op: "add", path: pullPath(i + 1), value: twin(pull) }], "copy pull"),
       ontoo: i + 1 < matte!.pulls.length ? () => lookAfter(i + 1) : undefined,
@@ -226,7 +225,7 @@
       {#if matte}
         {#each matte.pulls as pull, i (pull.id)}
           {#if i > 0}<span class="join">{joins[pull.join]}</span>{/if}
-          {#if pull.kind === "trace"}
+          {#if shot.holds(pull) === "marks"}
             <TraceCard
               {desk}
               {matte}
@@ -234,7 +233,7 @@
               declared={entry("pull", pull.kind)}
               deeds={deedsOf(pull, i)}
             />
-          {:else if pull.kind === "shape"}
+          {:else if shot.holds(pull) === "shapes"}
             <ShapeCard
               {desk}
               {matte}

@@ -67,7 +67,7 @@
   }
 
   const plain = (m: { value: unknown; field: { low: number; high: number } | null }, f: number) =>
-    valueAt(m.value, f, desk.fps, m.field?.low, m.field?.high) as number;
+    valueAt(m.value, desk.at(f), m.field?.low, m.field?.high) as number;
   const y = (m: { low: number; high: number }, v: number) =>
     pad.top + ((m.high - v) / (m.high - m.low)) * (size.height - pad.top - pad.bottom);
   const valueOf = (m: { low: number; high: number }, py: number) =>

@@ -28,13 +28,11 @@
   const stored = $derived(value === undefined ? field.default : value);
   const switches = $derived(field.control === "switch");
   const now = $derived(
-    switches
-      ? isOn(stored, desk.frame)
-      : valueAt(stored, desk.frame, desk.fps, field.low, field.high),
+    switches ? isOn(stored, desk.env) : valueAt(stored, desk.env, field.low, field.high),
   );
   const driver = $derived(isDriver(stored) ? stored : null);
   /** What the slider sets: the value itself, or what a driver moves. */
-  const base = $derived(driver ? valueAt(driver.base, desk.frame) : now);
+  const base = $derived(driver ? valueAt(driver.base, desk.env) : now);
   const ring = $derived(ringOf(stored, desk.frame));
   const name = $derived(`${about}: ${field.label}`);
   const ease = $derived(

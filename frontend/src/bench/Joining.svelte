@@ -1,5 +1,5 @@
 <script lang="ts">
-  import type { FieldOut, Pull } from "../lib/api-types";
+  import type { Pull } from "../lib/api-types";
   import type { Desk } from "../lib/desk.svelte";
   import Field from "./Field.svelte";
 
@@ -16,10 +16,7 @@
     ["intersect", "keeps what both have"],
     ["difference", "keeps what only one has"],
   ];
-  const strength: FieldOut = {
-    name: "strength", label: "Strength", hint: "how much of this pull counts", control: "number", default: 1,
-    low: 0, high: 1, step: 0.01, unit: "", animatable: true, neutral: 1, slide: null, options: [],
-  }; // prettier-ignore
+  const strength = $derived(desk.shot.field("joining", "strength"));
 
   const others = $derived(
     desk.shot.doc!.mattes.filter((m) => !m.pulls.some((p) => p.id === pull.id)),

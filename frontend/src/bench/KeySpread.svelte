@@ -30,7 +30,7 @@
   function stored(name: string): unknown {
     return pull.params[name] ?? declared.fields.find((f) => f.name === name)!.default;
   }
-  const now = (name: string) => valueAt(stored(name), desk.frame, desk.fps) as number;
+  const now = (name: string) => valueAt(stored(name), desk.env) as number;
 
   function put(values: Record<string, number>, done: boolean) {
     gesture ||= newGesture();

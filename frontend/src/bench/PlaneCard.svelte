@@ -1,5 +1,5 @@
 <script lang="ts">
-  import type { DeclaredOut, FieldOut, Gate, Plane } from "../lib/api-types";
+  import type { DeclaredOut, Gate, Plane } from "../lib/api-types";
   import type { Desk } from "../lib/desk.svelte";
   import Tries from "../stand/Tries.svelte";
   import Card from "./Card.svelte";
@@ -17,24 +17,10 @@
       .doc!.planes.filter((p) => p.kind === "group" && !holds(plane.id, p.id))
       .map((p): [string, string] => [p.id, p.name]),
   );
-  const blends: [string, string][] = [
-    "normal", "add", "subtract", "multiply", "screen", "overlay", "darken", "lighten", "color-dodge",
-    "color-burn", "hard-light", "soft-light", "difference", "exclusion", "hue", "saturation", "color", "luminosity",
-  ].map((one) => [one, one]); // prettier-ignore
-  const number = (name: string, label: string, high: number, neutral: number | null = null): FieldOut => ({
-    name, label, hint: "", control: "number", default: neutral ?? 8, low: 0, high, step: high > 1 ? 0.5 : 0.01,
-    unit: high > 1 ? "px" : "", animatable: true, neutral, slide: null, options: [],
-  }); // prettier-ignore
-  const opacity = {
-    ...number("opacity", "Opacity", 1, 0),
-    default: 1,
-    hint: "how much of the plane shows",
-  };
-  const rim = [
-    number("inner", "Rim inside", 400),
-    number("outer", "Rim outside", 400),
-    number("soft", "Rim soft", 400),
-  ];
+  const options = (family: "laying" | "gate", name: string): [string, string][] =>
+    shot.field(family, name).options.map((one) => [one, one]);
+  const opacity = $derived(shot.field("laying", "opacity"));
+  const rim = $derived(["inner", "outer", "soft"].map((name) => shot.field("gate", name)));
 
   function holds(outer: string, inner: string): boolean {
     for (let at: string | null = inner; at; at = shot.plane(at)?.group ?? null)
@@ -77,7 +63,7 @@
     <Pick
       label="Part"
       value={plane.gate.part}
-      options={["inside", "outside", "rim"].map((one) => [one, one])}
+      options={options("gate", "part")}
       onpick={(part) => gate({ part: part as Gate["part"] })}
     />
     <label class="check"
@@ -134,7 +120,7 @@
     <Pick
       label="Blend"
       value={plane.blend}
-      options={blends}
+      options={options("laying", "blend")}
       onpick={(v) => set("blend", v, "blend")}
     />
     {#if declared.needs_matte}

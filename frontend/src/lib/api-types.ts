@@ -32,12 +32,16 @@ export interface CatalogueOut {
  * via the `definition` "DeclaredOut".
  */
 export interface DeclaredOut {
-  family: "pull" | "edge" | "treatment" | "plane" | "placement" | "time";
+  family: "pull" | "joining" | "edge" | "treatment" | "plane" | "laying" | "gate" | "placement" | "time";
   kind: string;
   label: string;
   hint: string;
   group: string;
   needs_matte: boolean;
+  /**
+   * what a pull has besides its values
+   */
+  holds: ("marks" | "shapes") | null;
   fields: FieldOut[];
 }
 /**
@@ -50,8 +54,16 @@ export interface FieldOut {
   name: string;
   label: string;
   hint: string;
-  control: "number" | "colour" | "switch" | "choice" | "footage" | "plane";
-  default: number | boolean | string | [number, number, number] | null;
+  control: "number" | "colour" | "point" | "curve" | "ramp" | "switch" | "choice" | "footage" | "plane" | "matte";
+  default:
+    | number
+    | boolean
+    | string
+    | [number, number]
+    | [number, number, number]
+    | [number, number][]
+    | [number, number, number, number][]
+    | null;
   options: string[];
   low: number;
   high: number;
@@ -117,7 +129,7 @@ export interface ChecksQuery {
  */
 export interface CleanPlateRequest {
   how: "median" | "free" | "parts";
-  first: number;
+  first: number | null;
   last: number | null;
   matte: string | null;
   parts: PlatePart[];
@@ -157,7 +169,7 @@ export interface Key {
    * counted from 0, in the shot's frames
    */
   frame: number;
-  value: number | [number, number, number];
+  value: number | [number, number] | [number, number, number] | [number, number][] | [number, number, number, number][];
   ease: "hold" | "linear" | "smooth" | "free";
   handles: [number, number, number, number] | null;
 }
@@ -231,6 +243,15 @@ export interface DeedRequest {
   clips: Clip[];
 }
 /**
+ * for_good: deletes what is in the trash already.
+ *
+ * This interface was referenced by `Models`'s JSON-Schema
+ * via the `definition` "DeleteQuery".
+ */
+export interface DeleteQuery {
+  for_good: boolean;
+}
+/**
  * A number that time moves, on top of a plain or keyed one.
  *
  * rate: `amount` is added each second. wander: smooth noise of `seed`, up to `amount` to either side, with
@@ -258,266 +279,26 @@ export interface Keys {
   keys: Key[];
 }
 /**
- * The shot after an edit, an undo or a redo, and the matte frames that changed with it.
+ * What an edit, an undo or a redo did, and the stored frames that changed with it.
+ *
+ * ops: the operations that lead from the revision `base`, on which an edit was made, to `revision`. They hold what
+ * others changed meanwhile, and all fields that the edit left to their defaults.
  *
  * This interface was referenced by `Models`'s JSON-Schema
  * via the `definition` "EditOut".
  */
 export interface EditOut {
+  base: number;
   revision: number;
-  document: Shot;
+  ops: {
+    [k: string]: unknown;
+  }[];
   history: History;
   touched: Touched[];
-}
-/**
- * The recipe. Planes run front to back.
- *
- * This interface was referenced by `Models`'s JSON-Schema
- * via the `definition` "Shot".
- */
-export interface Shot {
-  version: 1;
-  name: string;
   /**
-   * id of the footage that the shot works on
+   * None where they are what they were
    */
-  plate: string;
-  /**
-   * the number that the sheet shows for frame 0
-   */
-  first_number: number;
-  footage: Footage[];
-  mattes: Matte[];
-  planes: Plane[];
-}
-/**
- * What the shot knows of a piece of footage; the file itself is found by its content's hash.
- *
- * This interface was referenced by `Models`'s JSON-Schema
- * via the `definition` "Footage".
- */
-export interface Footage {
-  id: string;
-  name: string;
-  /**
-   * blake2b of the file's bytes
-   */
-  hash: string;
-  width: number;
-  height: number;
-  frames: number;
-  fps: number;
-}
-/**
- * A named matte: pulls from left to right, then the edge step.
- *
- * This interface was referenced by `Models`'s JSON-Schema
- * via the `definition` "Matte".
- */
-export interface Matte {
-  id: string;
-  name: string;
-  pulls: Pull[];
-  /**
-   * parameters of the edge step
-   */
-  edge: {
-    [k: string]: unknown;
-  };
-  /**
-   * key of the stored frames that stand for the recipe
-   */
-  settled: string | null;
-}
-/**
- * One step of a matte's recipe and how it joins what came before.
- *
- * region: another matte that the pull is confined to; with beyond, to all but that matte.
- *
- * This interface was referenced by `Models`'s JSON-Schema
- * via the `definition` "Pull".
- */
-export interface Pull {
-  id: string;
-  kind: string;
-  on: boolean;
-  params: {
-    [k: string]: unknown;
-  };
-  join: "add" | "subtract" | "intersect" | "difference";
-  strength: number | Keys | Driver;
-  invert: boolean;
-  region: string | null;
-  beyond: boolean;
-  marks: Mark[];
-  shapes: Shape[];
-}
-/**
- * A stroke of the artist's on one frame, in plate pixels, origin at the top left corner.
- *
- * in, out: on the subject or not. near: a closed line; what lies outside of it is not the subject. drag: the
- * outline under the brush is taken along from the first point to the last. found: no line at all; the machine
- * looked for the subject on this frame, and the other marks mend what it found.
- *
- * This interface was referenced by `Models`'s JSON-Schema
- * via the `definition` "Mark".
- */
-export interface Mark {
-  id: string;
-  frame: number;
-  kind: "in" | "out" | "near" | "drag" | "found";
-  /**
-   * plate pixels
-   */
-  radius: number;
-  points: [number, number][];
-  /**
-   * the points are a closed line, and all inside it is marked
-   */
-  fill: boolean;
-}
-/**
- * A drawn shape, keyframed as a whole or by point; between keys it moves, turns and grows without twisting.
- *
- * This interface was referenced by `Models`'s JSON-Schema
- * via the `definition` "Shape".
- */
-export interface Shape {
-  id: string;
-  name: string;
-  kind: "ellipse" | "box" | "polygon" | "curve";
-  on: boolean;
-  join: "add" | "subtract" | "intersect";
-  keys: ShapeKey[];
-}
-/**
- * A shape at one frame: `points` of a polygon or a curve, the other numbers of an ellipse or a box.
- *
- * x, y: the middle. width, height: in its own axes. angle: degrees, clockwise on the screen. round: of a
- * box's corners, 0 to 1. `ease` says how the shape leaves this key towards the next one. only: the points that
- * this key is for, by their index; where there are none it is for the whole shape.
- *
- * This interface was referenced by `Models`'s JSON-Schema
- * via the `definition` "ShapeKey".
- */
-export interface ShapeKey {
-  frame: number;
-  ease: "hold" | "linear" | "smooth";
-  only: number[];
-  points: ShapePoint[];
-  x: number;
-  y: number;
-  width: number;
-  height: number;
-  angle: number;
-  round: number;
-  inner: number;
-  outer: number;
-}
-/**
- * A point of an outline. inner, outer: how far its soft edge reaches to either side, in plate pixels.
- *
- * This interface was referenced by `Models`'s JSON-Schema
- * via the `definition` "ShapePoint".
- */
-export interface ShapePoint {
-  x: number;
-  y: number;
-  inner: number;
-  outer: number;
-  /**
-   * the curve has a corner here
-   */
-  corner: boolean;
-}
-/**
- * One level on the stand.
- *
- * first, last: the frames on which it is there. solo: where any plane has it, only such planes are shown. group:
- * the group that holds it. placement, time: parameters of what is declared under these names.
- *
- * This interface was referenced by `Models`'s JSON-Schema
- * via the `definition` "Plane".
- */
-export interface Plane {
-  id: string;
-  name: string;
-  kind: "plate" | "cutout" | "element" | "fill" | "line" | "glaze" | "group";
-  on: boolean;
-  opacity: number | Keys | Driver;
-  blend:
-    | "normal"
-    | "add"
-    | "subtract"
-    | "multiply"
-    | "screen"
-    | "overlay"
-    | "darken"
-    | "lighten"
-    | "color-dodge"
-    | "color-burn"
-    | "hard-light"
-    | "soft-light"
-    | "difference"
-    | "exclusion"
-    | "hue"
-    | "saturation"
-    | "color"
-    | "luminosity";
-  /**
-   * what a cut-out shows or a line follows
-   */
-  matte: string | null;
-  gate: Gate | null;
-  solo: boolean;
-  first: number | null;
-  last: number | null;
-  group: string | null;
-  /**
-   * the plane kind's own parameters
-   */
-  params: {
-    [k: string]: unknown;
-  };
-  placement: {
-    [k: string]: unknown;
-  };
-  time: {
-    [k: string]: unknown;
-  };
-  treatments: Step[];
-}
-/**
- * The matte that a plane is seen through, and which part of it.
- *
- * inner, outer, soft: of a rim, how far it reaches to either side of the edge and how softly it ends, in plate
- * pixels. excluded: mattes whose coverage is taken away, whatever the part and the inversion.
- *
- * This interface was referenced by `Models`'s JSON-Schema
- * via the `definition` "Gate".
- */
-export interface Gate {
-  matte: string;
-  part: "inside" | "outside" | "rim";
-  invert: boolean;
-  inner: number | Keys | Driver;
-  outer: number | Keys | Driver;
-  soft: number | Keys | Driver;
-  excluded: string[];
-}
-/**
- * A treatment on a plane, or a declared step elsewhere: its kind and its parameters.
- *
- * This interface was referenced by `Models`'s JSON-Schema
- * via the `definition` "Step".
- */
-export interface Step {
-  id: string;
-  kind: string;
-  on: boolean;
-  params: {
-    [k: string]: unknown;
-  };
+  uses: Use[] | null;
 }
 /**
  * What undo and redo would take back and make again; None where there is nothing.
@@ -568,6 +349,16 @@ export interface HaltOut {
   radius: number;
 }
 /**
+ * That something names something else: `owner` is "shot", "matte:ID" or "plane:ID", `thing` "KIND:ID".
+ *
+ * This interface was referenced by `Models`'s JSON-Schema
+ * via the `definition` "Use".
+ */
+export interface Use {
+  owner: string;
+  thing: string;
+}
+/**
  * JSON Patch operations made on a revision.
  *
  * This interface was referenced by `Models`'s JSON-Schema
@@ -582,7 +373,7 @@ export interface Edits {
   gesture: string | null;
 }
 /**
- * An export of frames `first` to `last`; target is a matte's id where the kind needs one.
+ * An export of frames `first` to `last`, by default the shot's range; target: a matte's id where one is needed.
  *
  * This interface was referenced by `Models`'s JSON-Schema
  * via the `definition` "ExportRequest".
@@ -590,7 +381,7 @@ export interface Edits {
 export interface ExportRequest {
   kind: string;
   target: string | null;
-  first: number;
+  first: number | null;
   last: number | null;
 }
 /**
@@ -619,6 +410,24 @@ export interface FollowRequest {
   keep: boolean;
 }
 /**
+ * What the shot knows of a piece of footage; the file itself is found by its content's hash.
+ *
+ * This interface was referenced by `Models`'s JSON-Schema
+ * via the `definition` "Footage".
+ */
+export interface Footage {
+  id: string;
+  name: string;
+  /**
+   * blake2b of the file's bytes
+   */
+  hash: string;
+  width: number;
+  height: number;
+  frames: number;
+  fps: number;
+}
+/**
  * A piece of footage.
  *
  * This interface was referenced by `Models`'s JSON-Schema
@@ -641,6 +450,20 @@ export interface FootageOut {
   film: FilmOut | null;
 }
 /**
+ * A shot's own size and rate; what is None is the plate's.
+ *
+ * width, height: pixels. A frame of another size than the plate's lies about the plate's middle, pixel by pixel.
+ * fps: the plate's frames are the shot's, one by one, whatever rate their file tells.
+ *
+ * This interface was referenced by `Models`'s JSON-Schema
+ * via the `definition` "Format".
+ */
+export interface Format {
+  width: number | null;
+  height: number | null;
+  fps: number | null;
+}
+/**
  * A frame.
  *
  * This interface was referenced by `Models`'s JSON-Schema
@@ -657,6 +480,23 @@ export interface FrameQuery {
  */
 export interface FramesOut {
   frames: FrameOut[];
+}
+/**
+ * The matte that a plane is seen through, and which part of it.
+ *
+ * excluded: mattes whose coverage is taken away, whatever the part and the inversion.
+ *
+ * This interface was referenced by `Models`'s JSON-Schema
+ * via the `definition` "Gate".
+ */
+export interface Gate {
+  part: "inside" | "outside" | "rim";
+  invert: boolean;
+  inner: number | Keys | Driver;
+  outer: number | Keys | Driver;
+  soft: number | Keys | Driver;
+  matte: string;
+  excluded: string[];
 }
 /**
  * Long work and how it stands.
@@ -714,6 +554,135 @@ export interface KeysQuery {
   width: number;
 }
 /**
+ * A stroke of the artist's on one frame, in plate pixels, origin at the top left corner.
+ *
+ * in, out: on the subject or not. near: a closed line; what lies outside of it is not the subject. drag: the
+ * outline under the brush is taken along from the first point to the last. found: no line at all; the machine
+ * looked for the subject on this frame, and the other marks mend what it found.
+ *
+ * This interface was referenced by `Models`'s JSON-Schema
+ * via the `definition` "Mark".
+ */
+export interface Mark {
+  id: string;
+  frame: number;
+  kind: "in" | "out" | "near" | "drag" | "found";
+  /**
+   * plate pixels
+   */
+  radius: number;
+  points: [number, number][];
+  /**
+   * the points are a closed line, and all inside it is marked
+   */
+  fill: boolean;
+}
+/**
+ * A named matte: pulls from left to right, then the edge step.
+ *
+ * This interface was referenced by `Models`'s JSON-Schema
+ * via the `definition` "Matte".
+ */
+export interface Matte {
+  id: string;
+  name: string;
+  pulls: Pull[];
+  /**
+   * parameters of the edge step
+   */
+  edge: {
+    [k: string]: unknown;
+  };
+  /**
+   * key of the stored frames that stand for the recipe
+   */
+  settled: string | null;
+}
+/**
+ * One step of a matte's recipe and how it joins what came before.
+ *
+ * This interface was referenced by `Models`'s JSON-Schema
+ * via the `definition` "Pull".
+ */
+export interface Pull {
+  join: "add" | "subtract" | "intersect" | "difference";
+  /**
+   * how much of it counts
+   */
+  strength: number | Keys | Driver;
+  invert: boolean;
+  /**
+   * another matte that the pull is confined to
+   */
+  region: string | null;
+  /**
+   * the pull is confined to all but that matte
+   */
+  beyond: boolean;
+  id: string;
+  kind: string;
+  on: boolean;
+  params: {
+    [k: string]: unknown;
+  };
+  marks: Mark[];
+  shapes: Shape[];
+}
+/**
+ * A drawn shape, keyframed as a whole or by point; between keys it moves, turns and grows without twisting.
+ *
+ * This interface was referenced by `Models`'s JSON-Schema
+ * via the `definition` "Shape".
+ */
+export interface Shape {
+  id: string;
+  name: string;
+  kind: "ellipse" | "box" | "polygon" | "curve";
+  on: boolean;
+  join: "add" | "subtract" | "intersect";
+  keys: ShapeKey[];
+}
+/**
+ * A shape at one frame: `points` of a polygon or a curve, the other numbers of an ellipse or a box.
+ *
+ * x, y: the middle. width, height: in its own axes. angle: degrees, clockwise on the screen. round: of a
+ * box's corners, 0 to 1. `ease` says how the shape leaves this key towards the next one. only: the points that
+ * this key is for, by their index; where there are none it is for the whole shape.
+ *
+ * This interface was referenced by `Models`'s JSON-Schema
+ * via the `definition` "ShapeKey".
+ */
+export interface ShapeKey {
+  frame: number;
+  ease: "hold" | "linear" | "smooth";
+  only: number[];
+  points: ShapePoint[];
+  x: number;
+  y: number;
+  width: number;
+  height: number;
+  angle: number;
+  round: number;
+  inner: number;
+  outer: number;
+}
+/**
+ * A point of an outline. inner, outer: how far its soft edge reaches to either side, in plate pixels.
+ *
+ * This interface was referenced by `Models`'s JSON-Schema
+ * via the `definition` "ShapePoint".
+ */
+export interface ShapePoint {
+  x: number;
+  y: number;
+  inner: number;
+  outer: number;
+  /**
+   * the curve has a corner here
+   */
+  corner: boolean;
+}
+/**
  * A name for something.
  *
  * This interface was referenced by `Models`'s JSON-Schema
@@ -754,6 +723,77 @@ export interface PictureQuery {
   width: number;
 }
 /**
+ * One level on the stand.
+ *
+ * first, last: the frames on which it is there. solo: where any plane has it, only such planes are shown. group:
+ * the group that holds it. placement, time: parameters of what is declared under these names.
+ *
+ * This interface was referenced by `Models`'s JSON-Schema
+ * via the `definition` "Plane".
+ */
+export interface Plane {
+  opacity: number | Keys | Driver;
+  blend:
+    | "normal"
+    | "add"
+    | "subtract"
+    | "multiply"
+    | "screen"
+    | "overlay"
+    | "darken"
+    | "lighten"
+    | "color-dodge"
+    | "color-burn"
+    | "hard-light"
+    | "soft-light"
+    | "difference"
+    | "exclusion"
+    | "hue"
+    | "saturation"
+    | "color"
+    | "luminosity";
+  id: string;
+  name: string;
+  kind: "plate" | "cutout" | "element" | "fill" | "line" | "glaze" | "group";
+  on: boolean;
+  /**
+   * what a cut-out shows or a line follows
+   */
+  matte: string | null;
+  gate: Gate | null;
+  solo: boolean;
+  first: number | null;
+  last: number | null;
+  group: string | null;
+  /**
+   * the plane kind's own parameters
+   */
+  params: {
+    [k: string]: unknown;
+  };
+  placement: {
+    [k: string]: unknown;
+  };
+  time: {
+    [k: string]: unknown;
+  };
+  treatments: Step[];
+}
+/**
+ * A treatment on a plane, or a declared step elsewhere: its kind and its parameters.
+ *
+ * This interface was referenced by `Models`'s JSON-Schema
+ * via the `definition` "Step".
+ */
+export interface Step {
+  id: string;
+  kind: string;
+  on: boolean;
+  params: {
+    [k: string]: unknown;
+  };
+}
+/**
  * All projects, the one last worked on first.
  *
  * This interface was referenced by `Models`'s JSON-Schema
@@ -790,6 +830,16 @@ export interface ShotCard {
   mattes: number;
   updated: string;
   picture: string;
+}
+/**
+ * The frames that are worked on, played and exported, both included; None is the plate's first or last.
+ *
+ * This interface was referenced by `Models`'s JSON-Schema
+ * via the `definition` "Range".
+ */
+export interface Range {
+  first: number | null;
+  last: number | null;
 }
 /**
  * A colour key's values for what lies in the box.
@@ -838,6 +888,45 @@ export interface SettledOut {
   out_of_date: string[];
 }
 /**
+ * The recipe. Planes run front to back.
+ *
+ * This interface was referenced by `Models`'s JSON-Schema
+ * via the `definition` "Shot".
+ */
+export interface Shot {
+  version: 2;
+  name: string;
+  /**
+   * id of the footage that the shot works on
+   */
+  plate: string;
+  /**
+   * the number that the sheet shows for frame 0
+   */
+  first_number: number;
+  footage: Footage[];
+  mattes: Matte[];
+  planes: Plane[];
+  tracks: Track[];
+  format: Format;
+  range: Range;
+}
+/**
+ * Measured motion that things may ride on. Its frames are stored under its id, as a trace's are.
+ *
+ * This interface was referenced by `Models`'s JSON-Schema
+ * via the `definition` "Track".
+ */
+export interface Track {
+  id: string;
+  name: string;
+  kind: string;
+  on: boolean;
+  params: {
+    [k: string]: unknown;
+  };
+}
+/**
  * A shot with all that the workspace needs at once.
  *
  * This interface was referenced by `Models`'s JSON-Schema
@@ -853,6 +942,19 @@ export interface ShotOut {
   frames: FrameOut[];
   jobs: JobOut[];
   plate: FootageOut;
+  uses: Use[];
+}
+/**
+ * Bytes by what takes them.
+ *
+ * This interface was referenced by `Models`'s JSON-Schema
+ * via the `definition` "SpaceOut".
+ */
+export interface SpaceOut {
+  footage: number;
+  frames: number;
+  exports: number;
+  total: number;
 }
 /**
  * How a frame's pixels are spread over each scale, as shares of the fullest bin, 0 to 1.
@@ -889,6 +991,28 @@ export interface SuggestOut {
 export interface SuggestQuery {
   pull: string;
   frame: number;
+}
+/**
+ * All that is in the trash.
+ *
+ * This interface was referenced by `Models`'s JSON-Schema
+ * via the `definition` "TrashOut".
+ */
+export interface TrashOut {
+  trash: TrashedOut[];
+}
+/**
+ * Something in the trash, and since when; None once it is out of it or deleted.
+ *
+ * This interface was referenced by `Models`'s JSON-Schema
+ * via the `definition` "TrashedOut".
+ */
+export interface TrashedOut {
+  kind: "project" | "shot" | "footage" | "job";
+  id: number;
+  name: string;
+  project: number;
+  trashed: string | null;
 }
 /**
  * Footage that has arrived, and the job that makes it ready.

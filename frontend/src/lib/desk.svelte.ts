@@ -5,6 +5,7 @@ import { Costs } from "./costs.svelte";
 import { Pictures } from "./pictures.svelte";
 import type { Way } from "./shapes";
 import { ShotStore } from "./shot.svelte";
+import type { Env } from "./values";
 
 export type Mode = "result" | "veil" | "matte" | "cutout" | "unroll" | "onion" | "change";
 export type Drawn = "ellipse" | "box" | "polygon" | "curve";
@@ -88,34 +89,26 @@ export class Desk {
   }
 
   get fps(): number {
-    return this.shot.about!.plate.fps;
+    return this.shot.doc!.format.fps ?? this.shot.about!.plate.fps;
+  }
+
+  /** Where values are read now. */
+  get env(): Env {
+    return this.at(this.frame);
+  }
+
+  /** Where values are read on a frame. */
+  at(time: number): Env {
+    return { time, fps: this.fps, tracks: this.shot.doc!.tracks };
   }
 
   /** The ids of the mattes and planes that the selected one rests on, or that rest on it. */
   get uses(): Set<string> {
-    const doc = this.shot.doc!;
-    const id = this.selected?.id;
-    const found = new Set<string>();
-    const mattesOf = (plane: Plane) =>
-      [plane.matte, plane.gate?.matte, ...(plane.gate?.excluded ?? [])].filter((m) => m != null);
-    const plane = this.selected?.kind === "plane" ? this.shot.plane(id) : undefined;
-    if (plane) {
-      for (const matte of mattesOf(plane)) found.add(matte);
-      for (const other of doc.planes)
-        if (other.group === plane.id || plane.group === other.id) found.add(other.id);
-      for (const matte of doc.mattes)
-        if (matte.pulls.some((pull) => pull.params.plane === plane.id)) found.add(matte.id);
-    } else if (id) {
-      for (const matte of doc.mattes)
-        for (const pull of matte.pulls) {
-          if (matte.id === id && pull.region) found.add(pull.region);
-          if (pull.region === id) found.add(matte.id);
-        }
-      for (const other of doc.planes) if (mattesOf(other).includes(id)) found.add(other.id);
-      for (const pull of this.shot.matte(id)?.pulls ?? [])
-        if (typeof pull.params.plane === "string") found.add(pull.params.plane);
-    }
-    return found;
+    const here = this.selected && `${this.selected.kind}:${this.selected.id}`;
+    const ids = this.shot.uses.flatMap(({ owner, thing }) =>
+      owner === here ? [thing] : thing === here ? [owner] : [],
+    );
+    return new Set(ids.map((one) => one.slice(one.indexOf(":") + 1)));
   }
 
   /** Where what is selected lies in the document: whose keys the sheet and the curves show. */
@@ -164,7 +157,7 @@ export class Desk {
 
   /** Whether marks can be drawn now; the unrolled strip is no picture to draw on. */
   get marking(): boolean {
-    return this.pull?.kind === "trace" && this.mode !== "unroll";
+    return this.shot.holds(this.pull) === "marks" && this.mode !== "unroll";
   }
 
   /** Why following halted on this frame, where it did. */
@@ -175,17 +168,19 @@ export class Desk {
 
   /** The pull whose shapes can be drawn and changed now. */
   get shaping(): Pull | undefined {
-    return this.pull?.kind === "shape" && this.mode !== "unroll" ? this.pull : undefined;
+    return this.shot.holds(this.pull) === "shapes" && this.mode !== "unroll"
+      ? this.pull
+      : undefined;
   }
 
   choosePull(id: string): void {
     if (this.pull?.id === id) return;
     this.pullId = id;
     this.shapeId = this.pointAt = null;
-    const kind = this.pull?.kind;
-    if (kind === "shape") this.tool = "arrow";
-    else if (kind === "trace" && !TRACE_TOOLS.includes(this.tool)) this.tool = "in";
-    else if (kind !== "trace" && this.tool !== "sample") this.tool = "hand";
+    const holds = this.shot.holds(this.pull);
+    if (holds === "shapes") this.tool = "arrow";
+    else if (holds === "marks" && !TRACE_TOOLS.includes(this.tool)) this.tool = "in";
+    else if (holds !== "marks" && this.tool !== "sample") this.tool = "hand";
   }
 
   /** Where a pull of the selected matte lies in the document. */

@@ -15,11 +15,11 @@ function each(path: string, about: string, params: Record<string, unknown>): Mov
 
 export function moversOfPlane(plane: Plane, path: string): Mover[] {
   return [
-    { path: `${path}/opacity`, about: "plane", name: "opacity", value: plane.opacity },
+    { path: `${path}/opacity`, about: "laying laying", name: "opacity", value: plane.opacity },
     ...(plane.gate
       ? (["inner", "outer", "soft"] as const).map((name) => ({
           path: `${path}/gate/${name}`,
-          about: "gate",
+          about: "gate gate",
           name,
           value: plane.gate![name],
         }))
@@ -38,7 +38,7 @@ export function moversOfMatte(matte: Matte, path: string): Mover[] {
     ...matte.pulls.flatMap((pull, i) => [
       {
         path: `${path}/pulls/${i}/strength`,
-        about: "pull",
+        about: "joining joining",
         name: "strength",
         value: pull.strength,
       },
@@ -58,9 +58,11 @@ export function named(
   const [family, kind] = mover.about.split(" ");
   const entry = catalogue.declared.find((d) => d.family === family && d.kind === kind);
   const field = entry?.fields.find((f) => f.name === mover.name) ?? null;
-  if (entry && field) return { label: `${entry.label}: ${field.label}`, field };
-  const label = mover.name[0].toUpperCase() + mover.name.slice(1);
-  return { label: mover.about === "gate" ? `Gate: ${mover.name}` : label, field: null };
+  // what lies with a plane or a pull itself needs no more than its own name
+  const plain = family === "laying" || family === "joining";
+  if (entry && field)
+    return { label: plain ? field.label : `${entry.label}: ${field.label}`, field };
+  return { label: mover.name[0].toUpperCase() + mover.name.slice(1), field: null };
 }
 
 /** The frames of all keys among values, and whether all of them hold from there. */

@@ -1,7 +1,7 @@
 /** Placements as the server works them out (see core/stand/placement.py). Plate pixels; positions from the middle. */
 import type { Footage, Plane, Shot } from "./api-types";
 import type { Point } from "./shapes";
-import { valueAt } from "./values";
+import { valueAt, type Env } from "./values";
 
 export const PLACED = {
   x: 0, y: 0, scale: 100, stretch: 100, angle: 0, depth: 0, tilt: 0, swing: 0,
@@ -9,11 +9,11 @@ export const PLACED = {
 }; // prettier-ignore
 export type Placed = typeof PLACED;
 
-export function placedAt(plane: Plane, frame: number, fps: number): Placed {
+export function placedAt(plane: Plane, env: Env): Placed {
   const out = { ...PLACED } as Record<string, number | boolean>;
   for (const name of Object.keys(PLACED))
     if (plane.placement[name] !== undefined)
-      out[name] = valueAt(plane.placement[name], frame, fps) as number | boolean;
+      out[name] = valueAt(plane.placement[name], env) as number | boolean;
   return out as Placed;
 }
 

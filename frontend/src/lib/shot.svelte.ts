@@ -1,8 +1,11 @@
 /** The document of the open shot: edits are applied at once and confirmed by the server. */
-import jsonpatch, { type Operation } from "fast-json-patch";
 import { api, Problem, type Op } from "./api";
 import type {
+  CatalogueOut,
+  DeclaredOut,
   DeedRequest,
+  EditOut,
+  FieldOut,
   FrameOut,
   History,
   JobOut,
@@ -12,7 +15,9 @@ import type {
   Shot,
   ShotOut,
   Touched,
+  Use,
 } from "./api-types";
+import { applied } from "./document";
 import type { Event } from "./events";
 import { notes } from "./notes.svelte";
 
@@ -21,6 +26,10 @@ type Pending = { ops: Op[]; label: string; gesture: string | null };
 export class ShotStore {
   id = 0;
   about = $state.raw<ShotOut | null>(null);
+  /** What can be added to a recipe; it is the same for all shots. */
+  catalogue: CatalogueOut = { declared: [], exports: [] };
+  /** Which mattes and planes name which others, as the server has it. */
+  uses = $state.raw<Use[]>([]);
   doc = $state.raw<Shot | null>(null);
   history = $state.raw<History>({ undo: null, redo: null });
   frames = $state.raw<Map<string, Map<number, FrameOut>>>(new Map());
@@ -45,7 +54,7 @@ export class ShotStore {
 
   async open(id: number): Promise<void> {
     this.id = id;
-    await this.fetch();
+    [this.catalogue] = await Promise.all([api.catalogue(), this.fetch()]);
     const lost = this.jobs.find((job) => job.kind === "follow" && job.state === "failed");
     if (lost) this.failed(lost);
   }
@@ -56,6 +65,7 @@ export class ShotStore {
     this.revision = shot.revision;
     this.history = shot.history;
     this.jobs = shot.jobs;
+    this.uses = shot.uses;
     this.takeFrames(shot.frames);
     this.version++;
   }
@@ -87,8 +97,23 @@ export class ShotStore {
     return !!doc && (doc.mattes.some((m) => m.id === id) || doc.planes.some((p) => p.id === id));
   }
 
+  /** What is declared of a kind. */
+  entry(family: DeclaredOut["family"], kind: string): DeclaredOut {
+    return this.catalogue.declared.find((d) => d.family === family && d.kind === kind)!;
+  }
+
+  /** A field of values that are no step of their own: how a pull joins, how a plane lies, its gate. */
+  field(family: DeclaredOut["family"], name: string): FieldOut {
+    return this.entry(family, family).fields.find((f) => f.name === name)!;
+  }
+
+  /** What a pull has besides its values: marks, drawn shapes, or nothing. */
+  holds(pull: Pull | undefined): DeclaredOut["holds"] {
+    return pull ? this.entry("pull", pull.kind).holds : null;
+  }
+
   trace(matte: Matte | undefined): Pull | undefined {
-    return matte?.pulls.find((p) => p.kind === "trace");
+    return matte?.pulls.find((p) => this.holds(p) === "marks");
   }
 
   frame(pull: string | undefined, frame: number): FrameOut | undefined {
@@ -115,8 +140,7 @@ export class ShotStore {
   edit(ops: Op[], label: string, gesture: string | null = null): void {
     if (!this.doc) return;
     try {
-      const plain = jsonpatch.deepClone(this.doc) as Shot;
-      this.doc = jsonpatch.applyPatch(plain, jsonpatch.deepClone(ops) as Operation[]).newDocument;
+      this.doc = applied(this.doc, ops);
     } catch (error) {
       notes.fault(error);
       return;
@@ -138,12 +162,8 @@ export class ShotStore {
         const done = await api.edit(this.id, this.revision, head.ops, head.label, head.gesture);
         this.queue.shift();
         this.online = true;
-        this.revision = done.revision;
-        this.history = done.history;
-        this.confirmed = done.document;
-        if (!this.queue.length) this.doc = done.document;
-        this.takeTouched(done.touched);
-        this.version++;
+        this.confirm(done);
+        if (!this.queue.length) this.doc = this.confirmed;
       } catch (error) {
         if (error instanceof Problem && (error.status === 0 || error.status === 503)) {
           this.online = false;
@@ -159,6 +179,16 @@ export class ShotStore {
     if (this.behind) await this.reload();
     const next = this.steps.shift();
     if (next) void this.step(next);
+  }
+
+  /** Takes over what an edit did: what others did before it is among its operations. */
+  private confirm(done: EditOut): void {
+    this.confirmed = applied(this.confirmed!, done.ops as Op[]);
+    this.revision = done.revision;
+    this.history = done.history;
+    if (done.uses) this.uses = done.uses;
+    this.takeTouched(done.touched);
+    this.version++;
   }
 
   /** Does something to the keyframes of all values at or under some places; what is on its way is waited for. */
@@ -190,11 +220,12 @@ export class ShotStore {
     this.sending = true;
     try {
       const done = await api[way](this.id);
-      this.revision = done.revision;
-      this.history = done.history;
-      this.doc = this.confirmed = done.document;
-      this.takeTouched(done.touched);
-      this.version++;
+      // what another window did before it is not told here
+      if (done.base !== this.revision) this.behind = true;
+      else {
+        this.confirm(done);
+        this.doc = this.confirmed;
+      }
     } catch (error) {
       notes.fault(error);
     } finally {

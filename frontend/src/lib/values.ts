@@ -1,5 +1,5 @@
 /** Values that may move, evaluated as the server does (see core/recipe/values.py). */
-import type { Driver, Key, Keys } from "./api-types";
+import type { Driver, Key, Keys, Track } from "./api-types";
 
 export type Rgb = [number, number, number];
 export type Plain = number | Rgb | boolean;
@@ -22,17 +22,15 @@ export function keysOf(value: unknown): Key[] {
   return isKeys(inner) ? inner.keys : [];
 }
 
-/** The plain value at a frame; `low` and `high` hold a driver to its field's range. */
-export function valueAt(
-  value: unknown,
-  frame: number,
-  fps = 24,
-  low = -Infinity,
-  high = Infinity,
-): Plain {
-  if (isDriver(value)) return Math.max(low, Math.min(high, driven(value, frame, fps)));
+/** Where a value is read: a time in frames, the shot's rate, and the tracks that it may ride on. */
+export type Env = { time: number; fps: number; tracks: Track[] };
+
+/** The plain value in an environment; `low` and `high` hold a driver to its field's range. */
+export function valueAt(value: unknown, env: Env, low = -Infinity, high = Infinity): Plain {
+  if (isDriver(value)) return Math.max(low, Math.min(high, driven(value, env)));
   if (!isKeys(value)) return value as Plain;
   const keys = value.keys;
+  const frame = env.time;
   if (frame <= keys[0].frame) return keys[0].value as Plain;
   for (let i = 0; i + 1 < keys.length; i++) {
     const [left, right] = [keys[i], keys[i + 1]];
@@ -45,7 +43,7 @@ export function valueAt(
 }
 
 /** Whether a switch is on at a frame: keyed, it stays as its last key says. */
-export function isOn(value: unknown, frame: number): boolean {
+export function isOn(value: unknown, { time: frame }: Env): boolean {
   if (!isKeys(value)) return value === true;
   const last = value.keys.filter((k) => k.frame <= frame).at(-1) ?? value.keys[0];
   return last.value === 1;
@@ -71,9 +69,9 @@ function bezier(s: number, a: number, b: number): number {
   return 3 * r * r * s * a + 3 * r * s * s * b + s * s * s;
 }
 
-function driven(value: Driver, frame: number, fps: number): number {
-  const base = valueAt(value.base, frame, fps) as number;
-  const seconds = frame / fps;
+function driven(value: Driver, env: Env): number {
+  const base = valueAt(value.base, env) as number;
+  const seconds = env.time / env.fps;
   if (value.drive === "rate") return base + value.amount * seconds;
   if (value.drive === "wander")
     return base + value.amount * wander(value.seed, seconds * value.pace);
@@ -138,9 +136,14 @@ export function toggledKey(value: unknown, frame: number): unknown {
   if (isDriver(value)) return { ...value, base: toggledKey(value.base, frame) };
   if (!isKeys(value))
     return { keys: [{ frame, value: value as Key["value"], ease: "smooth", handles: null }] };
-  if (ringOf(value, frame) !== "here") return withValue(value, frame, valueAt(value, frame));
+  if (ringOf(value, frame) !== "here") return withValue(value, frame, keyed(value, frame));
   const rest = value.keys.filter((k) => k.frame !== frame);
-  return rest.length ? { keys: rest } : valueAt(value, frame);
+  return rest.length ? { keys: rest } : keyed(value, frame);
+}
+
+/** What keys alone say at a frame: neither the rate nor a track has a part in it. */
+function keyed(value: Keys, frame: number): Plain {
+  return valueAt(value, { time: frame, fps: 1, tracks: [] });
 }
 
 /** The value with the key on a frame changed. */

@@ -18,7 +18,7 @@
   let { desk, plane, scale, left, top, at }: Props = $props();
   const shot = $derived(desk.shot);
   const plate = $derived(shot.about!.plate);
-  const placed = $derived(placedAt(plane, desk.frame, desk.fps));
+  const placed = $derived(placedAt(plane, desk.env));
   const own = $derived(ownSize(plane, shot.doc!));
   const half = $derived<Point>([own[0] / 2, own[1] / 2]);
   const where = (p: Point): Point => {

@@ -22,15 +22,15 @@ def describe() -> list[dict[str, Any]]:
     entries = []
     for item in all_declared():
         fields = []
-        for name, field in item.params.model_fields.items():
-            extra = field.json_schema_extra if isinstance(field.json_schema_extra, dict) else {}
+        for name, about in item.params.fields().items():
+            field = item.params.model_fields[name]
             fields.append(
                 {"name": name, "label": field.title or name, "hint": field.description or "",
-                 "default": field.default, **extra}
+                 "default": field.default, **about}
             )  # fmt: skip
         entries.append(
             {"family": item.family, "kind": item.kind, "label": item.label, "hint": item.hint,
-             "group": item.group, "needs_matte": item.needs_matte, "fields": fields}
+             "group": item.group, "needs_matte": item.needs_matte, "holds": item.holds, "fields": fields}
         )  # fmt: skip
     return entries
 

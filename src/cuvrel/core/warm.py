@@ -16,15 +16,15 @@ from cuvrel.core.media import colour
 from cuvrel.core.media.reader import resized
 from cuvrel.core.motion.flow import pieces
 from cuvrel.core.pulls.compared import weighed
-from cuvrel.core.pulls.context import PullContext
 from cuvrel.core.pulls.trace import trace
 from cuvrel.core.recipe.check import read_shot
+from cuvrel.core.recipe.context import Context
 from cuvrel.core.recipe.declared import all_declared
-from cuvrel.core.recipe.models import Mark, Pull
+from cuvrel.core.recipe.models import Mark
+from cuvrel.core.recipe.values import START, Env
 from cuvrel.core.stand import blend, views
 from cuvrel.core.stand.build import Stand
 from cuvrel.core.stand.nodes import Cache, Node, node, work_out
-from cuvrel.core.treatments.context import Context
 
 
 def warm_up() -> None:
@@ -41,12 +41,24 @@ def warm_up() -> None:
     colour.encode(cut)
     colour.encode_rgba(cut)
     views.veil(rgb, matte)
-    edge(matte, {**EdgeParams().at(0), "grow": 1.5, "feather_in": 2.0, "feather_out": 2.0}, 1.0)
+    edge(matte, {**EdgeParams().at(START), "grow": 1.5, "feather_in": 2.0, "feather_out": 2.0}, Context(1.0))
+    kinds = {
+        "own": light,
+        "plate": rgb,
+        "matte": matte,
+        "stored": matte,
+        "footage": rgb,
+        "alpha": matte,
+        "plane": light,
+    }
     for item in all_declared():
-        if item.family == "treatment":
-            item.run(light, item.params().at(0), Context(0, 1.0, 24.0, matte))
-        if item.family == "pull" and item.kind != "trace":
-            item.run(rgb, item.params().at(0), PullContext(0, 1.0, 24.0))
+        if item.family in ("treatment", "pull"):
+            values = item.params().at(START)
+            for stage in item.stages:
+                needs = stage.needs(values, 1) if stage.needs else []
+                pictures = [[kinds[need.what] for need in needs]] if stage.needs else []
+                context = Context(1.0, matte, now=Env(1.0), size=(96, 128))
+                stage.run(light if item.family == "treatment" else rgb, values, context, *pictures)
     _stand(rgb, matte)
     weighed(rgb, np.ascontiguousarray(rgb[::-1]))
     fine_detail(rgb, cv2.GaussianBlur(matte, (0, 0), 2), 4)
@@ -71,7 +83,7 @@ class _Small:
     def alpha(self, footage_id: str, frame: int, size: tuple[int, int]) -> Node:
         return node("warm-alpha", size, [], lambda: resized(self._matte, size))
 
-    def traced(self, pull: Pull, frame: int, size: tuple[int, int]) -> Node:
+    def stored(self, owner: str, frame: int, size: tuple[int, int]) -> Node:
         return node("warm-matte", [frame, size], [], lambda: resized(np.roll(self._matte, frame, axis=1), size))
 
 

@@ -16,8 +16,8 @@ from numpy.typing import NDArray
 
 from cuvrel.core.checks.quality import overlap
 from cuvrel.core.follow.artist import mended
-from cuvrel.core.follow.lessons import Arrival, Lesson
-from cuvrel.core.follow.run import Frame, Settings, refollow, trusted
+from cuvrel.core.follow.plan import Frame, Memory, refollow
+from cuvrel.core.follow.run import Settings
 from cuvrel.core.media.probe import probe
 from cuvrel.core.media.reader import Reader
 from cuvrel.core.pulls.prepared import prepare
@@ -46,16 +46,13 @@ def draw(name: str) -> tuple[list[Mark], list[followed.Kept]]:
 
     def touch(number: int) -> None:
         mend(pictures, number, truth[number], mattes.get(number), marks, mattes)
-        touched[number], doubts[number] = mattes[number], 0.0
-        work.append(Frame(number, mattes[number], "touched", 0.0, 0.0))
-        seen = trusted(mattes, doubts)
-        for frame in refollow(pictures.frame, info.frames, touched, number, Settings(), seen=seen, lessons=lessons):
-            mattes[frame.number], doubts[frame.number] = frame.matte, frame.doubt
+        touched.add(number)
+        work.append(frames.touch(number, mattes[number]))
+        for frame in refollow(pictures.frame, info.frames, frames, number, Settings()):
+            mattes[frame.number] = frame.matte
             work.append(frame)
 
-    touched: dict[int, F32] = {}
-    lessons: dict[Arrival, Lesson] = {}
-    doubts: dict[int, float] = {}
+    touched, frames = set[int](), Memory()
     touch(key)
     while len(touched) < HARD.get(name, SHARE) * info.frames:
         js = {n: overlap(mattes[n], truth[n]) for n in range(info.frames) if n not in touched}

@@ -73,7 +73,7 @@ def _frame(blobs: Blobs, shot_id: int, one: followed.Kept) -> MatteFrame:
     if one.base is not None:
         base = {"blob": blobs.put(png_bytes(one.base.matte)), "doubt": one.base.doubt, "halt": one.base.halt}
     return MatteFrame(
-        shot_id=shot_id, pull_id="trace1", frame=one.number, origin=one.origin, doubt=one.doubt, halt=one.halt,
+        shot_id=shot_id, owner="trace1", frame=one.number, origin=one.origin, doubt=one.doubt, halt=one.halt,
         blob=blobs.put(png_bytes(one.matte)), base=base,
     )  # fmt: skip
 

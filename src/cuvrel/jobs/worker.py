@@ -16,7 +16,7 @@ from cuvrel.jobs.tasks import Works
 from cuvrel.store.blobs import Blobs
 from cuvrel.store.config import Config
 from cuvrel.store.db import Database
-from cuvrel.store.sweep import sweep
+from cuvrel.store.sweep import EVERY, tidy
 
 log = logging.getLogger("cuvrel.worker")
 
@@ -42,15 +42,27 @@ async def _look_after(database: Database, config: Config) -> None:
             await asyncio.sleep(3)
 
 
+async def _keep_tidy(database: Database, blobs: Blobs) -> None:
+    """At the start and then every hour."""
+    while True:
+        try:
+            await asyncio.to_thread(tidy, database, blobs)
+        except Exception:
+            log.exception("the store could not be tidied; it is tried again in an hour")
+        await asyncio.sleep(EVERY)
+
+
 async def _serve(config: Config) -> None:
     database = Database(config.database)
     blobs = Blobs(config.blobs, config.var)
     works = Works(database, blobs, config.cache_bytes)
-    await asyncio.to_thread(sweep, database, blobs)
     threading.Thread(target=warm_up, name="warm", daemon=True).start()
     app = worker_app(config, works)
     async with app.open_async():
-        watch = asyncio.create_task(_look_after(database, config))
+        watches = [
+            asyncio.create_task(_look_after(database, config)),
+            asyncio.create_task(_keep_tidy(database, blobs)),
+        ]
         try:
             await app.run_worker_async(
                 queues=["work"], concurrency=1, name=f"worker-{os.getpid()}", fetch_job_polling_interval=1.0,
@@ -58,7 +70,8 @@ async def _serve(config: Config) -> None:
                 shutdown_graceful_timeout=2.0,
             )  # fmt: skip
         finally:
-            watch.cancel()
+            for watch in watches:
+                watch.cancel()
 
 
 def main(config: Config) -> None:

@@ -81,6 +81,13 @@ class Blobs:
         """Whether the blob is there."""
         return bool(self.fs.exists(self._place(key)))
 
+    def size(self, key: str) -> int:
+        """Bytes of the blob; 0 where it is not there."""
+        try:
+            return int(self.fs.size(self._place(key)) or 0)
+        except FileNotFoundError:
+            return 0
+
     def path(self, key: str) -> Path:
         """A local file with the blob's content; a remote blob is fetched once."""
         place = self._place(key)

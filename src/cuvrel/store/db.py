@@ -13,6 +13,9 @@ from alembic.config import Config as AlembicConfig
 from sqlalchemy import Engine, create_engine, text
 from sqlalchemy.orm import Session, sessionmaker
 
+from cuvrel.store.documents import Documents
+from cuvrel.store.frames import FrameLists
+
 CHANNEL = "cuvrel"
 
 
@@ -22,7 +25,10 @@ class Database:
     def __init__(self, url: str) -> None:
         self.url = url
         self.engine: Engine = create_engine(url, pool_pre_ping=True, pool_size=12, max_overflow=12)
-        self._make = sessionmaker(self.engine, expire_on_commit=False)
+        # what all sessions share: documents and lists of frames that were read before
+        self._make = sessionmaker(
+            self.engine, expire_on_commit=False, info={"documents": Documents(), "frames": FrameLists()}
+        )
 
     @contextmanager
     def session(self) -> Iterator[Session]:

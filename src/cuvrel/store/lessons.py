@@ -13,14 +13,14 @@ from cuvrel.store.models import MatteFrame
 
 def keep_lesson(session: Session, blobs: Blobs, touched: MatteFrame, step: int, lesson: Lesson) -> None:
     """Keeps what a touched frame teaches, unless its matte has changed. touched: its row of then."""
-    row = session.get(MatteFrame, (touched.shot_id, touched.pull_id, touched.frame), with_for_update=True)
+    row = session.get(MatteFrame, (touched.shot_id, touched.owner, touched.frame), with_for_update=True)
     if row is not None and row.origin == "touched" and row.blob == touched.blob:
         valid = {"of": row.blob, "by": network(several=True).key}
         there = row.lessons if row.lessons and row.lessons.items() >= valid.items() else valid
         row.lessons = {**there, str(step): blobs.put(lesson.to_bytes())}
 
 
-def lessons_about(session: Session, blobs: Blobs, shot_id: int, pull_id: str, frame: int) -> list[Lesson]:
+def lessons_about(session: Session, blobs: Blobs, shot_id: int, owner: str, frame: int) -> list[Lesson]:
     """The lessons of a trace that are learned from at a frame.
 
     Those of mattes that touched frames still have, and of the network that follows.
@@ -28,7 +28,7 @@ def lessons_about(session: Session, blobs: Blobs, shot_id: int, pull_id: str, fr
     rows = session.execute(
         select(MatteFrame.frame, MatteFrame.lessons).where(
             MatteFrame.shot_id == shot_id,
-            MatteFrame.pull_id == pull_id,
+            MatteFrame.owner == owner,
             MatteFrame.origin == "touched",
             MatteFrame.lessons["of"].astext == MatteFrame.blob,
             MatteFrame.lessons["by"].astext == network(several=True).key,

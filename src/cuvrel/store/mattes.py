@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import threading
 from collections import OrderedDict, defaultdict
+from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
@@ -12,9 +13,7 @@ from sqlalchemy import select
 from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.orm import Session
 
-from cuvrel.core.follow.doubt import HALT
 from cuvrel.core.follow.find import find
-from cuvrel.core.follow.run import far_from
 from cuvrel.core.media.probe import MediaInfo
 from cuvrel.core.media.writer import png_bytes, read_grey
 from cuvrel.core.pulls.prepared import Prepared, prepare
@@ -22,12 +21,38 @@ from cuvrel.core.pulls.trace import trace
 from cuvrel.core.recipe.declared import declared
 from cuvrel.core.recipe.errors import MediaError, TraceError
 from cuvrel.core.recipe.models import Mark, Pull, Shot
+from cuvrel.core.recipe.values import START
 from cuvrel.store.blobs import Blobs
-from cuvrel.store.db import notify
-from cuvrel.store.models import FootageRow, MatteFrame
+from cuvrel.store.db import Database, notify
+from cuvrel.store.models import FootageRow, MatteFrame, frame_stamps
 from cuvrel.store.pictures import Readers
 
 F32 = NDArray[np.float32]
+
+
+@dataclass(frozen=True)
+class Wanted:
+    """A touched frame whose marks changed, by the pull and its marks on it; without any it is touched no more."""
+
+    pull: Pull
+    frame: int
+    marks: list[Mark]
+
+
+@dataclass(frozen=True)
+class Solved:
+    """A touched frame's matte, and what it was solved from: another mark, or another frame before it, is another one.
+
+    base: the blob of the frame before it was touched, which its marks mend. blob: None where nothing can be solved.
+    """
+
+    marks: list[Mark]
+    solving: tuple[float, float]
+    base: str | None
+    blob: str | None
+
+
+Solutions = dict[tuple[str, int], Solved]
 
 
 class Touches:
@@ -36,82 +61,87 @@ class Touches:
     def __init__(self, blobs: Blobs, readers: Readers, keep: int = 4) -> None:
         self._blobs, self._readers, self._keep = blobs, readers, keep
         self._ready: OrderedDict[tuple[str, int, float], Prepared] = OrderedDict()
-        self._finds: dict[tuple[str, int, float, float], F32] = {}
+        self._finds: OrderedDict[tuple[str, int, float, float], F32] = OrderedDict()
         self._lock = threading.Lock()
 
-    def sync(self, session: Session, shot_id: int, before: Shot | None, after: Shot) -> list[tuple[str, int]]:
+    def solve(self, database: Database, shot_id: int, before: Shot | None, after: Shot) -> Solutions:
+        """The mattes of all frames whose marks change from `before` to `after`, solved while nothing is locked."""
+        wanted = [one for one in changed_marks(before, after) if one.marks]
+        if not wanted:
+            return {}
+        with database.session() as session:
+            plate = plate_row(session, after)
+            rows = {(one.pull.id, one.frame): session.get(MatteFrame, (shot_id, one.pull.id, one.frame))
+                    for one in wanted}  # fmt: skip
+        return {key: self._solved(plate, one, _base_of(rows[key]))
+                for one in wanted for key in [(one.pull.id, one.frame)]}  # fmt: skip
+
+    def store(
+        self, session: Session, shot_id: int, before: Shot | None, after: Shot, solutions: Solutions
+    ) -> list[tuple[str, int]]:
         """Brings the touched frames in line with the document's marks; returns (pull, frame) of what changed.
 
-        Works for any way from `before` to `after`: an edit, an undo, a redo.
+        Works for any way from `before` to `after`: an edit, an undo, a redo. What was not solved before, or from
+        something else than what is there now, is solved here.
         """
-        changed: set[tuple[str, int]] = set()
-        old = {p.id: p for m in before.mattes for p in m.pulls} if before else {}
-        for matte in after.mattes:
-            for pull in matte.pulls:
-                if pull.kind == "trace":
-                    frames = self._sync_pull(session, shot_id, after, old.get(pull.id), pull)
-                    changed |= {(pull.id, frame) for frame in frames}
-        return sorted(changed)
-
-    def _sync_pull(self, session: Session, shot_id: int, shot: Shot, old: Pull | None, pull: Pull) -> set[int]:
-        then, here = _by_frame(old.marks if old else []), _by_frame(pull.marks)
-        same_params = old is not None and _solving(old) == _solving(pull)
-        frames = {f for f in then.keys() | here.keys() if then.get(f) != here.get(f) or not same_params}
-        for frame in sorted(frames):
-            row = session.get(MatteFrame, (shot_id, pull.id, frame))
-            marks = here.get(frame, [])
-            if marks:
-                self._touch(session, shot_id, shot, pull, frame, marks, row)
+        changed = []
+        for one in changed_marks(before, after):
+            row = session.get(MatteFrame, (shot_id, one.pull.id, one.frame))
+            if one.marks:
+                base = _base_of(row)
+                found = solutions.get((one.pull.id, one.frame))
+                if found is None or (found.marks, found.solving, found.base) != (one.marks, _solving(one.pull), base):
+                    found = self._solved(plate_row(session, after), one, base)
+                self._touch(session, shot_id, one, row, found.blob)
             elif row is not None and row.origin == "touched":
                 self._untouch(session, row)
-            tell_frame(session, shot_id, pull.id, frame)
-        return frames
+            tell_frame(session, shot_id, one.pull.id, one.frame)
+            changed.append((one.pull.id, one.frame))
+        return sorted(changed)
 
-    def _touch(
-        self,
-        session: Session,
-        shot_id: int,
-        shot: Shot,
-        pull: Pull,
-        frame: int,
-        marks: list[Mark],
-        row: MatteFrame | None,
-    ) -> None:
+    def _solved(self, plate: FootageRow, wanted: Wanted, base: str | None) -> Solved:
+        marks, (snap, detail) = wanted.marks, _solving(wanted.pull)
+        prior = None if base is None else _grey(self._blobs, base)
+        blob = None
+        try:
+            drawn = [mark for mark in marks if mark.kind != "found"]
+            if len(drawn) < len(marks):
+                prior = self._found(plate, wanted.frame, snap, detail, needed=not drawn)
+            alpha = trace(self._prepared(plate, wanted.frame, snap), drawn, prior, snap, detail)
+            blob = store_matte(self._blobs, alpha)
+        except TraceError:
+            # out marks alone: nothing can be solved before there is an in mark, and the interface says so
+            pass
+        return Solved(marks, (snap, detail), base, blob)
+
+    def _touch(self, session: Session, shot_id: int, wanted: Wanted, row: MatteFrame | None, blob: str | None) -> None:
         if row is None:
-            row = MatteFrame(shot_id=shot_id, pull_id=pull.id, frame=frame, origin="touched")
+            row = MatteFrame(shot_id=shot_id, owner=wanted.pull.id, frame=wanted.frame, origin="touched")
             session.add(row)
         elif row.origin == "followed":
             row.base = {"blob": row.blob, "doubt": row.doubt, "halt": row.halt}
-        row.origin, row.doubt, row.halt = "touched", 0.0, None
-        prior = _grey(self._blobs, row.base["blob"]) if row.base and row.base.get("blob") else None
-        snap, detail = _solving(pull)
-        try:
-            if any(mark.kind == "found" for mark in marks):
-                marks = [mark for mark in marks if mark.kind != "found"]
-                prior = self._found(session, shot, frame, snap, detail, needed=not marks)
-            alpha = trace(self._prepared(session, shot, frame, snap), marks, prior, snap, detail)
-            row.blob = store_matte(self._blobs, alpha)
-        except TraceError:
-            # out marks alone: nothing can be solved before there is an in mark, and the interface says so
-            row.blob = None
+        row.origin, row.doubt, row.halt, row.blob = "touched", 0.0, None, blob
         session.flush()
 
-    def _found(self, session: Session, shot: Shot, frame: int, snap: float, detail: float, needed: bool) -> F32 | None:
+    def _found(self, plate: FootageRow, frame: int, snap: float, detail: float, needed: bool) -> F32 | None:
         """What the machine finds on a frame; kept, since every further mark on it asks again."""
-        footage = plate_row(session, shot)
-        info = MediaInfo.from_json(footage.info)
-        key = (footage.blob, frame, snap, detail)
-        if key not in self._finds:
-            reader = self._readers.get(footage.blob, info)
-            while len(self._finds) >= self._keep:
-                self._finds.pop(next(iter(self._finds)), None)
-            try:
-                self._finds[key] = find(reader.frame, frame, info.frames, snap, detail)
-            except TraceError:
-                if needed:
-                    raise
-                return None
-        return self._finds[key]
+        key = (plate.blob, frame, snap, detail)
+        with self._lock:
+            if key in self._finds:
+                self._finds.move_to_end(key)
+                return self._finds[key]
+        info = MediaInfo.from_json(plate.info)
+        try:
+            found = find(self._readers.get(plate.blob, info).frame, frame, info.frames, snap, detail)
+        except TraceError:
+            if needed:
+                raise
+            return None
+        with self._lock:
+            self._finds[key] = found
+            while len(self._finds) > self._keep:
+                self._finds.popitem(last=False)
+        return found
 
     def _untouch(self, session: Session, row: MatteFrame) -> None:
         if row.base:
@@ -121,26 +151,51 @@ class Touches:
             session.delete(row)
         session.flush()
 
-    def _prepared(self, session: Session, shot: Shot, frame: int, snap: float) -> Prepared:
-        footage = plate_row(session, shot)
-        key = (footage.blob, frame, snap)
+    def _prepared(self, plate: FootageRow, frame: int, snap: float) -> Prepared:
+        key = (plate.blob, frame, snap)
         with self._lock:
             if key in self._ready:
                 self._ready.move_to_end(key)
                 return self._ready[key]
-        info = MediaInfo.from_json(footage.info)
-        ready = prepare(self._readers.get(footage.blob, info).frame, info.frames, frame, snap)
+        info = MediaInfo.from_json(plate.info)
+        ready = prepare(self._readers.get(plate.blob, info).frame, info.frames, frame, snap)
         with self._lock:
             self._ready[key] = ready
             while len(self._ready) > self._keep:
                 self._ready.popitem(last=False)
         return ready
 
-    def warm(self, session: Session, shot: Shot, frame: int) -> None:
+    def warm(self, plate: FootageRow, shot: Shot, frame: int) -> None:
         """Prepares a frame that is about to be marked."""
-        snaps = {_solving(p)[0] for m in shot.mattes for p in m.pulls if p.kind == "trace"}
-        for snap in snaps:
-            self._prepared(session, shot, frame, snap)
+        for snap in {_solving(pull)[0] for pull in marked_pulls(shot)}:
+            self._prepared(plate, frame, snap)
+
+
+def marked_pulls(shot: Shot) -> list[Pull]:
+    """The pulls that are guided by marks."""
+    return [pull for matte in shot.mattes for pull in matte.pulls if declared("pull", pull.kind).holds == "marks"]
+
+
+def changed_marks(before: Shot | None, after: Shot) -> list[Wanted]:
+    """The frames whose marks, or how these are solved, differ; with their marks after."""
+    old = {pull.id: pull for pull in marked_pulls(before)} if before else {}
+    out = []
+    for pull in marked_pulls(after):
+        was = old.get(pull.id)
+        if was is pull:
+            continue
+        then, here = _by_frame(was.marks if was else []), _by_frame(pull.marks)
+        same = was is not None and _solving(was) == _solving(pull)
+        frames = {f for f in then.keys() | here.keys() if not same or then.get(f) != here.get(f)}
+        out += [Wanted(pull, frame, here.get(frame, [])) for frame in sorted(frames)]
+    return out
+
+
+def _base_of(row: MatteFrame | None) -> str | None:
+    """The blob of a frame as it was, or would be, before it is touched."""
+    if row is None:
+        return None
+    return row.blob if row.origin == "followed" else (row.base or {}).get("blob")
 
 
 def plate_row(session: Session, shot: Shot) -> FootageRow:
@@ -159,7 +214,7 @@ def _by_frame(marks: list[Mark]) -> dict[int, list[Mark]]:
 
 
 def _solving(pull: Pull) -> tuple[float, float]:
-    values = declared("pull", "trace").read(pull.params).at(0)
+    values = pull.values().at(START)
     return float(values["snap"]), float(values["detail"])
 
 
@@ -178,65 +233,31 @@ def store_matte(blobs: Blobs, alpha: F32) -> str:
 
 
 def store_followed(
-    session: Session, shot_id: int, pull_id: str, frame: int, blob: str, doubt: float, halt: dict[str, Any] | None
+    session: Session, shot_id: int, owner: str, frame: int, blob: str, doubt: float, halt: dict[str, Any] | None
 ) -> bool:
     """Keeps a followed frame unless the artist has touched it; tells whether it was kept."""
     values = {"origin": "followed", "doubt": doubt, "blob": blob, "halt": halt, "base": None}
     statement = (
         insert(MatteFrame)
-        .values(shot_id=shot_id, pull_id=pull_id, frame=frame, **values)
+        .values(shot_id=shot_id, owner=owner, frame=frame, **values)
         .on_conflict_do_update(
-            index_elements=["shot_id", "pull_id", "frame"], set_=values, where=MatteFrame.origin != "touched"
+            index_elements=["shot_id", "owner", "frame"],
+            set_={**values, "stamp": frame_stamps.next_value()},
+            where=MatteFrame.origin != "touched",
         )
         .returning(MatteFrame.frame)
     )
     kept = session.execute(statement).first() is not None
     if kept:
-        notify(session, "frame", shot=shot_id, pull=pull_id, frame=frame, origin="followed", doubt=round(doubt, 3),
+        notify(session, "frame", shot=shot_id, pull=owner, frame=frame, origin="followed", doubt=round(doubt, 3),
                blob=blob, halt=halt)  # fmt: skip
     return kept
 
 
-def touched_near(
-    session: Session, blobs: Blobs, shot_id: int, pull_id: str, frame: int, step: int
-) -> tuple[int, F32] | None:
-    """The touched frame nearest to one, after it where `step` is 1 and before it where it is -1, and its matte."""
-    found = session.scalar(
-        select(MatteFrame)
-        .where(
-            MatteFrame.shot_id == shot_id,
-            MatteFrame.pull_id == pull_id,
-            MatteFrame.origin == "touched",
-            MatteFrame.blob.is_not(None),
-            MatteFrame.frame > frame if step > 0 else MatteFrame.frame < frame,
-        )
-        .order_by(MatteFrame.frame * step)
-        .limit(1)
-    )
-    matte = stored_matte(blobs, found) if found else None
-    return None if found is None or matte is None else (found.frame, matte)
-
-
-def known_far(session: Session, blobs: Blobs, shot_id: int, pull_id: str, frame: int) -> list[tuple[int, F32]]:
-    """Frames of a trace that lie `run.FAR` off one and can be trusted, and their mattes, the nearest first."""
-    known = session.scalars(
-        select(MatteFrame.frame).where(
-            MatteFrame.shot_id == shot_id,
-            MatteFrame.pull_id == pull_id,
-            MatteFrame.origin.in_(("touched", "followed")),
-            MatteFrame.doubt <= HALT,
-            MatteFrame.blob.is_not(None),
-        )
-    ).all()
-    rows = (session.get(MatteFrame, (shot_id, pull_id, n)) for n in far_from(known, frame))
-    found = [(row.frame, stored_matte(blobs, row)) for row in rows if row]
-    return [(n, matte) for n, matte in found if matte is not None]
-
-
-def tell_frame(session: Session, shot_id: int, pull_id: str, frame: int) -> None:
+def tell_frame(session: Session, shot_id: int, owner: str, frame: int) -> None:
     """Tells the listeners how a frame stands now."""
-    row = session.get(MatteFrame, (shot_id, pull_id, frame))
-    notify(session, "frame", shot=shot_id, pull=pull_id, frame=frame, origin=row.origin if row else None,
+    row = session.get(MatteFrame, (shot_id, owner, frame))
+    notify(session, "frame", shot=shot_id, pull=owner, frame=frame, origin=row.origin if row else None,
            doubt=row.doubt if row else 0.0, blob=row.blob if row else None, halt=row.halt if row else None)  # fmt: skip
 
 
@@ -245,4 +266,4 @@ def frames_of(session: Session, shot_id: int, settled: bool = False) -> list[Mat
     wanted = select(MatteFrame).where(MatteFrame.shot_id == shot_id)
     if not settled:
         wanted = wanted.where(MatteFrame.origin != "settled")
-    return list(session.scalars(wanted.order_by(MatteFrame.pull_id, MatteFrame.frame)))
+    return list(session.scalars(wanted.order_by(MatteFrame.owner, MatteFrame.frame)))

@@ -5,7 +5,7 @@ from __future__ import annotations
 from datetime import UTC, datetime
 from typing import Any
 
-from sqlalchemy import BigInteger, ForeignKey, Index, String, UniqueConstraint
+from sqlalchemy import BigInteger, ForeignKey, Index, Sequence, String, UniqueConstraint
 from sqlalchemy.dialects.postgresql import JSONB, TIMESTAMP
 from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column
 
@@ -22,13 +22,14 @@ class Base(DeclarativeBase):
 
 
 class Project(Base):
-    """A project holds footage and shots."""
+    """A project holds footage and shots. trashed: since when it, or any other row that has this, is in the trash."""
 
     __tablename__ = "projects"
     id: Mapped[int] = mapped_column(primary_key=True)
     name: Mapped[str] = mapped_column(String(200))
     created: Mapped[datetime] = mapped_column(default=now)
     updated: Mapped[datetime] = mapped_column(default=now)
+    trashed: Mapped[datetime | None]
 
 
 class FootageRow(Base):
@@ -46,19 +47,28 @@ class FootageRow(Base):
     proxy: Mapped[dict[str, Any]] = mapped_column(default=dict)  # blob, width, height, info
     film: Mapped[dict[str, Any]] = mapped_column(default=dict)  # blob, step, width, height
     created: Mapped[datetime] = mapped_column(default=now)
+    trashed: Mapped[datetime | None]
 
 
 class ShotRow(Base):
-    """A shot: its document at `revision`; `cursor` is the last edit that is in force."""
+    """A shot at `revision`; `cursor` is the last edit that is in force.
+
+    document: as it was at the revision `written`; the changes since lead to what it is now (see store/documents.py).
+    forgotten: up to which revision changes are not kept any more. about: what lists of shots tell of it.
+    """
 
     __tablename__ = "shots"
     id: Mapped[int] = mapped_column(primary_key=True)
     project_id: Mapped[int] = mapped_column(ForeignKey("projects.id", ondelete="CASCADE"), index=True)
     name: Mapped[str] = mapped_column(String(200))
-    document: Mapped[dict[str, Any]]
+    document: Mapped[dict[str, Any]] = mapped_column(deferred=True)
     revision: Mapped[int] = mapped_column(default=0)
+    written: Mapped[int] = mapped_column(default=0)
+    forgotten: Mapped[int] = mapped_column(default=0)
     cursor: Mapped[int] = mapped_column(default=0)
+    about: Mapped[dict[str, Any]] = mapped_column(default=dict)
     updated: Mapped[datetime] = mapped_column(default=now)
+    trashed: Mapped[datetime | None]
 
 
 class EditRow(Base):
@@ -75,7 +85,10 @@ class EditRow(Base):
 
 
 class ChangeRow(Base):
-    """What led from revision - 1 to revision, undo and redo included: what a stale edit is held against."""
+    """What led to a revision, undo and redo included: what a stale edit is held against.
+
+    Of a drag, whose every step takes the place of the one before, the last step alone is kept.
+    """
 
     __tablename__ = "changes"
     shot_id: Mapped[int] = mapped_column(ForeignKey("shots.id", ondelete="CASCADE"), primary_key=True)
@@ -83,10 +96,14 @@ class ChangeRow(Base):
     ops: Mapped[list[Any]]
 
 
-class MatteFrame(Base):
-    """One stored frame of a trace, origin touched or followed; or of a settled matte, origin settled.
+frame_stamps = Sequence("frame_stamps", metadata=Base.metadata)
 
-    A settled matte's frames stand under its key (see core/stand/settle.py) in place of a pull's id.
+
+class MatteFrame(Base):
+    """One stored frame of its owner: of a trace or a track, origin touched or followed; or of a settled matte, settled.
+
+    owner: the id of the pull or the track, or a settled matte's key (see core/stand/settle.py). stamp: grows with every
+    change of any frame. data: what is stored of a track, in place of a picture.
 
     `blob` is a grey PNG at plate size, none where a touch can't be solved yet. `base` is the followed
     frame that a touch mends; it comes back when the touch is undone. `lessons` are the blobs of what a touched
@@ -96,7 +113,7 @@ class MatteFrame(Base):
 
     __tablename__ = "matte_frames"
     shot_id: Mapped[int] = mapped_column(ForeignKey("shots.id", ondelete="CASCADE"), primary_key=True)
-    pull_id: Mapped[str] = mapped_column(String(40), primary_key=True)
+    owner: Mapped[str] = mapped_column(String(40), primary_key=True)
     frame: Mapped[int] = mapped_column(primary_key=True)
     origin: Mapped[str] = mapped_column(String(16))
     doubt: Mapped[float] = mapped_column(default=0.0)
@@ -104,6 +121,10 @@ class MatteFrame(Base):
     base: Mapped[dict[str, Any] | None] = mapped_column(JSONB(none_as_null=True))
     halt: Mapped[dict[str, Any] | None] = mapped_column(JSONB(none_as_null=True))
     lessons: Mapped[dict[str, Any] | None] = mapped_column(JSONB(none_as_null=True))
+    data: Mapped[dict[str, Any] | None] = mapped_column(JSONB(none_as_null=True))
+    stamp: Mapped[int] = mapped_column(
+        BigInteger, frame_stamps, server_default=frame_stamps.next_value(), onupdate=frame_stamps.next_value()
+    )
 
 
 class JobRow(Base):
@@ -129,5 +150,6 @@ class JobRow(Base):
     created: Mapped[datetime] = mapped_column(default=now)
     started: Mapped[datetime | None]
     finished: Mapped[datetime | None]
+    trashed: Mapped[datetime | None]
 
     __table_args__ = (Index("jobs_by_shot_and_state", "shot_id", "state"), UniqueConstraint("queue_id"))

@@ -15,12 +15,21 @@ from cuvrel.core.media.probe import MediaInfo
 from cuvrel.core.media.reader import Reader, as_grey, resized
 from cuvrel.core.media.writer import read_grey
 from cuvrel.core.recipe.errors import MediaError
-from cuvrel.core.recipe.models import Pull, Shot
+from cuvrel.core.recipe.models import Shot
 from cuvrel.core.stand.nodes import Node, node
 from cuvrel.store.blobs import Blobs
-from cuvrel.store.models import FootageRow, MatteFrame
+from cuvrel.store.frames import stored_blobs
+from cuvrel.store.models import FootageRow
 
 U8 = NDArray[np.uint8]
+
+
+def _by_owner(frames: list[list[Any]]) -> dict[str, dict[int, str]]:
+    out: dict[str, dict[int, str]] = {}
+    for owner, frame, blob in frames:
+        if blob:
+            out.setdefault(owner, {})[frame] = blob
+    return out
 
 
 class Readers:
@@ -44,14 +53,6 @@ class Readers:
             return self._open[key]
 
 
-def snapshot(session: Session, shot_id: int) -> list[list[Any]]:
-    """Every stored matte frame of a shot as [pull, frame, blob]."""
-    rows = session.execute(
-        select(MatteFrame.pull_id, MatteFrame.frame, MatteFrame.blob).where(MatteFrame.shot_id == shot_id)
-    )
-    return [list(row) for row in rows]
-
-
 class StoreSources:
     """The stand's sources for one shot, as the rows are now."""
 
@@ -63,11 +64,7 @@ class StoreSources:
         self._blobs, self._readers, self._proxies = blobs, readers, proxies
         ids = [int(f.id) for f in shot.footage if f.id.isdigit()]
         self._footage = {str(r.id): r for r in session.scalars(select(FootageRow).where(FootageRow.id.in_(ids)))}
-        self._frames = {
-            (pull, frame): blob
-            for pull, frame, blob in (snapshot(session, shot_id) if frames is None else frames)
-            if blob
-        }
+        self._frames = stored_blobs(session, shot_id) if frames is None else _by_owner(frames)
 
     def picture(self, footage_id: str, frame: int, size: tuple[int, int]) -> Node:
         """A node of (H, W, 3) uint8 sRGB at `size`, from the proxy where that is large enough."""
@@ -92,9 +89,9 @@ class StoreSources:
         blob, info, readers = row.blob, MediaInfo.from_json(row.info), self._readers
         return node("alpha", [blob, frame, size], [], lambda: as_grey(readers.get(blob, info, True).frame(frame), size))
 
-    def traced(self, pull: Pull, frame: int, size: tuple[int, int]) -> Node | None:
-        """A node of a stored matte frame, (H, W) float32; None where there is none."""
-        blob = self._frames.get((pull.id, frame))
+    def stored(self, owner: str, frame: int, size: tuple[int, int]) -> Node | None:
+        """A node of a stored frame, (H, W) float32; None where there is none."""
+        blob = self._frames.get(owner, {}).get(frame)
         if blob is None:
             return None
         blobs = self._blobs

@@ -9,19 +9,21 @@ import zipfile
 from pathlib import Path
 from typing import Any
 
-from sqlalchemy import select
+from sqlalchemy import Select, select
 from sqlalchemy.orm import Session
 
 from cuvrel.core.recipe.check import read_shot
-from cuvrel.core.recipe.declared import declared
 from cuvrel.core.recipe.errors import RecipeError
 from cuvrel.core.recipe.hashing import hash_file
+from cuvrel.core.recipe.references import references, renamed, renamed_footage
+from cuvrel.core.recipe.upgrades import upgraded_operations
 from cuvrel.core.stand.portable import FORMAT, within
 from cuvrel.store import shots
 from cuvrel.store.blobs import Blobs
+from cuvrel.store.documents import document_of
 from cuvrel.store.footage import clean_name, entry, make_ready
 from cuvrel.store.mattes import frames_of
-from cuvrel.store.models import FootageRow, MatteFrame, Project, ShotRow
+from cuvrel.store.models import EditRow, FootageRow, MatteFrame, Project, ShotRow
 from cuvrel.store.shots import NotFound
 
 
@@ -58,7 +60,7 @@ def pack(session: Session, blobs: Blobs, project: Project, to: Path) -> None:
                 if files[str(row.id)] not in written:
                     archive.write(blobs.path(row.blob), files[str(row.id)])
                     written.add(files[str(row.id)])
-            rows = session.scalars(select(ShotRow).where(ShotRow.project_id == project.id).order_by(ShotRow.id)).all()
+            rows = session.scalars(_shots_of(project)).all()
             for number, shot in enumerate(rows, 1):
                 name = f"shot-{number:02d}.json"
                 shot_files.append(name)
@@ -70,25 +72,45 @@ def pack(session: Session, blobs: Blobs, project: Project, to: Path) -> None:
         beside.unlink(missing_ok=True)
 
 
+def _shots_of(project: Project) -> Select[Any]:
+    """The shots that are not in the trash."""
+    wanted = select(ShotRow).where(ShotRow.project_id == project.id, ShotRow.trashed.is_(None))
+    return wanted.order_by(ShotRow.id)
+
+
 def _portable(
     session: Session, blobs: Blobs, row: ShotRow, files: dict[str, str], archive: zipfile.ZipFile, written: set[str]
 ) -> dict[str, Any]:
+    def kept(blob: str, suffix: str = "png") -> str:
+        """Where the archive has a blob."""
+        file = f"mattes/{blob}.{suffix}"
+        if file not in written:
+            archive.write(blobs.path(blob), file)
+            written.add(file)
+        return file
+
     frames: dict[str, dict[str, Any]] = {}
     for frame in frames_of(session, row.id, settled=True):
-        if frame.blob is None:
-            continue
-        file = f"mattes/{frame.blob}.png"
-        if file not in written:
-            archive.write(blobs.path(frame.blob), file)
-            written.add(file)
-        frames.setdefault(frame.pull_id, {})[str(frame.frame)] = {
-            "file": file,
-            "origin": frame.origin,
-            "doubt": frame.doubt,
-            "halt": frame.halt,
-        }
-    used = {f["id"]: files[f["id"]] for f in row.document["footage"]}
-    return {"cuvrel": FORMAT, "shot": row.document, "files": used, "frames": frames}
+        about: dict[str, Any] = {"origin": frame.origin, "doubt": frame.doubt, "halt": frame.halt}
+        if frame.blob is not None:
+            about["file"] = kept(frame.blob)
+        if frame.base is not None:
+            about["base"] = {**frame.base, "blob": None}
+            if frame.base.get("blob"):
+                about["base"]["file"] = kept(frame.base["blob"])
+        if frame.lessons is not None and frame.lessons.get("of") == frame.blob:
+            steps = {step: kept(blob, "lesson") for step, blob in frame.lessons.items() if step in ("1", "-1")}
+            about["lessons"] = {"by": frame.lessons["by"], "files": steps}
+        if frame.data is not None:
+            about["data"] = frame.data
+        frames.setdefault(frame.owner, {})[str(frame.frame)] = about
+    document = document_of(session, row).document
+    used = {f["id"]: files[f["id"]] for f in document["footage"]}
+    edits = session.scalars(select(EditRow).where(EditRow.shot_id == row.id).order_by(EditRow.seq)).all()
+    history = {"cursor": row.cursor, "edits": [
+        {"label": one.label, "gesture": one.gesture, "ops": one.ops, "inverse": one.inverse} for one in edits
+    ]}  # fmt: skip
+    return {"cuvrel": FORMAT, "shot": document, "files": used, "frames": frames, "history": history}
 
 
 def unpack(session: Session, blobs: Blobs, file: Path) -> Project:
@@ -132,26 +154,45 @@ def _footage(session: Session, blobs: Blobs, project: Project, folder: Path, one
 def _shot(
     session: Session, blobs: Blobs, project: Project, folder: Path, raw: dict[str, Any], ids: dict[str, FootageRow]
 ) -> None:
-    document = read_shot(raw["shot"]).model_dump(mode="json")
-    document["plate"] = str(ids[document["plate"]].id)
-    for matte in document["mattes"]:
-        for pull in matte["pulls"]:
-            for field in declared("pull", pull["kind"]).read(pull["params"]).names("footage"):
-                pull["params"][field] = str(ids[pull["params"][field]].id)
+    shot = read_shot(raw["shot"])
+    numbers = {old: str(row.id) for old, row in ids.items()}
+    document = renamed(shot.model_dump(mode="json"), references(shot), {"footage": numbers})
     document["footage"] = [entry(ids[f["id"]]).model_dump(mode="json") for f in document["footage"]]
     row = shots.create(session, project.id, document)
-    for pull_id, frames in raw["frames"].items():
+    history, version = raw.get("history") or {"cursor": 0, "edits": []}, int(raw["shot"].get("version", 1))
+    row.cursor = int(history["cursor"])
+    for seq, edit in enumerate(history["edits"], 1):
+        both = (renamed_footage(upgraded_operations(edit[way], version), numbers) for way in ("ops", "inverse"))
+        ops, inverse = both
+        session.add(
+            EditRow(shot_id=row.id, seq=seq, label=str(edit["label"])[:200], gesture=edit["gesture"], ops=ops,
+                    inverse=inverse)
+        )  # fmt: skip
+
+    def blob(about: dict[str, Any] | None) -> str | None:
+        """What a file of the folder holds, kept as a blob."""
+        return blobs.put(within(folder, about["file"]).read_bytes()) if about and about.get("file") else None
+
+    for owner, frames in raw["frames"].items():
         for number, one in frames.items():
-            blob = blobs.put(within(folder, one["file"]).read_bytes())
+            base, taught = one.get("base"), one.get("lessons")
+            matte = blob(one)
+            lessons = None
+            if taught:
+                steps = {step: blob({"file": file}) for step, file in taught["files"].items()}
+                lessons = {"of": matte, "by": taught["by"], **steps}
             session.add(
                 MatteFrame(
                     shot_id=row.id,
-                    pull_id=pull_id,
+                    owner=owner,
                     frame=int(number),
                     origin=one["origin"],
                     doubt=float(one["doubt"]),
-                    blob=blob,
+                    blob=matte,
                     halt=one.get("halt"),
+                    base={"blob": blob(base), "doubt": base["doubt"], "halt": base["halt"]} if base else None,
+                    lessons=lessons,
+                    data=one.get("data"),
                 )
             )
     session.flush()

@@ -2,20 +2,22 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass
 from typing import Any
 
 from sqlalchemy import delete, select
 from sqlalchemy.orm import Session
 
-from cuvrel.core import catalogue  # noqa: F401  (fills the registry that documents are checked against)
 from cuvrel.core.recipe import edits
-from cuvrel.core.recipe.check import read_shot
 from cuvrel.core.recipe.errors import CuvrelError
 from cuvrel.core.recipe.models import Shot
+from cuvrel.core.recipe.revise import Checked, Revision, revised
 from cuvrel.store.db import notify
+from cuvrel.store.documents import Documents, document_of
 from cuvrel.store.models import ChangeRow, EditRow, Project, ShotRow, now
 
 Doc = dict[str, Any]
+WRITTEN = 32  # changes after which a document is written anew
 
 
 class NotFound(CuvrelError):
@@ -25,18 +27,42 @@ class NotFound(CuvrelError):
 class Stale(CuvrelError):
     """An edit on an old revision touches what has changed since; `document` is newer."""
 
-    def __init__(self, shot: ShotRow) -> None:
+    def __init__(self, revision: int, document: Doc) -> None:
         super().__init__(
             "Somebody else changed the same thing in the meantime; your last change was not made.",
             "The newer state is shown now. Make the change again if it is still wanted.",
         )
-        # copies: the row itself is gone with its transaction
-        self.revision, self.document = shot.revision, shot.document
+        self.revision, self.document = revision, document
+
+
+@dataclass(frozen=True)
+class Done:
+    """An edit, an undo or a redo that was made: the shot's row, and its document before and after.
+
+    base, ops: the operations that lead from an earlier revision, that of who made the edit, to the new one.
+    """
+
+    row: ShotRow
+    before: Checked
+    after: Checked
+    base: int
+    ops: edits.Ops
+
+
+@dataclass(frozen=True)
+class Foreseen:
+    """What a step would make of a shot as it was when it was asked, and the revision that it was then."""
+
+    revision: int
+    before: Checked
+    made: Revision
 
 
 def locked(session: Session, shot_id: int) -> ShotRow:
     """The shot, locked until the transaction ends. Raises NotFound."""
-    row = session.scalar(select(ShotRow).where(ShotRow.id == shot_id).with_for_update())
+    row = session.scalar(
+        select(ShotRow).where(ShotRow.id == shot_id).with_for_update().execution_options(populate_existing=True)
+    )
     if row is None:
         raise NotFound("There is no such shot.")
     return row
@@ -50,85 +76,157 @@ def found(session: Session, shot_id: int) -> ShotRow:
     return row
 
 
+def shot_of(session: Session, row: ShotRow) -> Shot:
+    """The checked document of a shot, in today's version."""
+    return document_of(session, row).shot
+
+
 def create(session: Session, project_id: int, document: Doc) -> ShotRow:
     """A new shot with a checked document."""
-    shot = read_shot(document)
-    row = ShotRow(project_id=project_id, name=shot.name, document=shot.model_dump(mode="json"))
+    checked = Checked.of(document)
+    row = ShotRow(project_id=project_id, name=checked.shot.name, document=checked.document, about=_about(checked.shot))
     session.add(row)
     session.flush()
     return row
 
 
-def edit(
-    session: Session, shot_id: int, revision: int, ops: edits.Ops, label: str = "", gesture: str | None = None
-) -> tuple[ShotRow, Shot, Shot]:
-    """Applies an edit made on `revision`; returns the row and the document before and after.
+def _about(shot: Shot) -> dict[str, Any]:
+    """What lists of shots tell of one."""
+    return {"frames": len(shot.frames), "fps": shot.fps, "mattes": len(shot.mattes)}
 
-    Edits that follow one another with one `gesture` (a slider being dragged) are one step of the history.
+
+def foresee(session: Session, shot_id: int, ops: edits.Ops | None, back: bool = False) -> Foreseen | None:
+    """What an edit, or without operations an undo or a redo, would make of the shot as it is; None is nothing.
+
+    Nothing is locked and nothing changed: what takes long can be worked out before the step is made.
+    """
+    row = found(session, shot_id)
+    if ops is None:
+        entry = session.get(EditRow, (row.id, row.cursor if back else row.cursor + 1))
+        if entry is None:
+            return None
+        ops = entry.inverse if back else entry.ops
+    before = document_of(session, row)
+    return Foreseen(row.revision, before, revised(before, ops))
+
+
+def _revised(session: Session, row: ShotRow, ops: edits.Ops, foreseen: Foreseen | None) -> tuple[Checked, Revision]:
+    before = document_of(session, row)
+    if foreseen is not None and foreseen.revision == row.revision and foreseen.before is before:
+        return before, foreseen.made
+    return before, revised(before, ops)
+
+
+def edit(
+    session: Session, shot_id: int, revision: int, ops: edits.Ops, label: str = "", gesture: str | None = None,
+    foreseen: Foreseen | None = None,
+) -> Done:  # fmt: skip
+    """Applies an edit made on `revision`.
+
+    Edits that follow one another with one `gesture` (a slider being dragged) are one step of the history. foreseen:
+    what was worked out for it before; taken where the shot is still what it was.
 
     An edit on an older revision is rebased when what has changed since lies elsewhere. Raises Stale when
     it does not, RecipeError when the result would not be a good document; nothing is changed then.
     """
     row = locked(session, shot_id)
     if revision > row.revision or revision < 0:
-        raise Stale(row)
+        raise Stale(row.revision, document_of(session, row).document)
     if revision < row.revision:
-        since = session.scalars(
-            select(ChangeRow).where(ChangeRow.shot_id == shot_id, ChangeRow.revision > revision)
-        ).all()
-        if any(edits.overlap(ops, change.ops, row.document) for change in since):
-            raise Stale(row)
-    before = read_shot(row.document)
-    after = read_shot(edits.apply(row.document, ops))
-    document = after.model_dump(mode="json")
+        since = _since(session, row, revision)
+        document = document_of(session, row).document
+        if since is None or any(edits.overlap(ops, change, document) for change in since):
+            raise Stale(row.revision, document)
+    before, made = _revised(session, row, ops, foreseen)
     session.execute(delete(EditRow).where(EditRow.shot_id == shot_id, EditRow.seq > row.cursor))
     last = session.get(EditRow, (shot_id, row.cursor)) if gesture else None
-    if last is not None and last.gesture == gesture:
-        base = edits.apply(row.document, last.inverse)
-    else:
-        base = row.document
+    if last is None or last.gesture != gesture:
         row.cursor += 1
-        last = EditRow(shot_id=shot_id, seq=row.cursor, label=label[:200], gesture=gesture)
-        session.add(last)
-    last.ops, last.inverse = edits.inverse(document, base), edits.inverse(base, document)
-    _advance(session, row, document, ops)
-    return row, before, after
+        session.add(EditRow(shot_id=shot_id, seq=row.cursor, label=label[:200], gesture=gesture, ops=made.ops,
+                            inverse=made.inverse))  # fmt: skip
+        again = False
+    else:
+        again = _again(last.ops, made)
+        last.ops = made.ops if again else [*last.ops, *made.ops]
+        last.inverse = last.inverse if again else [*made.inverse, *last.inverse]
+    return _advance(session, row, before, made, revision, again)
 
 
-def undo(session: Session, shot_id: int) -> tuple[ShotRow, Shot, Shot] | None:
+def _again(last: edits.Ops, made: Revision) -> bool:
+    """Whether an edit puts values where the last one put some, so that nothing of these is left."""
+    same = [(one["op"], one["path"]) for one in last] == [(one["op"], one["path"]) for one in made.ops]
+    return same and all(one["op"] == "replace" for one in made.inverse)
+
+
+def _since(session: Session, row: ShotRow, revision: int) -> list[edits.Ops] | None:
+    """The changes since a revision; None where they are not kept any more."""
+    changes = session.execute(
+        select(ChangeRow.revision, ChangeRow.ops)
+        .where(ChangeRow.shot_id == row.id, ChangeRow.revision > revision)
+        .order_by(ChangeRow.revision)
+    ).all()
+    return None if revision < row.forgotten else [list(ops) for _, ops in changes]
+
+
+def undo(session: Session, shot_id: int, foreseen: Foreseen | None = None) -> Done | None:
     """Takes the last edit back; None when there is none."""
-    return _step(session, locked(session, shot_id), back=True)
+    return _step(session, locked(session, shot_id), True, foreseen)
 
 
-def redo(session: Session, shot_id: int) -> tuple[ShotRow, Shot, Shot] | None:
+def redo(session: Session, shot_id: int, foreseen: Foreseen | None = None) -> Done | None:
     """Makes the last undone edit again; None when there is none."""
-    return _step(session, locked(session, shot_id), back=False)
+    return _step(session, locked(session, shot_id), False, foreseen)
 
 
-def _step(session: Session, row: ShotRow, back: bool) -> tuple[ShotRow, Shot, Shot] | None:
+def _step(session: Session, row: ShotRow, back: bool, foreseen: Foreseen | None) -> Done | None:
     entry = session.get(EditRow, (row.id, row.cursor if back else row.cursor + 1))
     if entry is None:
         return None
-    ops = entry.inverse if back else entry.ops
-    before = read_shot(row.document)
-    document = edits.apply(row.document, ops)
+    before, made = _revised(session, row, entry.inverse if back else entry.ops, foreseen)
     row.cursor += -1 if back else 1
-    _advance(session, row, document, ops)
-    return row, before, read_shot(document)
+    return _advance(session, row, before, made, row.revision)
 
 
-def _advance(session: Session, row: ShotRow, document: Doc, ops: edits.Ops) -> None:
-    row.document, row.revision, row.name, row.updated = document, row.revision + 1, document["name"], now()
-    session.add(ChangeRow(shot_id=row.id, revision=row.revision, ops=ops))
+def _advance(session: Session, row: ShotRow, before: Checked, made: Revision, base: int, again: bool = False) -> Done:
+    """Writes a revision down. again: it takes the place of the last one, which nobody needs to go through any more."""
+    shot = made.after.shot
+    if again:
+        session.execute(delete(ChangeRow).where(ChangeRow.shot_id == row.id, ChangeRow.revision == row.revision))
+    row.revision, row.name, row.updated, row.about = row.revision + 1, shot.name, now(), _about(shot)
+    session.add(ChangeRow(shot_id=row.id, revision=row.revision, ops=made.ops))
+    if row.revision - row.written >= WRITTEN:
+        row.document, row.written = made.after.document, row.revision
     project = session.get(Project, row.project_id)
     if project:
         project.updated = row.updated
     notify(session, "shot", shot=row.id, revision=row.revision)
+    session.flush()
+    documents: Documents = session.info["documents"]
+    documents.put(row, made.after)
+    since = [] if base == row.revision - 1 else _since(session, row, base) or []
+    ops = [op for change in since for op in change] if since else made.ops
+    return Done(row, before, made.after, base, ops)
+
+
+def prune(session: Session, keep: int = 1000) -> int:
+    """Forgets changes that nobody's edit will be held against any more; returns how many went."""
+    gone = 0
+    for row in session.scalars(select(ShotRow).where(ShotRow.revision - ShotRow.forgotten > 2 * keep)):
+        until = min(row.written, row.revision - keep)
+        statement = delete(ChangeRow).where(ChangeRow.shot_id == row.id, ChangeRow.revision <= until)
+        gone += session.execute(statement).rowcount  # type: ignore[attr-defined]
+        row.forgotten = until
+    return gone
 
 
 def history(session: Session, row: ShotRow) -> dict[str, Any]:
     """Whether there is something to undo and to redo, and what it is called."""
-    last = session.get(EditRow, (row.id, row.cursor))
-    following = session.get(EditRow, (row.id, row.cursor + 1))
-    return {"undo": last.label or "last change" if last else None,
-            "redo": following.label or "next change" if following else None}  # fmt: skip
+    pair = session.execute(
+        select(EditRow.seq, EditRow.label).where(
+            EditRow.shot_id == row.id, EditRow.seq.in_((row.cursor, row.cursor + 1))
+        )
+    )
+    labels = {one.seq: one.label for one in pair}
+    last, following = labels.get(row.cursor), labels.get(row.cursor + 1)
+    return {"undo": None if last is None else last or "last change",
+            "redo": None if following is None else following or "next change"}  # fmt: skip

@@ -1,41 +1,42 @@
-"""Removing blobs that nothing points to any more."""
+"""Keeping the store tidy: what nothing points to any more, and what nobody asks for."""
 
 from __future__ import annotations
 
-from typing import Any
-
-from sqlalchemy import select
+from sqlalchemy import select, text
 
 from cuvrel.store.blobs import Blobs
 from cuvrel.store.db import Database
 from cuvrel.store.models import FootageRow, JobRow, MatteFrame
+from cuvrel.store.shots import prune
+from cuvrel.store.trash import expire, footage_blobs, frame_blobs, job_blobs
+
+EVERY = 3600.0  # seconds between two sweeps
+LOCK = 7022  # of PostgreSQL's advisory locks
 
 
 def used_blobs(database: Database) -> set[str]:
-    """Every blob that a row points to."""
+    """Every blob that a row points to, in the trash or not."""
     used: set[str] = set()
     with database.session() as session:
         for footage in session.scalars(select(FootageRow)):
-            if footage.state != "refused":
-                used |= _named(footage.blob, footage.proxy.get("blob"), footage.film.get("blob"))
-        for blob, base, lessons in session.execute(select(MatteFrame.blob, MatteFrame.base, MatteFrame.lessons)):
-            used |= _named(blob, (base or {}).get("blob"), *((lessons or {}).get(step) for step in ("1", "-1")))
+            used |= footage_blobs(footage)
+        for row in session.execute(select(MatteFrame.blob, MatteFrame.base, MatteFrame.lessons)):
+            used |= frame_blobs(*row)
         for job in session.scalars(select(JobRow)):
-            used |= _of_job(job)
+            used |= job_blobs(job)
     return used
 
 
-def _named(*blobs: str | None) -> set[str]:
-    return {blob for blob in blobs if blob}
-
-
-def _of_job(job: JobRow) -> set[str]:
-    found: list[Any] = [job.args.get("frames"), job.result.get("blob")]
-    if job.state in ("waiting", "working", "failed"):
-        found += [part[0] for part in job.progress.get("parts", [])]
-    return {str(blob) for blob in found if blob}
-
-
 def sweep(database: Database, blobs: Blobs, older: float = 3600.0) -> int:
-    """Removes what is unused and older than `older` seconds; returns how many blobs went."""
+    """Removes blobs that are unused and older than `older` seconds; returns how many went."""
     return blobs.sweep(used_blobs(database), older)
+
+
+def tidy(database: Database, blobs: Blobs) -> None:
+    """Empties the trash of what is too old, forgets old changes, and sweeps; one process at a time does it."""
+    with database.session() as session:
+        if not session.scalar(text("SELECT pg_try_advisory_xact_lock(:lock)"), {"lock": LOCK}):
+            return
+        expire(session)
+        prune(session)
+    sweep(database, blobs)

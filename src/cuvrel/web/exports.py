@@ -9,12 +9,12 @@ from flask import Response, send_file
 from flask_openapi3 import APIBlueprint
 
 from cuvrel.core.recipe.errors import CuvrelError, RecipeError
-from cuvrel.core.recipe.models import Shot
 from cuvrel.core.stand.export import export_kind
 from cuvrel.jobs.queue import OPEN, put, tell
 from cuvrel.store import shots as store
+from cuvrel.store.documents import document_of
+from cuvrel.store.frames import snapshot
 from cuvrel.store.models import JobRow
-from cuvrel.store.pictures import snapshot
 from cuvrel.web.models import ById, ExportRequest, JobOut
 from cuvrel.web.present import answer, job_out
 from cuvrel.web.problems import Problem
@@ -30,11 +30,13 @@ def new_export(path: ById, body: ExportRequest) -> Response:
     export = export_kind(body.kind)
     with shared.database.session() as session:
         row = store.found(session, path.id)
-        shot = Shot.model_validate(row.document)
-        count = shot.plate_footage().frames
-        last = count - 1 if body.last is None else body.last
-        if not body.first <= last < count:
-            raise RecipeError(f"Frames {body.first} to {last} are not a part of this shot, which has {count}.")
+        shot = store.shot_of(session, row)
+        within = shot.frames
+        first = within[0] if body.first is None else body.first
+        last = within[-1] if body.last is None else body.last
+        if not within[0] <= first <= last <= within[-1]:
+            whole = f"which has the frames {within[0]} to {within[-1]}"
+            raise RecipeError(f"Frames {first} to {last} are not a part of this shot, {whole}.")
         title, name = export.label, file_name(shot.name)
         if export.what != "result":
             try:
@@ -47,9 +49,9 @@ def new_export(path: ById, body: ExportRequest) -> Response:
             name += f"_{export.alpha}"
         frames = shared.blobs.put(json.dumps(snapshot(session, row.id)).encode())
         job = put(
-            session, "export", row.project_id, title, shot_id=row.id, total=last - body.first + 1,
-            args={"kind": export.kind, "target": body.target, "first": body.first, "last": last, "name": name,
-                  "document": row.document, "frames": frames},
+            session, "export", row.project_id, title, shot_id=row.id, total=last - first + 1,
+            args={"kind": export.kind, "target": body.target, "first": first, "last": last, "name": name,
+                  "document": document_of(session, row).document, "frames": frames},
         )  # fmt: skip
         out = job_out(job)
     shared.enqueue(out.id)

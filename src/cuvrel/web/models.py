@@ -7,7 +7,9 @@ from typing import Any, Literal
 from pydantic import BaseModel, ConfigDict, Field
 
 from cuvrel.core.motion.deeds import Clip, Deed
+from cuvrel.core.recipe.declared import Family
 from cuvrel.core.recipe.models import Shot
+from cuvrel.core.recipe.values import CurvePoints, RampStops
 
 
 class In(BaseModel):
@@ -66,11 +68,11 @@ class SettledOut(BaseModel):
 
 
 class ExportRequest(In):
-    """An export of frames `first` to `last`; target is a matte's id where the kind needs one."""
+    """An export of frames `first` to `last`, by default the shot's range; target: a matte's id where one is needed."""
 
     kind: str
     target: str | None = None
-    first: int = Field(0, ge=0)
+    first: int | None = Field(None, ge=0)
     last: int | None = Field(None, ge=0)
 
 
@@ -181,6 +183,13 @@ class History(BaseModel):
     redo: str | None
 
 
+class Use(BaseModel):
+    """That something names something else: `owner` is "shot", "matte:ID" or "plane:ID", `thing` "KIND:ID"."""
+
+    owner: str
+    thing: str
+
+
 class ShotOut(BaseModel):
     """A shot with all that the workspace needs at once."""
 
@@ -193,6 +202,7 @@ class ShotOut(BaseModel):
     frames: list[FrameOut]
     jobs: list[JobOut]
     plate: FootageOut
+    uses: list[Use]
 
 
 class Touched(BaseModel):
@@ -204,12 +214,18 @@ class Touched(BaseModel):
 
 
 class EditOut(BaseModel):
-    """The shot after an edit, an undo or a redo, and the matte frames that changed with it."""
+    """What an edit, an undo or a redo did, and the stored frames that changed with it.
 
+    ops: the operations that lead from the revision `base`, on which an edit was made, to `revision`. They hold what
+    others changed meanwhile, and all fields that the edit left to their defaults.
+    """
+
+    base: int
     revision: int
-    document: Shot
+    ops: list[dict[str, Any]]
     history: History
     touched: list[Touched]
+    uses: list[Use] | None = Field(description="None where they are what they were")
 
 
 class DeedRequest(Deed):
@@ -339,7 +355,7 @@ class CleanPlateRequest(In):
     """
 
     how: Literal["median", "free", "parts"]
-    first: int = Field(0, ge=0)
+    first: int | None = Field(None, ge=0)
     last: int | None = Field(None, ge=0)
     matte: str | None = Field(None, max_length=40)
     parts: list[PlatePart] = Field(default_factory=list, max_length=20)
@@ -390,8 +406,10 @@ class FieldOut(BaseModel):
     name: str
     label: str
     hint: str = ""
-    control: Literal["number", "colour", "switch", "choice", "footage", "plane"]
-    default: float | bool | str | tuple[float, float, float] | None = None
+    control: Literal["number", "colour", "point", "curve", "ramp", "switch", "choice", "footage", "plane", "matte"]
+    default: float | bool | str | tuple[float, float] | tuple[float, float, float] | CurvePoints | RampStops | None = (
+        None
+    )
     options: list[str] = Field(default_factory=list)
     low: float = 0
     high: float = 1
@@ -405,12 +423,13 @@ class FieldOut(BaseModel):
 class DeclaredOut(BaseModel):
     """A declared pull, edge step, plane kind or treatment."""
 
-    family: Literal["pull", "edge", "treatment", "plane", "placement", "time"]
+    family: Family
     kind: str
     label: str
     hint: str
     group: str
     needs_matte: bool
+    holds: Literal["marks", "shapes"] | None = Field(description="what a pull has besides its values")
     fields: list[FieldOut]
 
 
@@ -428,6 +447,37 @@ class CatalogueOut(BaseModel):
 
     declared: list[DeclaredOut]
     exports: list[ExportKind]
+
+
+class DeleteQuery(BaseModel):
+    """for_good: deletes what is in the trash already."""
+
+    for_good: bool = False
+
+
+class TrashedOut(BaseModel):
+    """Something in the trash, and since when; None once it is out of it or deleted."""
+
+    kind: Literal["project", "shot", "footage", "job"]
+    id: int
+    name: str
+    project: int
+    trashed: str | None
+
+
+class TrashOut(BaseModel):
+    """All that is in the trash."""
+
+    trash: list[TrashedOut]
+
+
+class SpaceOut(BaseModel):
+    """Bytes by what takes them."""
+
+    footage: int
+    frames: int
+    exports: int
+    total: int
 
 
 class Uploaded(BaseModel):

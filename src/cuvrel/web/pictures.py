@@ -22,14 +22,14 @@ from cuvrel.core.media.writer import png_bytes
 from cuvrel.core.pulls.colour_fit import fitted
 from cuvrel.core.pulls.colour_key import narrowed, sampled, spread_of, widened
 from cuvrel.core.pulls.difference_key import suggested
-from cuvrel.core.recipe.check import read_shot
 from cuvrel.core.recipe.declared import declared
 from cuvrel.core.recipe.errors import RecipeError
 from cuvrel.core.recipe.hashing import hash_tree, key_of
 from cuvrel.core.recipe.models import Shot
+from cuvrel.core.recipe.needs import footage
 from cuvrel.core.stand.build import Stand
 from cuvrel.core.stand.nodes import Node, work_out
-from cuvrel.core.stand.views import checked, view
+from cuvrel.core.stand.views import checked, size_of, view
 from cuvrel.store import shots as store
 from cuvrel.store.models import ShotRow
 from cuvrel.store.pictures import StoreSources
@@ -63,7 +63,7 @@ CORE = Path(core.__file__).parent  # what computes pictures
 def stand_of(session: Session, row: ShotRow, width: int) -> Stand:
     """The stand of a shot as its rows are now, at a picture's width."""
     shared = services()
-    shot = read_shot(row.document)
+    shot = store.shot_of(session, row)
     scale = min(1.0, width / shot.plate_footage().width)
     return Stand(shot, StoreSources(session, row.id, shot, shared.blobs, shared.readers), scale)
 
@@ -86,7 +86,8 @@ def keys(path: ById, query: KeysQuery) -> Response:
         stand = stand_of(session, store.found(session, path.id), query.width)
     last = min(query.last, stand.frames - 1, query.first + MOST_KEYS - 1)
     found = [_kept_as(view(stand, query.view, frame)) for frame in range(query.first, last + 1)]
-    return answer(KeysOut(first=query.first, keys=found, width=stand.size[1], height=stand.size[0]))
+    height, width = size_of(stand, query.view)
+    return answer(KeysOut(first=query.first, keys=found, width=width, height=height))
 
 
 @api.get("/shots/<int:id>/picture/<string:key>")
@@ -111,9 +112,9 @@ def sample(path: ById, query: SampleQuery) -> Response:
     shared = services()
     with shared.database.session() as session:
         row = store.found(session, path.id)
-        stand = stand_of(session, row, read_shot(row.document).plate_footage().width)
+        stand = stand_of(session, row, store.shot_of(session, row).plate_footage().width)
     frame_there(stand, query.frame)
-    height, width = stand.size
+    height, width = stand.plate_size
     x0, x1 = max(0, query.x0), min(width, query.x1)
     y0, y1 = max(0, query.y0), min(height, query.y1)
     if x0 >= x1 or y0 >= y1:
@@ -130,7 +131,7 @@ def _values(shot: Shot, kind: str, pull_id: str, frame: int) -> dict[str, Any]:
     """The plain values of a pull at a frame. Raises NotFound."""
     entry = declared("pull", kind)
     try:
-        return entry.read(shot.pull(pull_id, kind)[1].params).at(frame)
+        return shot.pull(pull_id, kind)[1].values().at(shot.env(frame))
     except KeyError:
         raise store.NotFound(f"There is no such {entry.label.lower()} in this shot.") from None
 
@@ -168,7 +169,7 @@ def suggest(path: ById, query: SuggestQuery) -> Response:
     values = _values(stand.shot, "difference_key", query.pull, query.frame)
     if not values["plate"]:
         raise RecipeError("The difference key has no clean plate yet.", "Choose or build one first.")
-    clean = work_out(stand.footage(values["plate"], query.frame), shared.cache)
+    clean = work_out(stand.other(footage(query.frame, values["plate"])), shared.cache)
     return answer(SuggestOut(values=suggested(plate, clean, values, stand.scale), edge={}))
 
 

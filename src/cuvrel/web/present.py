@@ -9,11 +9,13 @@ from pydantic import BaseModel
 from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
+from cuvrel.core.recipe.revise import Checked
 from cuvrel.jobs.queue import OPEN, job_json
+from cuvrel.store.documents import document_of
 from cuvrel.store.mattes import frames_of
 from cuvrel.store.models import FootageRow, JobRow, MatteFrame, Project, ShotRow
 from cuvrel.store.shots import history
-from cuvrel.web.models import FilmOut, FootageOut, FrameOut, JobOut, ProjectOut, ShotCard, ShotOut
+from cuvrel.web.models import FilmOut, FootageOut, FrameOut, JobOut, ProjectOut, ShotCard, ShotOut, Use
 
 
 def answer(model: BaseModel, status: int = 200) -> Response:
@@ -42,14 +44,12 @@ def footage_out(row: FootageRow) -> FootageOut:
 
 def shot_card(row: ShotRow) -> ShotCard:
     """A shot in a list."""
-    document = row.document
-    plate = next(f for f in document["footage"] if f["id"] == document["plate"])
     return ShotCard(
         id=row.id,
         name=row.name,
-        frames=plate["frames"],
-        fps=plate["fps"],
-        mattes=len(document["mattes"]),
+        frames=row.about["frames"],
+        fps=row.about["fps"],
+        mattes=row.about["mattes"],
         updated=row.updated.isoformat(),
         picture=f"/api/shots/{row.id}/card.jpg?revision={row.revision}",
     )
@@ -57,11 +57,17 @@ def shot_card(row: ShotRow) -> ShotCard:
 
 def project_out(session: Session, row: Project) -> ProjectOut:
     """A project with what it holds."""
-    shots = session.scalars(select(ShotRow).where(ShotRow.project_id == row.id).order_by(ShotRow.id)).all()
-    footage = session.scalars(select(FootageRow).where(FootageRow.project_id == row.id).order_by(FootageRow.id)).all()
+    shots = session.scalars(
+        select(ShotRow).where(ShotRow.project_id == row.id, ShotRow.trashed.is_(None)).order_by(ShotRow.id)
+    ).all()
+    footage = session.scalars(
+        select(FootageRow).where(FootageRow.project_id == row.id, FootageRow.trashed.is_(None)).order_by(FootageRow.id)
+    ).all()
     jobs = session.scalars(
         select(JobRow)
-        .where(JobRow.project_id == row.id, (JobRow.kind == "export") | JobRow.state.in_(OPEN))
+        .where(
+            JobRow.project_id == row.id, JobRow.trashed.is_(None), (JobRow.kind == "export") | JobRow.state.in_(OPEN)
+        )
         .order_by(JobRow.id.desc())
         .limit(100)
     ).all()
@@ -77,21 +83,33 @@ def project_out(session: Session, row: Project) -> ProjectOut:
 
 def frame_out(row: MatteFrame) -> FrameOut:
     """A stored matte frame."""
-    return FrameOut(pull=row.pull_id, frame=row.frame, origin=row.origin, doubt=row.doubt, blob=row.blob, halt=row.halt)
+    return FrameOut(pull=row.owner, frame=row.frame, origin=row.origin, doubt=row.doubt, blob=row.blob, halt=row.halt)
+
+
+def uses_of(document: Checked) -> list[Use]:
+    """What names what in a document."""
+    return [Use(owner=one.owner, thing=f"{'plane' if one.kind == 'group' else one.kind}:{one.id}")
+            for one in document.references]  # fmt: skip
 
 
 def shot_out(session: Session, row: ShotRow) -> ShotOut:
     """A shot with all that the workspace needs."""
     project = session.get(Project, row.project_id)
     assert project is not None
-    plate = session.get(FootageRow, int(row.document["plate"]))
+    checked = document_of(session, row)
+    shot = checked.shot
+    plate = session.get(FootageRow, int(shot.plate))
     assert plate is not None
     # a follow that failed is shown until another one was started
     newest = select(func.max(JobRow.id)).where(JobRow.shot_id == row.id, JobRow.kind == "follow").scalar_subquery()
     failed = (JobRow.state == "failed") & (JobRow.id == newest)
     jobs = session.scalars(
         select(JobRow)
-        .where(JobRow.shot_id == row.id, (JobRow.kind == "export") | JobRow.state.in_(OPEN) | failed)
+        .where(
+            JobRow.shot_id == row.id,
+            JobRow.trashed.is_(None),
+            (JobRow.kind == "export") | JobRow.state.in_(OPEN) | failed,
+        )
         .order_by(JobRow.id.desc())
         .limit(60)
     ).all()
@@ -100,9 +118,10 @@ def shot_out(session: Session, row: ShotRow) -> ShotOut:
         project=project.id,
         project_name=project.name,
         revision=row.revision,
-        document=row.document,
+        document=shot,
         history=history(session, row),
         frames=[frame_out(f) for f in frames_of(session, row.id)],
         jobs=[job_out(j) for j in jobs],
         plate=footage_out(plate),
+        uses=uses_of(checked),
     )

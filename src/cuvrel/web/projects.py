@@ -22,7 +22,7 @@ api = APIBlueprint("projects", __name__, url_prefix="/api", abp_responses={"422"
 def list_projects() -> Response:
     """All projects."""
     with services().database.session() as session:
-        rows = session.scalars(select(Project).order_by(Project.updated.desc())).all()
+        rows = session.scalars(select(Project).where(Project.trashed.is_(None)).order_by(Project.updated.desc())).all()
         return answer(ProjectList(projects=[project_out(session, row) for row in rows]))
 
 

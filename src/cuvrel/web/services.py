@@ -31,13 +31,16 @@ class Services:
         self.cache = Cache(config.cache_bytes)
         self.listener = Listener(config.conninfo)
         self._queue: procrastinate.App | None = None
+        self._opening = threading.Lock()
         threading.Thread(target=warm_up, name="warm", daemon=True).start()
 
     def enqueue(self, job_id: int) -> None:
         """Puts a job, whose row is committed, into the queue."""
-        if self._queue is None:
-            self._queue = queue_app(self.config)
-            self._queue.open()
+        with self._opening:
+            if self._queue is None:
+                queue = queue_app(self.config)
+                queue.open()
+                self._queue = queue
         enqueue(self.database, self._queue, job_id)
 
 

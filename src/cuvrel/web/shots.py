@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from typing import Any
 
 from flask import Response
 from flask_openapi3 import APIBlueprint
@@ -14,10 +15,11 @@ from cuvrel.core.recipe.models import Plane, Shot
 from cuvrel.core.stand.settle import settling_key
 from cuvrel.jobs.queue import OPEN, put
 from cuvrel.store import shots as store
+from cuvrel.store.documents import document_of
 from cuvrel.store.footage import entry
-from cuvrel.store.mattes import frames_of
-from cuvrel.store.models import FootageRow, JobRow, MatteFrame, Project, ShotRow
-from cuvrel.store.pictures import snapshot
+from cuvrel.store.frames import snapshot
+from cuvrel.store.mattes import frames_of, plate_row
+from cuvrel.store.models import FootageRow, JobRow, MatteFrame, Project
 from cuvrel.web.models import (
     ById,
     CleanPlateRequest,
@@ -35,7 +37,7 @@ from cuvrel.web.models import (
     ShotOut,
     Touched,
 )
-from cuvrel.web.present import answer, frame_out, job_out, shot_out
+from cuvrel.web.present import answer, frame_out, job_out, shot_out, uses_of
 from cuvrel.web.problems import Problem
 from cuvrel.web.services import services
 
@@ -75,20 +77,31 @@ def get_frames(path: ById) -> Response:
         return answer(FramesOut(frames=[frame_out(f) for f in frames_of(session, path.id)]))
 
 
-Step = Callable[[Session], "tuple[ShotRow, Shot, Shot] | None"]
+Step = Callable[[Session, "store.Foreseen | None"], "store.Done | None"]
 
 
-def _changed(step: Step) -> Response:
+def _changed(shot_id: int, ops: list[dict[str, Any]] | None, back: bool, step: Step) -> Response:
+    """Makes a step. What takes long, solving the frames that it marks, is done before the shot is locked."""
     shared = services()
     with shared.database.session() as session:
-        done = step(session)
+        foreseen = store.foresee(session, shot_id, ops, back)
+    solutions = {}
+    if foreseen is not None:
+        solutions = shared.touches.solve(shared.database, shot_id, foreseen.before.shot, foreseen.made.after.shot)
+    with shared.database.session() as session:
+        done = step(session, foreseen)
         if done is None:
             raise CuvrelError("There is nothing more to take back or to make again.")
-        row, before, after = done
-        touched = [Touched(pull=pull, frame=frame, now=_now(session, row.id, pull, frame))
-                   for pull, frame in shared.touches.sync(session, row.id, before, after)]  # fmt: skip
+        row = done.row
+        pairs = shared.touches.store(session, row.id, done.before.shot, done.after.shot, solutions)
+        touched = [Touched(pull=pull, frame=frame, now=_now(session, row.id, pull, frame)) for pull, frame in pairs]
         history = History(**store.history(session, row))
-        return answer(EditOut(revision=row.revision, document=after, history=history, touched=touched))
+        uses = (
+            uses_of(done.after) if uses_of(done.before) != uses_of(done.after) or done.base < row.revision - 1 else None
+        )
+        return answer(
+            EditOut(base=done.base, revision=row.revision, ops=done.ops, history=history, touched=touched, uses=uses)
+        )
 
 
 def _now(session: Session, shot_id: int, pull: str, frame: int) -> FrameOut | None:
@@ -99,19 +112,23 @@ def _now(session: Session, shot_id: int, pull: str, frame: int) -> FrameOut | No
 @api.post("/shots/<int:id>/edits", responses={200: EditOut})
 def edit(path: ById, body: Edits) -> Response:
     """Applies an edit. Marks that come or go with it change their frames at once."""
-    return _changed(lambda session: store.edit(session, path.id, body.revision, body.ops, body.label, body.gesture))
+
+    def step(session: Session, foreseen: store.Foreseen | None) -> store.Done:
+        return store.edit(session, path.id, body.revision, body.ops, body.label, body.gesture, foreseen)
+
+    return _changed(path.id, body.ops, False, step)
 
 
 @api.post("/shots/<int:id>/undo", responses={200: EditOut})
 def undo(path: ById) -> Response:
     """Takes the last edit back."""
-    return _changed(lambda session: store.undo(session, path.id))
+    return _changed(path.id, None, True, lambda session, foreseen: store.undo(session, path.id, foreseen))
 
 
 @api.post("/shots/<int:id>/redo", responses={200: EditOut})
 def redo(path: ById) -> Response:
     """Makes the last undone edit again."""
-    return _changed(lambda session: store.redo(session, path.id))
+    return _changed(path.id, None, False, lambda session, foreseen: store.redo(session, path.id, foreseen))
 
 
 @api.post("/shots/<int:id>/ready")
@@ -119,9 +136,9 @@ def ready(path: ById, query: FrameQuery) -> Response:
     """Prepares a frame that is about to be marked, so that its first mark answers as quickly as the next."""
     shared = services()
     with shared.database.session() as session:
-        row = store.found(session, path.id)
-        shot = Shot.model_validate(row.document)
-        shared.touches.warm(session, shot, min(query.frame, shot.plate_footage().frames - 1))
+        shot = store.shot_of(session, store.found(session, path.id))
+        plate = plate_row(session, shot)
+    shared.touches.warm(plate, shot, min(query.frame, shot.plate_footage().frames - 1))
     return Response(status=204)
 
 
@@ -131,7 +148,7 @@ def follow(path: ById, body: FollowRequest) -> Response:
     shared = services()
     with shared.database.session() as session:
         row = store.locked(session, path.id)
-        shot = Shot.model_validate(row.document)
+        shot = store.shot_of(session, row)
         try:
             matte, pull = shot.trace(body.pull)
         except KeyError:
@@ -162,7 +179,7 @@ def settle(path: ById, body: SettleRequest) -> Response:
     shared = services()
     with shared.database.session() as session:
         row = store.locked(session, path.id)
-        shot = Shot.model_validate(row.document)
+        shot = store.shot_of(session, row)
         try:
             matte, token = shot.matte(body.matte), settling_key(shot, body.matte, _stored(session, row.id))
         except KeyError:
@@ -170,7 +187,7 @@ def settle(path: ById, body: SettleRequest) -> Response:
         if _open(session, path.id, "settle", matte=matte.id):
             raise CuvrelError("This matte is being settled already.", "Wait for its end.")
         job = put(session, "settle", row.project_id, f"Settling {matte.name}", shot_id=row.id,
-                  args={"matte": matte.id, "token": token, "document": row.document})  # fmt: skip
+                  args={"matte": matte.id, "token": token, "document": document_of(session, row).document})  # fmt: skip
         out = job_out(job)
     shared.enqueue(out.id)
     return answer(out, 202)
@@ -182,9 +199,10 @@ def clean_plate(path: ById, body: CleanPlateRequest) -> Response:
     shared = services()
     with shared.database.session() as session:
         row = store.found(session, path.id)
-        shot = Shot.model_validate(row.document)
+        shot = store.shot_of(session, row)
         count = shot.plate_footage().frames
-        last = min(count - 1, count - 1 if body.last is None else body.last)
+        first = shot.frames[0] if body.first is None else body.first
+        last = min(count - 1, shot.frames[-1] if body.last is None else body.last)
         known = {matte.id for matte in shot.mattes}
         wanted = [part.matte for part in body.parts] if body.how == "parts" else [body.matte]
         if any(one is not None and one not in known for one in wanted):
@@ -193,9 +211,13 @@ def clean_plate(path: ById, body: CleanPlateRequest) -> Response:
             raise CuvrelError("Which matte the subject is under must be chosen.", "Pull a rough matte first.")
         if body.how == "parts" and (not body.parts or any(part.frame >= count for part in body.parts)):
             raise CuvrelError("A clean plate from held frames needs frames of this shot.", "Choose one at least.")
-        if body.first > last:
+        if first > last:
             raise CuvrelError("The first frame lies behind the last one.")
-        args = body.model_dump(mode="json") | {"last": last, "document": row.document}
+        args = body.model_dump(mode="json") | {
+            "first": first,
+            "last": last,
+            "document": document_of(session, row).document,
+        }
         job = put(session, "clean_plate", row.project_id, "Building a clean plate", shot_id=row.id, args=args)
         out = job_out(job)
     shared.enqueue(out.id)
@@ -207,7 +229,7 @@ def settled(path: ById) -> Response:
     """Which settled mattes are out of date."""
     with services().database.session() as session:
         row = store.found(session, path.id)
-        shot = Shot.model_validate(row.document)
+        shot = store.shot_of(session, row)
         stored = _stored(session, row.id)
         old = [m.id for m in shot.mattes if m.settled and m.settled != settling_key(shot, m.id, stored)]
     return answer(SettledOut(out_of_date=old))

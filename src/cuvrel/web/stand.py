@@ -6,7 +6,6 @@ from flask import Response
 from flask_openapi3 import APIBlueprint
 
 from cuvrel.core.motion.deeds import LABELS, copied, done
-from cuvrel.core.recipe.models import Shot
 from cuvrel.core.stand.costs import costs
 from cuvrel.store import shots as store
 from cuvrel.web.models import ById, ClipsOut, CopyRequest, CostsOut, CostsQuery, DeedOut, DeedRequest
@@ -22,17 +21,16 @@ api = APIBlueprint("stand", __name__, url_prefix="/api", abp_responses={"422": P
 def deed(path: ById, body: DeedRequest) -> Response:
     """What a deed would change, as operations on the document as it is now; nothing is changed by asking."""
     with services().database.session() as session:
-        document = store.found(session, path.id).document
-    fps = Shot.model_validate(document).plate_footage().fps
-    return answer(DeedOut(ops=done(document, body, fps), label=LABELS[body.kind]))
+        shot = store.shot_of(session, store.found(session, path.id))
+    return answer(DeedOut(ops=done(shot, body), label=LABELS[body.kind]))
 
 
 @api.post("/shots/<int:id>/copied", responses={200: ClipsOut})
 def copy(path: ById, body: CopyRequest) -> Response:
     """The keyframes of a set, to be pasted elsewhere."""
     with services().database.session() as session:
-        document = store.found(session, path.id).document
-    return answer(ClipsOut(clips=copied(document, body.places, body.first, body.last)))
+        shot = store.shot_of(session, store.found(session, path.id))
+    return answer(ClipsOut(clips=copied(shot, body.places, body.first, body.last)))
 
 
 @api.get("/shots/<int:id>/costs", responses={200: CostsOut})

@@ -1,17 +1,19 @@
-"""Edge: holes and specks, smoothing, grow, feather, clean black and white, gamma."""
+"""Edge: holes and specks, smoothing, grow, feather, black and white point, gamma; steady and fine detail before."""
 
 from __future__ import annotations
-
-from typing import Any
 
 import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from cuvrel.core.edge.detail import fine_detail
 from cuvrel.core.edge.distance import signed_distance
+from cuvrel.core.edge.steady import steadied
 from cuvrel.core.media.box import bounds
 from cuvrel.core.media.rows import in_rows, kernel
-from cuvrel.core.recipe.declared import Params, declare, number
+from cuvrel.core.recipe.context import Context
+from cuvrel.core.recipe.declared import Params, Stage, Values, declare, number
+from cuvrel.core.recipe.needs import Need, Pictures, all_of, own, plate
 from cuvrel.core.recipe.values import Scalar
 
 F32 = NDArray[np.float32]
@@ -21,7 +23,7 @@ FAINT = 0.02  # coverage that nobody sees
 class EdgeParams(Params):
     """What the edge step may do; the defaults change nothing.
 
-    `steady`, `fine` and `own_colour` are the stand's: they need other frames, or the picture.
+    `own_colour` is a cut-out's: it changes the plate's colours and not the matte.
     """
 
     grow: Scalar = number(
@@ -29,8 +31,8 @@ class EdgeParams(Params):
     )
     feather_in: Scalar = number(0.0, "Inner feather", 0, 80, step=0.5, unit="px", neutral=0, hint="softens inwards")
     feather_out: Scalar = number(0.0, "Outer feather", 0, 80, step=0.5, unit="px", neutral=0, hint="softens outwards")
-    clean_black: Scalar = number(0.0, "Clean black", 0, 0.95, neutral=0, hint="what lies below becomes 0")
-    clean_white: Scalar = number(1.0, "Clean white", 0.05, 1, neutral=1, hint="what lies above becomes 1")
+    black_point: Scalar = number(0.0, "Black point", 0, 0.95, neutral=0, hint="what lies below becomes 0")
+    white_point: Scalar = number(1.0, "White point", 0.05, 1, neutral=1, hint="what lies above becomes 1")
     gamma: Scalar = number(1.0, "Gamma", 0.2, 5, neutral=1, hint="lifts or lowers what is between")
     holes: Scalar = number(
         0.0, "Fill holes", 0, 400, step=1, unit="px", neutral=0, hint="closes holes up to this width", animatable=False
@@ -71,12 +73,45 @@ class EdgeParams(Params):
     )
 
 
-@declare("edge", "edge", "Edge", EdgeParams, hint="the last step of every matte")
-def edge(matte: F32, values: dict[str, Any], scale: float) -> F32:
+def _around(values: Values, frame: int) -> list[Need]:
+    """The matte and the plate on the neighbouring frames, and the plate on this one."""
+    reach = int(values["steady"])
+    near = [other for other in range(frame - reach, frame + reach + 1) if other != frame]
+    return [plate(frame), *(need for other in near for need in (own(other), plate(other)))]
+
+
+def _steadied(matte: F32, values: Values, context: Context, pictures: Pictures) -> F32:
+    here, *rest = all_of(pictures)
+    pairs = [(cover, seen) for cover, seen in zip(rest[::2], rest[1::2], strict=True) if cover is not None]
+    return steadied(matte, here, pairs)  # type: ignore[arg-type]  # a matte comes with its plate
+
+
+def _detailed(matte: F32, values: Values, context: Context, pictures: Pictures) -> F32:
+    rgb = pictures[0]
+    assert rgb is not None
+    return fine_detail(rgb, matte, float(values["reach"]) * context.scale, float(values["fine"]))
+
+
+STAGES = (
+    Stage("steady", _steadied, ("steady",), lambda values: values["steady"] <= 0, _around, still=True),
+    Stage("fine", _detailed, ("fine", "reach"), lambda values: values["fine"] <= 0, lambda _, frame: [plate(frame)]),
+)
+
+
+def _rests(values: Values) -> bool:
+    return all(value == EdgeParams.model_fields[name].default for name, value in values.items())
+
+
+@declare(
+    "edge", "edge", "Edge", EdgeParams, hint="the last step of every matte", stages=STAGES, apart=["own_colour"],
+    rests=_rests,
+)  # fmt: skip
+def edge(matte: F32, values: Values, context: Context) -> F32:
     """The matte after its edge step, (H, W) float32, 0 to 1.
 
-    values: the parameters at this frame, in plate pixels; `scale` is this picture's size over the plate's.
+    values: the parameters at this frame, in plate pixels.
     """
+    scale = context.scale
     grow = float(values["grow"]) * scale
     inner, outer = float(values["feather_in"]) * scale, float(values["feather_out"]) * scale
     out = matte
@@ -86,7 +121,7 @@ def edge(matte: F32, values: dict[str, Any], scale: float) -> F32:
         out = smoothed(out, float(values["smooth"]) * scale)
     if grow or inner or outer:
         out = _moved(out, grow, inner, outer)
-    low, high = float(values["clean_black"]), float(values["clean_white"])
+    low, high = float(values["black_point"]), float(values["white_point"])
     if low > 0 or high < 1:
         out = np.clip((out - low) / max(0.01, high - low), 0, 1)
     if values["gamma"] != 1:

@@ -5,13 +5,14 @@ from __future__ import annotations
 from typing import Any, Literal
 
 from pydantic import Field
+from pydantic_core import to_jsonable_python
 
 from cuvrel.core.motion import keyframes
 from cuvrel.core.recipe.errors import RecipeError
+from cuvrel.core.recipe.models import Shot
 from cuvrel.core.recipe.moving import Moving, name_under, within
-from cuvrel.core.recipe.values import Ease, Key, Strict
+from cuvrel.core.recipe.values import Ease, Env, Key, Plain, Strict
 
-Doc = dict[str, Any]
 Ops = list[dict[str, Any]]
 Kind = Literal["shift", "copy", "stretch", "reverse", "remove", "paste", "arrive", "leave", "bake"]
 LABELS: dict[Kind, str] = {
@@ -45,11 +46,11 @@ class Deed(Strict):
     clips: list[Clip] = Field(default_factory=list, max_length=1000)
 
 
-def copied(document: Doc, places: list[str], first: int, last: int) -> list[Clip]:
+def copied(shot: Shot, places: list[str], first: int, last: int) -> list[Clip]:
     """The keys of a set, by value. Raises RecipeError where there are none."""
     clips = []
-    for one in within(document, places):
-        keys = keyframes.keys_of(one.value())
+    for one in within(shot, places):
+        keys = keyframes.keys_of(one.value)
         chosen = [key for key in keys.keys if first <= key.frame <= last] if keys else []
         if chosen:
             clips.append(Clip(name=name_under(one.path, places) or "", keys=chosen))
@@ -58,16 +59,16 @@ def copied(document: Doc, places: list[str], first: int, last: int) -> list[Clip
     return clips
 
 
-def done(document: Doc, deed: Deed, fps: float) -> Ops:
+def done(shot: Shot, deed: Deed) -> Ops:
     """The JSON Patch operations of a deed. Raises RecipeError when it would change nothing."""
     if deed.kind in ("arrive", "leave", "bake") and deed.first >= deed.last:
         raise RecipeError("The last frame must lie behind the first one.")
-    found = within(document, deed.places)
-    pairs = _pasted(found, deed) if deed.kind == "paste" else [(one, _new(one, deed, fps)) for one in found]
+    found, env = within(shot, deed.places), shot.env(0)
+    pairs = _pasted(found, deed) if deed.kind == "paste" else [(one, _new(one, deed, env)) for one in found]
     ops = []
     for one, value in pairs:
         plain = _json(value)
-        if plain != _json(one.value()):
+        if plain != _json(one.value):
             ops.append({"op": "add", "path": one.path, "value": plain})
     if not ops:
         raise RecipeError(_nothing(deed.kind))
@@ -80,8 +81,8 @@ def _nothing(kind: Kind) -> str:
     return "Nothing here is driven by time or keyed." if kind == "bake" else "There are no keyframes here to change."
 
 
-def _new(one: Moving, deed: Deed, fps: float) -> Any:
-    value = one.value()
+def _new(one: Moving, deed: Deed, env: Env) -> Any:
+    value = one.value
     by = deed.to_first - deed.first
     if deed.kind == "shift":
         return keyframes.shifted(value, deed.first, deed.last, by)
@@ -94,11 +95,11 @@ def _new(one: Moving, deed: Deed, fps: float) -> Any:
     if deed.kind == "remove":
         return keyframes.without_keys(value, deed.first, deed.last)
     if deed.kind == "bake":
-        return keyframes.baked(value, deed.first, deed.last, fps, one.low, one.high)
-    if one.neutral is None or one.colour:
+        return keyframes.baked(value, deed.first, deed.last, env, one.low, one.high)
+    if one.neutral is None:
         return value
     way = keyframes.arrived if deed.kind == "arrive" else keyframes.left
-    return way(value, one.neutral, deed.first, deed.last, deed.ease, fps)
+    return way(value, one.neutral, deed.first, deed.last, deed.ease, env)
 
 
 def _pasted(found: list[Moving], deed: Deed) -> list[tuple[Moving, Any]]:
@@ -112,12 +113,23 @@ def _pasted(found: list[Moving], deed: Deed) -> list[tuple[Moving, Any]]:
         for one in found:
             if one is not single and name_under(one.path, deed.places) != clip.name:
                 continue
-            if any(isinstance(key.value, tuple) != one.colour for key in clip.keys):
-                raise RecipeError(f"{one.label} takes other keyframes: a colour is no number.")
+            if any(_form(key.value) != _form_of(one) for key in clip.keys):
+                raise RecipeError(f"{one.label} takes other keyframes: these are not of a {one.control}.")
             # all values keep their distance in time
             frame = deed.to_first + clip.keys[0].frame - start
-            out.append((one, keyframes.pasted(one.value(), [_held(key, one) for key in clip.keys], frame)))
+            out.append((one, keyframes.pasted(one.value, [_held(key, one) for key in clip.keys], frame)))
     return out
+
+
+def _form(value: Plain) -> int:
+    """How many numbers a value is of: 1, a point 2, a colour 3; with 10 more of each row of a curve or a ramp."""
+    if not isinstance(value, tuple):
+        return 1
+    return 10 + len(value[0]) if isinstance(value[0], tuple) else len(value)
+
+
+def _form_of(one: Moving) -> int:
+    return {"point": 2, "colour": 3, "curve": 12, "ramp": 14}.get(one.control, 1)
 
 
 def _held(key: Key, one: Moving) -> Key:
@@ -129,4 +141,4 @@ def _held(key: Key, one: Moving) -> Key:
 def _json(value: Any) -> Any:
     if isinstance(value, Strict):
         return value.model_dump(mode="json")
-    return list(value) if isinstance(value, tuple) else value
+    return to_jsonable_python(value)

@@ -8,15 +8,14 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 
-from cuvrel.core.recipe.values import SMOOTH, Driver, Ease, Handles, Key, Keys, Rgb, Scalar, at
+from cuvrel.core.recipe.values import SMOOTH, START, Driver, Ease, Env, Handles, Key, Keys, Plain, Scalar, at
 
-Plain = float | Rgb
-Value = Scalar | Rgb
+Value = Scalar | Plain
 
 
-def _plain(value: Value, frame: int, fps: float) -> Plain:
-    """The value at a frame, as one that a key can hold."""
-    found: Plain = at(value, frame, fps)
+def _plain(value: Value, env: Env) -> Plain:
+    """The value in an environment, as one that a key can hold."""
+    found: Plain = at(value, env)
     return found
 
 
@@ -124,9 +123,9 @@ def pasted(value: Value, keys: list[Key], frame: int) -> Value:
     return _with_keys(value, _joined(old.keys if old else [], moved))
 
 
-def arrived(value: Value, neutral: Plain, first: int, last: int, ease: Ease = "smooth", fps: float = 24.0) -> Value:
+def arrived(value: Value, neutral: Plain, first: int, last: int, ease: Ease = "smooth", env: Env = START) -> Value:
     """The value coming from its neutral one at `first` to what it is at `last`; what follows stays."""
-    there = _plain(value, last, fps)
+    there = _plain(value, env.moved_to(last))
     if there == neutral or first >= last:
         return value
     old = keys_of(value)
@@ -135,9 +134,9 @@ def arrived(value: Value, neutral: Plain, first: int, last: int, ease: Ease = "s
     return _joined(kept, [_key(first, neutral, ease), Key(frame=last, value=there, ease=end)])
 
 
-def left(value: Value, neutral: Plain, first: int, last: int, ease: Ease = "smooth", fps: float = 24.0) -> Value:
+def left(value: Value, neutral: Plain, first: int, last: int, ease: Ease = "smooth", env: Env = START) -> Value:
     """The value going from what it is at `first` to its neutral one at `last`; what came before stays."""
-    here = _plain(value, first, fps)
+    here = _plain(value, env.moved_to(first))
     if here == neutral or first >= last:
         return value
     old = keys_of(value)
@@ -150,11 +149,11 @@ def _key(frame: int, value: Plain, ease: Ease) -> Key:
     return Key(frame=frame, value=value, ease=ease, handles=handles)
 
 
-def baked(value: Value, first: int, last: int, fps: float, low: float, high: float) -> Value:
+def baked(value: Value, first: int, last: int, env: Env, low: float, high: float) -> Value:
     """A driven or keyed number as one key for every frame it changes on, in straight lines between."""
     if not isinstance(value, (Driver, Keys)):
         return value
-    found = [at(value, frame, fps) for frame in range(first, last + 1)]
+    found = [at(value, env.moved_to(frame)) for frame in range(first, last + 1)]
     if any(isinstance(one, tuple) for one in found):
         return value
     numbers = [min(max(float(one), low), high) for one in found]

@@ -10,11 +10,10 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from fractions import Fraction
 from functools import lru_cache
-from itertools import pairwise
 from typing import Literal
 
 from cuvrel.core.recipe.declared import Params, choice, declare, number, switch
-from cuvrel.core.recipe.values import Scalar
+from cuvrel.core.recipe.values import Env, Scalar
 
 FINEST = 10_000  # a speed's smallest step is a ten-thousandth
 
@@ -128,7 +127,7 @@ def _sums(speed: str, fps: float) -> Callable[[int], Fraction]:
     back: list[Fraction] = [Fraction(0)]
 
     def rate(frame: int) -> Fraction:
-        return exact(float(params.at(frame, fps)["speed"])) / 100
+        return exact(float(params.at(Env(frame, fps))["speed"])) / 100
 
     def total(frame: int) -> Fraction:
         known, way = (on, 1) if frame >= 0 else (back, -1)
@@ -168,18 +167,3 @@ def moment(params: TimeParams, frame: int, fps: float, count: int, own_fps: floa
     if params.reverse:
         here, after = span - here, span - after
     return Moment(first + here, first + after, share if here != after else Fraction(0))
-
-
-def frame_of(params: TimeParams, wanted: Fraction, fps: float, first: int, last: int) -> Fraction:
-    """The time in the shot, in frames, at which so much of the plane's own time has passed.
-
-    The inverse of `passed` between two frames, for a speed that never is below 0. Raises ValueError where it is,
-    or where `wanted` is not reached.
-    """
-    marks = [(frame, passed(params, frame, fps)) for frame in range(first, last + 1)]
-    for (a, low), (_, high) in pairwise(marks):
-        if high < low:
-            raise ValueError("the plane's time runs backwards here")
-        if low <= wanted <= high:
-            return Fraction(a) if high == low else a + (wanted - low) / (high - low)
-    raise ValueError("this moment is not reached")

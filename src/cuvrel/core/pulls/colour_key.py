@@ -8,9 +8,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from cuvrel.core.media.rows import in_rows, kernel, small_kernel
-from cuvrel.core.pulls.context import PullContext
 from cuvrel.core.pulls.luma_key import blurred
 from cuvrel.core.pulls.ramps import steep, within
+from cuvrel.core.recipe.context import Context
 from cuvrel.core.recipe.declared import Params, declare, number
 from cuvrel.core.recipe.values import Scalar
 
@@ -128,7 +128,7 @@ def _key(y0, y1, rgb, linear, at, out):  # type: ignore[no-untyped-def]
 
 
 @declare("pull", "colour_key", "Colour key", ColourKeyParams, hint="by hue, colourfulness and lightness, softness each")
-def colour_key(rgb: U8, values: dict[str, Any], context: PullContext) -> F32:
+def colour_key(rgb: U8, values: dict[str, Any], context: Context) -> F32:
     """Coverage by colour, (H, W) float32, 0 to 1: the product of three soft ranges in OKLCh (see to_lch).
 
     rgb: (H, W, 3) uint8 sRGB. The hue's range is centred and wraps, so that a red around 0 is one range.

@@ -10,8 +10,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from cuvrel.core.media.rows import CORES, at_once, in_rows, kernel
-from cuvrel.core.pulls.context import PullContext
 from cuvrel.core.pulls.luma_key import blurred
+from cuvrel.core.recipe.context import Context
 from cuvrel.core.recipe.declared import Params, declare, number, switch
 from cuvrel.core.recipe.values import Scalar, Switch
 
@@ -46,7 +46,7 @@ def _steepest(y0, y1, slopes):  # type: ignore[no-untyped-def]
 
 
 @declare("pull", "contour", "Contour", ContourParams, hint="edges in the picture as lines")
-def contour(rgb: U8, values: dict[str, Any], context: PullContext) -> F32:
+def contour(rgb: U8, values: dict[str, Any], context: Context) -> F32:
     """Coverage by edges, (H, W) float32, 0 to 1.
 
     The steepest channel's gradient (Scharr) is thinned to its crests and kept where it is strong, or hangs

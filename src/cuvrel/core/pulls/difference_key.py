@@ -11,10 +11,11 @@ from numpy.typing import NDArray
 
 from cuvrel.core.media.rows import at_once, in_rows, kernel
 from cuvrel.core.pulls.compared import lit, weighed
-from cuvrel.core.pulls.context import PullContext
 from cuvrel.core.pulls.luma_key import blurred
 from cuvrel.core.pulls.ramps import steep, within
+from cuvrel.core.recipe.context import Context
 from cuvrel.core.recipe.declared import Params, declare, number, reference, switch
+from cuvrel.core.recipe.needs import Pictures, footage
 from cuvrel.core.recipe.values import Scalar, Switch
 
 F32 = NDArray[np.float32]
@@ -153,12 +154,20 @@ def apart(rgb: U8, clean: U8, gain: F32, values: dict[str, Any], scale: float) -
     return out if sigma < 0.1 else np.asarray(cv2.medianBlur(out, 3 if sigma < 0.6 else 5), np.float32)
 
 
-@declare("pull", "difference_key", "Difference key", DifferenceKeyParams, hint="by what differs from a clean plate")
-def difference_key(rgb: U8, values: dict[str, Any], context: PullContext, clean: U8 | None = None) -> F32:
+@declare(
+    "pull",
+    "difference_key",
+    "Difference key",
+    DifferenceKeyParams,
+    hint="by what differs from a clean plate",
+    needs=lambda values, frame: [footage(frame, values["plate"])],
+)
+def difference_key(rgb: U8, values: dict[str, Any], context: Context, pictures: Pictures) -> F32:
     """Coverage by difference, (H, W) float32, 0 to 1; nothing while there is no clean plate.
 
-    rgb, clean: (H, W, 3) uint8 sRGB.
+    rgb, and the one of the pictures, which is the clean plate: (H, W, 3) uint8 sRGB.
     """
+    clean = pictures[0]
     if clean is None:
         return np.zeros(rgb.shape[:2], np.float32)
     clean, gain = matched(rgb, clean, bool(values["exposure"]), bool(values["shift"]))

@@ -8,8 +8,10 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from cuvrel.core.pulls.context import PullContext
+from cuvrel.core.media.colour import encode
+from cuvrel.core.recipe.context import Context
 from cuvrel.core.recipe.declared import Params, choice, declare, number, reference
+from cuvrel.core.recipe.needs import Need, Pictures, alpha, footage, plane
 from cuvrel.core.recipe.values import Scalar
 
 F32 = NDArray[np.float32]
@@ -61,15 +63,37 @@ def fitted(grey: F32, size: tuple[int, int], how: str) -> F32:
     return np.ascontiguousarray(cut if cut.shape == size else cv2.resize(cut, (w, h)))
 
 
-@declare("pull", "footage", "Footage as matte", FootageParams, hint="brightness, alpha or a channel of other footage")
-def footage_matte(rgb: U8, values: dict[str, Any], context: PullContext, grey: F32 | None = None) -> F32:
-    """Coverage from a grey picture, (H, W) float32, 0 to 1; nothing while none is chosen.
+def _source(values: dict[str, Any], frame: int) -> list[Need]:
+    there = frame - round(float(values["offset"]))
+    if values["footage"]:
+        take = alpha if values["channel"] == "alpha" else footage
+        return [take(there, values["footage"], whole=True)]
+    return [plane(there, values["plane"])]
 
-    grey: (h, w) float32, the chosen channel at any size.
-    """
-    if grey is None:
+
+def _grey(picture: NDArray[Any], channel: str) -> F32:
+    """The chosen channel of footage, of its alpha, or of a plane's picture."""
+    if picture.ndim == 2:
+        return picture
+    if picture.shape[2] == 4:
+        return np.ascontiguousarray(picture[..., 3]) if channel == "alpha" else channel_of(encode(picture), channel)
+    return channel_of(picture, channel)
+
+
+@declare(
+    "pull",
+    "footage",
+    "Footage as matte",
+    FootageParams,
+    hint="brightness, alpha or a channel of other footage",
+    needs=_source,
+)
+def footage_matte(rgb: U8, values: dict[str, Any], context: Context, pictures: Pictures) -> F32:
+    """Coverage from a channel of the picture, (H, W) float32, 0 to 1; nothing while none is chosen."""
+    picture = pictures[0]
+    if picture is None:
         return np.zeros(rgb.shape[:2], np.float32)
-    cover = fitted(grey, (rgb.shape[0], rgb.shape[1]), values["fit"])
+    cover = fitted(_grey(picture, str(values["channel"])), (rgb.shape[0], rgb.shape[1]), values["fit"])
     low, high = float(values["low"]), float(values["high"])
     if (low, high) == (0.0, 1.0):
         return cover

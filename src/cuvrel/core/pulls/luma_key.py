@@ -9,8 +9,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from cuvrel.core.media.rows import in_rows, kernel
-from cuvrel.core.pulls.context import PullContext
 from cuvrel.core.pulls.ramps import steep, within
+from cuvrel.core.recipe.context import Context
 from cuvrel.core.recipe.declared import Params, declare, number
 from cuvrel.core.recipe.values import Scalar
 
@@ -44,7 +44,7 @@ def _key(y0, y1, rgb, low, high, steep_low, steep_high, out):  # type: ignore[no
 
 
 @declare("pull", "luma_key", "Luma key", LumaKeyParams, hint="by brightness, between two points with softness")
-def luma_key(rgb: U8, values: dict[str, Any], context: PullContext) -> F32:
+def luma_key(rgb: U8, values: dict[str, Any], context: Context) -> F32:
     """Coverage by luma (ITU-R BT.709 weights on display-encoded values), (H, W) float32, 0 to 1.
 
     rgb: (H, W, 3) uint8 sRGB. A white point below the black point leaves nothing.

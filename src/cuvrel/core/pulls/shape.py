@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -10,9 +11,10 @@ from numpy.typing import NDArray
 from cuvrel.core.pulls.join import join_pull
 from cuvrel.core.pulls.outline import Outline, outline
 from cuvrel.core.pulls.raster import coverage, ramp
+from cuvrel.core.recipe.context import Context
 from cuvrel.core.recipe.declared import Params, declare, number
 from cuvrel.core.recipe.shapes import Shape
-from cuvrel.core.recipe.values import Scalar
+from cuvrel.core.recipe.values import START, Env, Scalar
 
 F32 = NDArray[np.float32]
 MOST = 24  # pictures of a shape that make its motion blur
@@ -46,36 +48,47 @@ def drawn(shape: Outline, size: tuple[int, int], scale: float) -> F32:
     return out
 
 
-def shaped(shapes: Sequence[Shape], frame: int, size: tuple[int, int], scale: float, shutter: float = 0.0) -> F32:
-    """All shapes of a pull at a frame, joined in their order, (H, W) float32, 0 to 1.
+def shaped(shapes: Sequence[Shape], now: Env, size: tuple[int, int], scale: float, shutter: float = 0.0) -> F32:
+    """All shapes of a pull at a time, joined in their order, (H, W) float32, 0 to 1.
 
-    shutter: degrees; 360 blurs over a whole frame's time about the frame. The first shape that is on adds.
+    shutter: degrees; 360 blurs over a whole frame's time about this one. The first shape that is on adds.
     """
     total = np.zeros(size, np.float32)
     for shape in shapes:
         if not shape.on:
             continue
-        total = join_pull(total, _blurred(shape, frame, size, scale, shutter), shape.join)
+        total = join_pull(total, _blurred(shape, now, size, scale, shutter), shape.join)
     return total
 
 
-def _blurred(shape: Shape, frame: int, size: tuple[int, int], scale: float, shutter: float) -> F32:
+def _blurred(shape: Shape, now: Env, size: tuple[int, int], scale: float, shutter: float) -> F32:
     half = shutter / 720
-    at = outline(shape.kind, shape.at(frame))
+    at = outline(shape.kind, shape.at(now))
     if half <= 0 or len(shape.keys) == 1:
         return drawn(at, size, scale)
-    first, last = (outline(shape.kind, shape.at(frame + t)) for t in (-half, half))
+    first, last = (outline(shape.kind, shape.at(now.moved_to(now.time + t))) for t in (-half, half))
     far = float(np.hypot(*(np.abs(first.line - at.line) + np.abs(last.line - at.line)).T).max()) * scale
     count = int(np.clip(np.ceil(far / 1.5), 1, MOST))
     if count == 1:
         return drawn(at, size, scale)
     total = np.zeros(size, np.float32)
     for n in range(count):
-        time = frame + half * ((2 * n + 1) / count - 1)
-        total += drawn(outline(shape.kind, shape.at(time)), size, scale)
+        time = now.time + half * ((2 * n + 1) / count - 1)
+        total += drawn(outline(shape.kind, shape.at(now.moved_to(time))), size, scale)
     return total / np.float32(count)
 
 
-@declare("pull", "shape", "Shapes", ShapeParams, hint="drawn by hand: ellipse, box, polygon, smooth curve")
-def _declared(*_: object) -> None:
-    """A pull's shapes are part of it and not of its values; the stand calls `shaped`."""
+@declare(
+    "pull",
+    "shape",
+    "Shapes",
+    ShapeParams,
+    hint="drawn by hand: ellipse, box, polygon, smooth curve",
+    holds="shapes",
+    blind=True,
+    clock=lambda values: float(values["shutter"]) > 0,
+)
+def shape_pull(_: None, values: dict[str, Any], context: Context) -> F32:
+    """The pull's shapes as coverage, (H, W) float32, 0 to 1."""
+    shutter = float(values["shutter"])
+    return shaped(context.shapes, context.clock if shutter > 0 else START, context.size, context.scale, shutter)

@@ -13,6 +13,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from functools import cache
 from pathlib import Path
+from typing import Any
 
 import cv2
 import numpy as np
@@ -28,9 +29,11 @@ from cuvrel.core.pulls.network import Network, quarters
 from cuvrel.core.pulls.prepared import Prepared, shrink
 from cuvrel.core.pulls.relax import barrier, geodesic, relax
 from cuvrel.core.pulls.soften import soften
+from cuvrel.core.recipe.context import Context
 from cuvrel.core.recipe.declared import Params, declare, number, switch
 from cuvrel.core.recipe.errors import TraceError
 from cuvrel.core.recipe.models import Mark
+from cuvrel.core.recipe.needs import Pictures, stored
 from cuvrel.core.recipe.values import Scalar
 
 F32 = NDArray[np.float32]
@@ -356,6 +359,19 @@ def _reached(mask: NDArray[np.bool_], seeds: NDArray[np.bool_]) -> NDArray[np.bo
     return keep[labels]
 
 
-@declare("pull", "trace", "Trace", TraceParams, hint="the subject from marks, carried from frame to frame")
-def _declared(*_: object) -> None:
-    """A trace's frames come from the follower's store; the stand asks its sources for them."""
+@declare(
+    "pull",
+    "trace",
+    "Trace",
+    TraceParams,
+    hint="the subject from marks, carried from frame to frame",
+    holds="marks",
+    blind=True,
+    keep=False,
+    needs=lambda values, frame: [stored(frame)],
+)
+def traced(_: None, values: dict[str, Any], context: Context, pictures: Pictures) -> F32:
+    """The stored frame, (H, W) float32, 0 to 1: what marks and following made of it."""
+    found = pictures[0]
+    assert found is not None
+    return found

@@ -2,20 +2,28 @@
 
 A module declares itself with `declare`; the registry is what the interface draws its cards from, what
 the document is checked against and what the stand calls.
+
+The function is called as `run(picture, values, context)`, and with the pictures of its needs behind that where it
+declares some. It is pure: the same pictures, values and context give the same pixels.
 """
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
-from typing import Any, Literal
+from functools import cache
+from typing import Any, Literal, Self, get_args
 
 from pydantic import Field, ValidationError, model_validator
 
 from cuvrel.core.recipe.errors import RecipeError
-from cuvrel.core.recipe.values import Driver, Keys, Strict, at, is_on
+from cuvrel.core.recipe.needs import Need
+from cuvrel.core.recipe.values import CurvePoints, Driver, Env, Keys, RampStops, Strict, Xy, at, is_on
 
-Family = Literal["pull", "edge", "treatment", "plane", "placement", "time"]
+Family = Literal["pull", "joining", "edge", "treatment", "plane", "laying", "gate", "placement", "time"]
+Values = dict[str, Any]
+Holds = Literal["marks", "shapes"]
+Of = Literal["footage", "plane", "matte"]
 
 
 def number(
@@ -56,6 +64,27 @@ def colour(default: tuple[float, float, float], label: str, *, hint: str = "") -
     )
 
 
+def point(default: Xy, label: str, *, hint: str = "", far: float = 100_000) -> Any:
+    """A place's field, of the type Point: plate pixels from the frame's middle, to the right and down.
+
+    far: how far off it may lie.
+    """
+    about = {"control": "point", "low": -far, "high": far, "step": 1.0, "unit": "px", "animatable": True}
+    return Field(default, title=label, description=hint, json_schema_extra=about)  # type: ignore[arg-type]
+
+
+def curve(default: CurvePoints, label: str, low: float = 0.0, high: float = 1.0, *, hint: str = "") -> Any:
+    """A curve's field, of the type Curve: its points' x runs from 0 to 1, their y from `low` to `high`."""
+    about = {"control": "curve", "low": low, "high": high, "animatable": True}
+    return Field(default, title=label, description=hint, json_schema_extra=about)  # type: ignore[arg-type]
+
+
+def ramp(default: RampStops, label: str, *, hint: str = "") -> Any:
+    """A ramp of colours' field, of the type Ramp: its stops' places and colours all run from 0 to 1."""
+    about = {"control": "ramp", "low": 0.0, "high": 1.0, "animatable": True}
+    return Field(default, title=label, description=hint, json_schema_extra=about)  # type: ignore[arg-type]
+
+
 def switch(default: bool, label: str, *, hint: str = "", animatable: bool = False) -> Any:
     """An on/off field; one that is animatable has the type Switch."""
     return Field(
@@ -66,12 +95,12 @@ def switch(default: bool, label: str, *, hint: str = "", animatable: bool = Fals
     )
 
 
-def reference(label: str, of: Literal["footage", "plane"], *, hint: str = "") -> Any:
-    """A field that names other footage of the shot, or a plane, by its id; None while nothing is chosen."""
+def reference(label: str, of: Of, *, hint: str = "") -> Any:
+    """A field that names something of the shot by its id: footage, a plane, a matte; None while nothing is chosen."""
     return Field(None, title=label, description=hint, max_length=40, json_schema_extra={"control": of})
 
 
-def choice(default: str, label: str, options: list[str], *, hint: str = "") -> Any:
+def choice(default: str, label: str, options: Sequence[str], *, hint: str = "") -> Any:
     """One of several words; the field's type is the Literal of them."""
     return Field(
         default, title=label, description=hint, json_schema_extra={"control": "choice", "options": list(options)}
@@ -81,76 +110,153 @@ def choice(default: str, label: str, options: list[str], *, hint: str = "") -> A
 class Params(Strict):
     """Base of every declared parameters model. Values and keyframes are held to their range."""
 
+    @classmethod
+    @cache
+    def fields(cls) -> dict[str, dict[str, Any]]:
+        """What was said of each declared field, by its name; what is no value is left out."""
+        extras = ((name, field.json_schema_extra) for name, field in cls.model_fields.items())
+        return {name: extra for name, extra in extras if isinstance(extra, dict) and "control" in extra}
+
     @model_validator(mode="after")
-    def _in_range(self) -> Params:
-        for name, field in type(self).model_fields.items():
-            extra = field.json_schema_extra
-            if not isinstance(extra, dict) or "low" not in extra:
-                continue
-            if extra["control"] == "switch":
-                keyed = getattr(self, name)
-                if isinstance(keyed, Keys) and any(key.value not in (0, 1) for key in keyed.keys):
-                    raise ValueError(f"{field.title} is on (1) or off (0) at a keyframe")
-                continue
-            low, high = float(extra["low"]), float(extra["high"])  # type: ignore[arg-type]
-            value = getattr(self, name)
-            if isinstance(value, Driver):
-                if not extra.get("animatable"):
-                    raise ValueError(f"{field.title} can't be driven by time")
-                value = value.base
-            if isinstance(value, Keys):
-                if not extra.get("animatable"):
-                    raise ValueError(f"{field.title} can't have keyframes")
-                plain: list[Any] = [key.value for key in value.keys]
-            else:
-                plain = [value]
-            for one in plain:
-                is_colour = isinstance(one, tuple)
-                if is_colour != (extra["control"] == "colour"):
-                    raise ValueError(f"{field.title} takes a {extra['control']}")
-                if any(not low <= part <= high for part in (one if is_colour else (one,))):
-                    raise ValueError(f"{field.title} must lie between {low:g} and {high:g}, not {one}")
+    def _in_range(self) -> Self:
+        for name, extra in type(self).fields().items():
+            check = _CHECKS.get(extra["control"])
+            if check is not None:
+                check(type(self).model_fields[name].title or name, extra, getattr(self, name))
         return self
 
-    def names(self, of: str) -> dict[str, str]:
-        """The ids that its references of a kind (footage, plane) hold, by field."""
-        out = {}
-        for name, field in type(self).model_fields.items():
-            extra = field.json_schema_extra
-            if isinstance(extra, dict) and extra.get("control") == of and getattr(self, name):
-                out[name] = str(getattr(self, name))
-        return out
+    @classmethod
+    @cache
+    def naming(cls) -> dict[str, Of]:
+        """The fields that name something of the shot, and what each names."""
+        fields = cls.fields().items()
+        return {name: about["control"] for name, about in fields if about["control"] in get_args(Of)}
 
-    def at(self, time: float, fps: float = 24.0) -> dict[str, Any]:
-        """Every value at a time in frames, as plain numbers, switches and colour triples.
+    def at(self, env: Env) -> Values:
+        """Every value in an environment, as plain numbers, switches, words, and tuples of numbers.
 
-        What a driver would bring out of a field's range stops at its end. fps: the shot's rate.
+        What a driver would bring out of a field's range stops at its end.
         """
-        out: dict[str, Any] = {}
-        for name, field in type(self).model_fields.items():
-            value, extra = getattr(self, name), field.json_schema_extra
-            if isinstance(extra, dict) and extra.get("control") == "switch":
-                out[name] = is_on(value, time)
+        out: Values = {}
+        for name, extra in type(self).fields().items():
+            value = getattr(self, name)
+            if extra["control"] == "switch":
+                out[name] = is_on(value, env)
                 continue
-            out[name] = at(value, time, fps)
+            out[name] = at(value, env)
             if isinstance(value, Driver):
-                assert isinstance(extra, dict)
-                out[name] = min(max(out[name], float(extra["low"])), float(extra["high"]))  # type: ignore[arg-type]
+                out[name] = min(max(out[name], float(extra["low"])), float(extra["high"]))
         return out
+
+
+About = dict[str, Any]
+
+
+def _held(title: str, about: About, value: Any) -> list[Any]:
+    """The plain values that a value has or moves between. Raises ValueError where it may not move so."""
+    if isinstance(value, Driver):
+        if not about["animatable"]:
+            raise ValueError(f"{title} can't be driven by time")
+        value = value.base
+    if isinstance(value, Keys):
+        if not about["animatable"]:
+            raise ValueError(f"{title} can't have keyframes")
+        return [key.value for key in value.keys]
+    return [value]
+
+
+def _check_number(title: str, about: About, value: Any) -> None:
+    for one in _held(title, about, value):
+        if isinstance(one, tuple):
+            raise ValueError(f"{title} takes a number")
+        _bounded(title, about, [one])
+
+
+def _check_parts(size: int) -> Callable[[str, About, Any], None]:
+    def check(title: str, about: About, value: Any) -> None:
+        for one in _held(title, about, value):
+            if not isinstance(one, tuple) or len(one) != size or isinstance(one[0], tuple):
+                raise ValueError(f"{title} takes a {about['control']}")
+            _bounded(title, about, one)
+
+    return check
+
+
+def _check_rows(size: int) -> Callable[[str, About, Any], None]:
+    def check(title: str, about: About, value: Any) -> None:
+        for one in _held(title, about, value):
+            if not isinstance(one, tuple) or any(not isinstance(row, tuple) or len(row) != size for row in one):
+                raise ValueError(f"{title} takes a {about['control']}")
+            places = [row[0] for row in one]
+            if places != sorted(set(places)) or not (places[0] >= 0 and places[-1] <= 1):
+                raise ValueError(f"{title}: the places lie in 0 to 1 and grow from one to the next")
+            for row in one:
+                _bounded(title, about, row[1:])
+
+    return check
+
+
+def _bounded(title: str, about: About, parts: Sequence[float]) -> None:
+    low, high = float(about["low"]), float(about["high"])
+    for part in parts:
+        if not low <= part <= high:
+            raise ValueError(f"{title} must lie between {low:g} and {high:g}, not {part:g}")
+
+
+def _check_switch(title: str, about: About, value: Any) -> None:
+    if any(one not in (0, 1) for one in _held(title, about, value)):
+        raise ValueError(f"{title} is on (1) or off (0) at a keyframe")
+
+
+_CHECKS: dict[str, Callable[[str, About, Any], None]] = {
+    "number": _check_number,
+    "colour": _check_parts(3),
+    "point": _check_parts(2),
+    "curve": _check_rows(2),
+    "ramp": _check_rows(4),
+    "switch": _check_switch,
+}
+
+
+@dataclass(frozen=True)
+class Stage:
+    """A part of a declared thing that is computed, and kept, by itself.
+
+    fields: the values that it is given. rests: whether they change nothing, so that the stage is left out. needs:
+    what it looks at besides its picture, for its values on a frame. clock: whether it reads the time. still: whether
+    it is left out where what it is given is the same on all frames that it needs of it.
+    """
+
+    name: str
+    run: Callable[..., Any]
+    fields: tuple[str, ...]
+    rests: Callable[[Values], bool] = lambda values: False
+    needs: Callable[[Values, int], Sequence[Need]] | None = None
+    clock: Callable[[Values], bool] = lambda values: False
+    still: bool = False
 
 
 @dataclass(frozen=True)
 class Declared:
-    """One pull, edge step, plane kind or treatment."""
+    """One pull, edge step, plane kind or treatment; or, without stages, values that something else reads."""
 
     family: Family
     kind: str
     label: str
     hint: str
     params: type[Params]
-    run: Callable[..., Any]
+    stages: tuple[Stage, ...]
     group: str = ""
     needs_matte: bool = False
+    holds: Holds | None = None
+    blind: bool = False
+    keep: bool = True
+
+    @property
+    def run(self) -> Callable[..., Any]:
+        """The function of what has one stage."""
+        (stage,) = self.stages
+        return stage.run
 
     def read(self, raw: dict[str, Any]) -> Params:
         """Checked parameters from plain JSON. Raises RecipeError with a sentence."""
@@ -178,14 +284,47 @@ def declare(
     hint: str = "",
     group: str = "",
     needs_matte: bool = False,
+    needs: Callable[[Values, int], Sequence[Need]] | None = None,
+    clock: Callable[[Values], bool] | None = None,
+    rests: Callable[[Values], bool] | None = None,
+    stages: Sequence[Stage] = (),
+    apart: Sequence[str] = (),
+    holds: Holds | None = None,
+    blind: bool = False,
+    keep: bool = True,
 ) -> Callable[[Callable[..., Any]], Callable[..., Any]]:
-    """Registers the decorated function under a family and a kind."""
+    """Registers the decorated function under a family and a kind.
 
-    def keep(run: Callable[..., Any]) -> Callable[..., Any]:
-        _registry[family, kind] = Declared(family, kind, label, hint, params, run, group, needs_matte)
+    hint: what it does, in a few words. group: its place on the shelf. needs_matte: it is told the plane's own matte
+    or gate. needs: what else it looks at, for its values on a frame (see recipe/needs.py). clock: whether, with its
+    values, it changes by itself over time, and so reads the time. rests: whether its values change nothing. stages:
+    parts of it that come first and are worth keeping by themselves; the decorated function has the other values, but
+    for those that are `apart`, which something else reads. holds: what a pull has besides its values: marks with
+    stored frames, or drawn shapes. blind: it is given no picture. keep: whether the result is worth a place in the
+    cache.
+    """
+
+    def register(run: Callable[..., Any]) -> Callable[..., Any]:
+        early = {*apart, *(name for stage in stages for name in stage.fields)}
+        last = Stage(
+            kind,
+            run,
+            tuple(name for name in params.fields() if name not in early),
+            rests or (lambda values: False),
+            needs,
+            clock or (lambda values: False),
+        )
+        _registry[family, kind] = Declared(
+            family, kind, label, hint, params, (*stages, last), group, needs_matte, holds, blind, keep
+        )
         return run
 
-    return keep
+    return register
+
+
+def declare_values(family: Family, label: str, params: type[Params], hint: str = "") -> None:
+    """Registers values that are no step of their own: how a pull joins, how a plane lies over what is behind it."""
+    _registry[family, family] = Declared(family, family, label, hint, params, ())
 
 
 def declared(family: Family, kind: str) -> Declared:

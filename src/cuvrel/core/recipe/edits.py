@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import copy
 from typing import Any
 
 import jsonpatch
@@ -11,28 +12,94 @@ from cuvrel.core.recipe.errors import RecipeError
 
 Doc = dict[str, Any]
 Ops = list[dict[str, Any]]
+FAULTS = (jsonpatch.JsonPatchException, jsonpointer.JsonPointerException, LookupError, TypeError, ValueError)
+FAULTS = (jsonpatch.JsonPatchException, jsonpointer.JsonPointerException, LookupError, TypeError, ValueError)
 
 
 def apply(document: Doc, ops: Ops) -> Doc:
     """A new document; the given one is left as it was. Raises RecipeError when an operation can't apply."""
+    return done(document, ops)[0]
+
+
+def done(document: Doc, ops: Ops) -> tuple[Doc, Ops]:
+    """The document after operations, and the operations that take them back.
+
+    What no operation touches is shared with the given document, which is left as it was: an edit of a large document
+    costs what it changes. Raises RecipeError when an operation can't apply.
+    """
+    here, inverse = document, []
+    mine: set[int] = set()  # containers that are this call's own, so that they may be changed in place
     try:
-        result = jsonpatch.apply_patch(document, ops, in_place=False)
-    except (jsonpatch.JsonPatchException, jsonpointer.JsonPointerException, TypeError, KeyError) as fault:
+        for op in ops:
+            for one in _plain(here, op):
+                undone = _undone(here, one)
+                here = _unshared(here, one["path"], mine)
+                here = jsonpatch.JsonPatch([copy.deepcopy(one)]).apply(here, in_place=True)
+                if not isinstance(here, dict):
+                    raise RecipeError("The edit would replace the whole document by something else.")
+                if undone is not None:
+                    inverse.append(undone)
+    except FAULTS as fault:
         raise RecipeError(f"The edit can't be applied: {fault}.") from fault
-    if not isinstance(result, dict):
-        raise RecipeError("The edit would replace the whole document by something else.")
-    return result
+    return here, inverse[::-1]
 
 
-def inverse(before: Doc, after: Doc) -> Ops:
-    """The operations that turn `after` back into `before`, exactly."""
-    patch: Ops = jsonpatch.make_patch(after, before).patch
-    if apply(after, patch) == before:
-        return patch
-    # a generated patch that does not restore the document is never stored: fall back to the whole of it
-    return [{"op": "replace", "path": f"/{name}", "value": before[name]} for name in before if name in after] + [
-        {"op": "add", "path": f"/{name}", "value": before[name]} for name in before if name not in after
-    ] + [{"op": "remove", "path": f"/{name}"} for name in after if name not in before]  # fmt: skip
+def _plain(document: Doc, op: dict[str, Any]) -> Ops:
+    """An operation by operations that add, remove, replace or test."""
+    if op["op"] not in ("move", "copy"):
+        return [op]
+    value = jsonpointer.resolve_pointer(document, op["from"])
+    added = {"op": "add", "path": op["path"], "value": value}
+    if op["op"] == "copy":
+        return [added]
+    if op["path"] == op["from"]:
+        return []
+    if op["path"].startswith(op["from"] + "/"):
+        raise ValueError("nothing can be moved into itself")
+    return [{"op": "remove", "path": op["from"]}, added]
+
+
+def _undone(document: Doc, op: dict[str, Any]) -> dict[str, Any] | None:
+    """The operation that takes one back, by what is there before it; None for one that changes nothing."""
+    if op["op"] == "test":
+        return None
+    path = op["path"]
+    pointer = jsonpointer.JsonPointer(path)
+    if not pointer.parts:
+        return {"op": "replace", "path": "", "value": document}
+    parent, last = pointer.to_last(document)
+    if isinstance(parent, list):
+        if op["op"] == "add":
+            at = len(parent) if last == "-" else int(str(last))
+            return {"op": "remove", "path": jsonpointer.JsonPointer.from_parts([*pointer.parts[:-1], at]).path}
+        return {"op": "replace" if op["op"] == "replace" else "add", "path": path, "value": parent[int(str(last))]}
+    if last not in parent:
+        return {"op": "remove", "path": path}
+    return {"op": "add" if op["op"] == "remove" else "replace", "path": path, "value": parent[last]}
+
+
+def _unshared(document: Doc, path: str, mine: set[int]) -> Doc:
+    """The document with the containers on the way to a place copied, but for those that are `mine` already."""
+    parts = jsonpointer.JsonPointer(path).parts
+    if not parts:
+        return document
+    top = here = _own(document, mine)
+    for part in parts[:-1]:
+        key = int(part) if isinstance(here, list) else part
+        child = here[key]
+        if not isinstance(child, (dict, list)):
+            return top
+        here[key] = _own(child, mine)
+        here = here[key]
+    return top
+
+
+def _own(part: Any, mine: set[int]) -> Any:
+    if id(part) in mine:
+        return part
+    new = copy.copy(part)
+    mine.add(id(new))
+    return new
 
 
 def overlap(ours: Ops, theirs: Ops, base: Doc) -> bool:

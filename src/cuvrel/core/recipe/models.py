@@ -2,25 +2,29 @@
 
 from __future__ import annotations
 
+import builtins
 from itertools import pairwise
 from math import dist
-from typing import Annotated, Any, Literal
+from typing import Annotated, Any, Literal, get_args
 
-from pydantic import Field, model_validator
+from pydantic import Field, PrivateAttr, model_validator
 
+from cuvrel.core.recipe.declared import Family, Params, choice, declare_values, declared, number, reference, switch
 from cuvrel.core.recipe.shapes import Shape
-from cuvrel.core.recipe.values import Scalar, Strict
+from cuvrel.core.recipe.values import Env, Scalar, Strict
 
-VERSION: Literal[1] = 1
+VERSION: Literal[2] = 2
 WIDEST, LONGEST = 500, 200  # radius of a drag in plate pixels, and its way in radii: what it takes grows with both
 
 Id = Field(min_length=1, max_length=40, pattern=r"^[A-Za-z0-9_-]+$")
 Name = Field(min_length=1, max_length=120)
 Join = Literal["add", "subtract", "intersect", "difference"]
+JOINS = get_args(Join)
 Blend = Literal[
     "normal", "add", "subtract", "multiply", "screen", "overlay", "darken", "lighten", "color-dodge", "color-burn",
     "hard-light", "soft-light", "difference", "exclusion", "hue", "saturation", "color", "luminosity",
 ]  # fmt: skip
+BLENDS = get_args(Blend)
 PlaneKind = Literal["plate", "cutout", "element", "fill", "line", "glaze", "group"]
 Part = Literal["inside", "outside", "rim"]
 
@@ -54,7 +58,21 @@ class Mark(Strict):
         return self
 
 
-class Step(Strict):
+class _Reading(Strict):
+    """What holds declared values as plain JSON: they are read once, however often they are asked for."""
+
+    _parsed: dict[str, tuple[dict[str, Any], Params]] = PrivateAttr(default_factory=dict)
+
+    def _read(self, family: Family, kind: str, raw: dict[str, Any]) -> Params:
+        known = self._parsed.get(family)
+        # a copy with other values has taken over what was read of the old ones
+        if known is None or known[0] is not raw:
+            known = raw, declared(family, kind).read(raw)
+            self._parsed = {**self._parsed, family: known}
+        return known[1]
+
+
+class Step(_Reading):
     """A treatment on a plane, or a declared step elsewhere: its kind and its parameters."""
 
     id: str = Id
@@ -62,23 +80,33 @@ class Step(Strict):
     on: bool = True
     params: dict[str, Any] = Field(default_factory=dict)
 
+    def values(self) -> Params:
+        """The checked parameters of a treatment. Raises RecipeError."""
+        return self._read("treatment", self.kind, self.params)
 
-class Pull(Step):
-    """One step of a matte's recipe and how it joins what came before.
 
-    region: another matte that the pull is confined to; with beyond, to all but that matte.
-    """
+class Joining(Params):
+    """How a pull joins what came before it. region: another matte that it is confined to; beyond: to all but that."""
 
-    join: Join = "add"
-    strength: Scalar = 1.0
-    invert: bool = False
-    region: str | None = Field(None, max_length=40)
-    beyond: bool = False
+    join: Join = choice("add", "Joins by", JOINS)
+    strength: Scalar = number(1.0, "Strength", 0, 1, hint="how much of it counts")
+    invert: bool = switch(False, "Invert")
+    region: str | None = reference("Within", "matte", hint="another matte that the pull is confined to")
+    beyond: bool = switch(False, "All but it", hint="the pull is confined to all but that matte")
+
+
+class Pull(Step, Joining):
+    """One step of a matte's recipe and how it joins what came before."""
+
     marks: list[Mark] = Field(default_factory=list, max_length=100_000)
     shapes: list[Shape] = Field(default_factory=list, max_length=200)
 
+    def values(self) -> Params:
+        """The checked parameters of the pull's kind. Raises RecipeError."""
+        return self._read("pull", self.kind, self.params)
 
-class Matte(Strict):
+
+class Matte(_Reading):
     """A named matte: pulls from left to right, then the edge step."""
 
     id: str = Id
@@ -89,24 +117,39 @@ class Matte(Strict):
         None, max_length=40, pattern=r"^[0-9a-f]+$", description="key of the stored frames that stand for the recipe"
     )
 
+    def edge_values(self) -> Params:
+        """The checked parameters of the edge step. Raises RecipeError."""
+        return self._read("edge", "edge", self.edge)
 
-class Gate(Strict):
+
+class Gating(Params):
+    """Which part of a matte a plane is seen through, and how far its rim reaches."""
+
+    part: Part = choice("inside", "Seen through its", get_args(Part))
+    invert: bool = switch(False, "Invert")
+    inner: Scalar = number(8.0, "Rim inwards", 0, 4000, step=0.5, unit="px", slide=(0, 100))
+    outer: Scalar = number(8.0, "Rim outwards", 0, 4000, step=0.5, unit="px", slide=(0, 100))
+    soft: Scalar = number(2.0, "Rim softness", 0, 4000, step=0.5, unit="px", slide=(0, 100))
+
+
+class Gate(Gating):
     """The matte that a plane is seen through, and which part of it.
 
-    inner, outer, soft: of a rim, how far it reaches to either side of the edge and how softly it ends, in plate
-    pixels. excluded: mattes whose coverage is taken away, whatever the part and the inversion.
+    excluded: mattes whose coverage is taken away, whatever the part and the inversion.
     """
 
     matte: str = Id
-    part: Part = "inside"
-    invert: bool = False
-    inner: Scalar = 8.0
-    outer: Scalar = 8.0
-    soft: Scalar = 2.0
     excluded: list[Annotated[str, Id]] = Field(default_factory=list, max_length=50)
 
 
-class Plane(Strict):
+class Laying(Params):
+    """How a plane lies over what is behind it."""
+
+    opacity: Scalar = number(1.0, "Opacity", 0, 1, neutral=0)
+    blend: Blend = choice("normal", "Blend", BLENDS)
+
+
+class Plane(_Reading, Laying):
     """One level on the stand.
 
     first, last: the frames on which it is there. solo: where any plane has it, only such planes are shown. group:
@@ -117,8 +160,6 @@ class Plane(Strict):
     name: str = Name
     kind: PlaneKind
     on: bool = True
-    opacity: Scalar = 1.0
-    blend: Blend = "normal"
     matte: str | None = Field(None, description="what a cut-out shows or a line follows")
     gate: Gate | None = None
     solo: bool = False
@@ -129,6 +170,41 @@ class Plane(Strict):
     placement: dict[str, Any] = Field(default_factory=dict)
     time: dict[str, Any] = Field(default_factory=dict)
     treatments: list[Step] = Field(default_factory=list, max_length=200)
+
+    def values(self, family: Literal["plane", "placement", "time"]) -> Params:
+        """The checked parameters of the plane's kind, of its placement or of its time. Raises RecipeError."""
+        if family == "plane":
+            return self._read("plane", self.kind, self.params)
+        return self._read(family, family, self.placement if family == "placement" else self.time)
+
+
+class Track(Strict):
+    """Measured motion that things may ride on. Its frames are stored under its id, as a trace's are."""
+
+    id: str = Id
+    name: str = Name
+    kind: str = Field(max_length=40)
+    on: bool = True
+    params: dict[str, Any] = Field(default_factory=dict)
+
+
+class Format(Strict):
+    """A shot's own size and rate; what is None is the plate's.
+
+    width, height: pixels. A frame of another size than the plate's lies about the plate's middle, pixel by pixel.
+    fps: the plate's frames are the shot's, one by one, whatever rate their file tells.
+    """
+
+    width: int | None = Field(None, ge=2, le=16384)
+    height: int | None = Field(None, ge=2, le=16384)
+    fps: float | None = Field(None, gt=0, le=1000)
+
+
+class Range(Strict):
+    """The frames that are worked on, played and exported, both included; None is the plate's first or last."""
+
+    first: int | None = Field(None, ge=0)
+    last: int | None = Field(None, ge=0)
 
 
 class Footage(Strict):
@@ -146,13 +222,38 @@ class Footage(Strict):
 class Shot(Strict):
     """The recipe. Planes run front to back."""
 
-    version: Literal[1] = VERSION
+    version: Literal[2] = VERSION
     name: str = Name
     plate: str = Field(description="id of the footage that the shot works on")
     first_number: int = Field(1001, description="the number that the sheet shows for frame 0")
     footage: list[Footage] = Field(min_length=1)
     mattes: list[Matte] = Field(default_factory=list, max_length=200)
     planes: list[Plane] = Field(default_factory=list, max_length=500)
+    tracks: list[Track] = Field(default_factory=list, max_length=200)
+    format: Format = Field(default_factory=Format)
+    range: Range = Field(default_factory=Range)
+
+    @property
+    def fps(self) -> float:
+        """Frames a second."""
+        return self.format.fps or self.plate_footage().fps
+
+    @property
+    def size(self) -> tuple[int, int]:
+        """Width and height of the frame, in pixels."""
+        plate = self.plate_footage()
+        return self.format.width or plate.width, self.format.height or plate.height
+
+    @property
+    def frames(self) -> builtins.range:
+        """The frames of the shot's range, counted from 0 on the plate."""
+        count = self.plate_footage().frames
+        last = count - 1 if self.range.last is None else min(self.range.last, count - 1)
+        return builtins.range(min(self.range.first or 0, last), last + 1)
+
+    def env(self, time: float) -> Env:
+        """Where values are read at a time, in frames."""
+        return Env(time, self.fps, {track.id: track for track in self.tracks})
 
     def plate_footage(self) -> Footage:
         """The plate's entry."""
@@ -207,3 +308,8 @@ class Shot(Strict):
     def trace(self, pull_id: str) -> tuple[Matte, Pull]:
         """The trace pull with this id and the matte it belongs to. Raises KeyError."""
         return self.pull(pull_id, "trace")
+
+
+declare_values("joining", "Joining", Joining, "how a pull joins what came before it")
+declare_values("gate", "Gate", Gating, "the matte that a plane is seen through, and which part of it")
+declare_values("laying", "Laying", Laying, "how a plane lies over what is behind it")

@@ -6,78 +6,44 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 from typing import Any
 
-from pydantic import TypeAdapter
-
-from cuvrel.core.recipe.declared import Declared, Family, declared
 from cuvrel.core.recipe.errors import RecipeError
-from cuvrel.core.recipe.values import Colour, Scalar
-
-Doc = dict[str, Any]
-_scalar: TypeAdapter[Any] = TypeAdapter(Scalar)
-_colour: TypeAdapter[Any] = TypeAdapter(Colour)
+from cuvrel.core.recipe.models import Shot
+from cuvrel.core.recipe.places import places
 
 
 @dataclass(frozen=True)
 class Moving:
-    """A value: its JSON pointer, its label, its range, what changes nothing (if there is such), and itself."""
+    """A value: its JSON pointer, its label, its range, what changes nothing (if there is such), and itself.
+
+    control: what kind of value it is: number, colour, switch, point, curve or ramp.
+    """
 
     path: str
     label: str
     low: float
     high: float
     neutral: float | None
-    colour: bool
-    raw: Any
-
-    def value(self) -> Any:
-        """The value as the model has it: a number, a colour, Keys or a Driver."""
-        return (_colour if self.colour else _scalar).validate_python(self.raw)
+    control: str
+    value: Any
 
 
-def _fields(entry: Declared, raw: Doc, path: str, about: str) -> Iterator[Moving]:
-    for name, field in entry.params.model_fields.items():
-        extra = field.json_schema_extra
-        if not isinstance(extra, dict) or not extra.get("animatable"):
-            continue
-        neutral, raw_value = extra.get("neutral"), raw.get(name, field.default)
-        if isinstance(raw_value, bool):
-            raw_value = float(raw_value)
-        yield Moving(
-            f"{path}/{name}",
-            f"{about}: {field.title}",
-            float(extra["low"]),  # type: ignore[arg-type]
-            float(extra["high"]),  # type: ignore[arg-type]
-            None if neutral is None else float(neutral),  # type: ignore[arg-type]
-            extra["control"] == "colour",
-            raw_value,
-        )
-
-
-def moving(document: Doc) -> Iterator[Moving]:
+def moving(shot: Shot) -> Iterator[Moving]:
     """All values that may move, in the order of the document."""
-    for n, matte in enumerate(document.get("mattes", [])):
-        path = f"/mattes/{n}"
-        for k, pull in enumerate(matte.get("pulls", [])):
-            label = declared("pull", pull["kind"]).label
-            at = f"{path}/pulls/{k}"
-            yield Moving(f"{at}/strength", f"{label}: Strength", 0, 1, None, False, pull.get("strength", 1.0))
-            yield from _fields(declared("pull", pull["kind"]), pull.get("params", {}), f"{at}/params", label)
-        yield from _fields(declared("edge", "edge"), matte.get("edge", {}), f"{path}/edge", "Edge")
-    for n, plane in enumerate(document.get("planes", [])):
-        path, name = f"/planes/{n}", plane["name"]
-        yield Moving(f"{path}/opacity", f"{name}: Opacity", 0, 1, 0, False, plane.get("opacity", 1.0))
-        gate = plane.get("gate") or {}
-        for part in ("inner", "outer", "soft"):
-            if part in gate:
-                yield Moving(f"{path}/gate/{part}", f"{name}: {part}", 0, 4000, None, False, gate[part])
-        yield from _fields(declared("plane", plane["kind"]), plane.get("params", {}), f"{path}/params", name)
-        families: tuple[Family, ...] = ("placement", "time")
-        for family in families:
-            entry = declared(family, family)
-            yield from _fields(entry, plane.get(family, {}), f"{path}/{family}", entry.label)
-        for k, step in enumerate(plane.get("treatments", [])):
-            entry = declared("treatment", step["kind"])
-            yield from _fields(entry, step.get("params", {}), f"{path}/treatments/{k}/params", entry.label)
+    for place in places(shot):
+        values = place.read()
+        for name, about in place.entry.params.fields().items():
+            if not about.get("animatable"):
+                continue
+            value, neutral = getattr(values, name), about.get("neutral")
+            yield Moving(
+                f"{place.path}/{name}",
+                f"{place.about}: {place.entry.params.model_fields[name].title}",
+                float(about["low"]),
+                float(about["high"]),
+                None if neutral is None else float(neutral),
+                about["control"],
+                float(value) if isinstance(value, bool) else value,
+            )
 
 
 def name_under(path: str, places: list[str]) -> str | None:
@@ -86,9 +52,9 @@ def name_under(path: str, places: list[str]) -> str | None:
     return path[len(max(above, key=len)) :] if above else None
 
 
-def within(document: Doc, places: list[str]) -> list[Moving]:
+def within(shot: Shot, places: list[str]) -> list[Moving]:
     """The values at or under any of these places. Raises RecipeError where there is none."""
-    found = [one for one in moving(document) if name_under(one.path, places) is not None]
+    found = [one for one in moving(shot) if name_under(one.path, places) is not None]
     if not found:
         raise RecipeError("There is no value here that can move.")
     return found

@@ -13,7 +13,7 @@ import numpy as np
 from numpy.typing import NDArray
 from pydantic import Field, model_validator
 
-from cuvrel.core.recipe.values import Strict, eased
+from cuvrel.core.recipe.values import Env, Strict, eased
 
 F64 = NDArray[np.float64]
 ShapeKind = Literal["ellipse", "box", "polygon", "curve"]
@@ -79,8 +79,9 @@ class Shape(Strict):
             raise ValueError("a key is for points that the shape does not have")
         return self
 
-    def at(self, time: float) -> ShapeKey:
-        """The shape at a time, as a key of its own."""
+    def at(self, env: Env) -> ShapeKey:
+        """The shape in an environment, as a key of its own."""
+        time = env.time
         if not any(key.only for key in self.keys):
             return _among(self.keys, time)
         # points that have the same keys about them go together, as a shape of their own
@@ -94,6 +95,11 @@ class Shape(Strict):
             for n, point in zip(chosen, _among(part, time).points, strict=True):
                 points[n] = point
         return self.keys[0].model_copy(update={"points": points, "only": []})
+
+    def held(self, env: Env) -> Shape:
+        """The shape as it is in an environment, at all times; equal outlines give equal shapes."""
+        here = self.at(env).model_copy(update={"frame": 0, "ease": "hold", "only": []})
+        return self.model_copy(update={"keys": [here]})
 
 
 def _among(keys: list[ShapeKey], time: float) -> ShapeKey:

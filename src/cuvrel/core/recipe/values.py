@@ -4,12 +4,21 @@ from __future__ import annotations
 
 import itertools
 import math
+from collections.abc import Mapping
+from dataclasses import dataclass, field, replace
 from typing import Annotated, Any, Literal
 
 from pydantic import BaseModel, ConfigDict, Field, field_validator, model_validator
 
+from cuvrel.core.recipe.curves import MOST, between
+
 Ease = Literal["hold", "linear", "smooth", "free"]
+Xy = tuple[float, float]
 Rgb = tuple[float, float, float]
+Stop = tuple[float, float, float, float]
+CurvePoints = Annotated[tuple[Xy, ...], Field(min_length=1, max_length=MOST)]
+RampStops = Annotated[tuple[Stop, ...], Field(min_length=1, max_length=MOST)]
+Plain = float | Xy | Rgb | CurvePoints | RampStops
 Handles = tuple[float, float, float, float]
 SMOOTH: Handles = (1 / 3, 0.0, 2 / 3, 1.0)  # the cubic 3t^2 - 2t^3 as handles
 
@@ -29,7 +38,7 @@ class Key(Strict):
     """
 
     frame: int = Field(ge=0, description="counted from 0, in the shot's frames")
-    value: float | Rgb
+    value: Plain
     ease: Ease = "smooth"
     handles: Handles | None = None
 
@@ -76,26 +85,48 @@ class Driver(Strict):
     @model_validator(mode="after")
     def _numbers(self) -> Driver:
         if isinstance(self.base, Keys) and any(isinstance(key.value, tuple) for key in self.base.keys):
-            raise ValueError("a driver moves a number, not a colour")
+            raise ValueError("a driver moves a number and nothing else")
         return self
 
 
 Scalar = float | Keys | Driver
 Switch = bool | Keys
 Colour = Annotated[Rgb | Keys, Field(description="display-encoded sRGB, 0 to 1 each")]
+Point = Annotated[Xy | Keys, Field(description="plate pixels from the frame's middle, to the right and down")]
+Curve = Annotated[CurvePoints | Keys, Field(description="points (x, y), x from 0 to 1 and growing")]
+Ramp = Annotated[RampStops | Keys, Field(description="stops (x, red, green, blue), x from 0 to 1 and growing")]
 
 
-def at(value: Scalar | Colour | Any, time: float, fps: float = 24.0) -> Any:
-    """The plain value at a time in frames, which may lie between two.
+@dataclass(frozen=True)
+class Env:
+    """Where a value is read: a time in frames of the shot, which may lie between two, and the shot's rate.
+
+    tracks: the shot's tracks by their ids, for what rides on one.
+    """
+
+    time: float
+    fps: float = 24.0
+    tracks: Mapping[str, Any] = field(default_factory=dict)
+
+    def moved_to(self, time: float) -> Env:
+        """The same shot at another time."""
+        return replace(self, time=time)
+
+
+START = Env(0.0)
+
+
+def at(value: Scalar | Colour | Any, env: Env) -> Any:
+    """The plain value in an environment.
 
     Before the first key the first value holds, after the last the last one; between two keys the left key's
-    ease rules (see `eased`). A driver counts its seconds from frame 0. fps: the shot's rate.
+    ease rules (see `eased`). A driver counts its seconds from frame 0.
     """
     if isinstance(value, Driver):
-        return _driven(value, time, fps)
+        return _driven(value, env)
     if not isinstance(value, Keys):
         return value
-    keys = value.keys
+    keys, time = value.keys, env.time
     if time <= keys[0].frame:
         return keys[0].value
     for left, right in itertools.pairwise(keys):
@@ -104,13 +135,13 @@ def at(value: Scalar | Colour | Any, time: float, fps: float = 24.0) -> Any:
     return keys[-1].value
 
 
-def is_on(value: Switch, time: float) -> bool:
+def is_on(value: Switch, env: Env) -> bool:
     """Whether a switch is on at a time: keyed, it stays as its last key says (1 is on), whatever that key's ease."""
     if not isinstance(value, Keys):
         return value
     last = value.keys[0]
     for key in value.keys:
-        if key.frame > time:
+        if key.frame > env.time:
             break
         last = key
     return last.value == 1
@@ -148,19 +179,23 @@ def _bezier(s: float, a: float, b: float) -> float:
     return 3 * r * r * s * a + 3 * r * s * s * b + s * s * s
 
 
-def _between(left: Key, right: Key, t: float) -> float | Rgb:
+def _between(left: Key, right: Key, t: float) -> Plain:
     t = eased(left.ease, t, left.handles)
     a, b = left.value, right.value
-    if isinstance(a, tuple) and isinstance(b, tuple):
-        return (a[0] + (b[0] - a[0]) * t, a[1] + (b[1] - a[1]) * t, a[2] + (b[2] - a[2]) * t)
-    if isinstance(a, tuple) or isinstance(b, tuple):
+    if not isinstance(a, tuple) and not isinstance(b, tuple):
+        return a + (b - a) * t
+    if not isinstance(a, tuple) or not isinstance(b, tuple):
         return left.value
-    return a + (b - a) * t
+    if isinstance(a[0], tuple) and isinstance(b[0], tuple):
+        return between(a, b, t)  # type: ignore[return-value]  # rows of one length on either side
+    if len(a) != len(b):
+        return left.value
+    return tuple(x + (y - x) * t for x, y in zip(a, b, strict=True))  # type: ignore[operator]
 
 
-def _driven(value: Driver, time: float, fps: float) -> float:
-    base = float(at(value.base, time, fps))
-    seconds = time / fps
+def _driven(value: Driver, env: Env) -> float:
+    base = float(at(value.base, env))
+    seconds = env.time / env.fps
     if value.drive == "rate":
         return base + value.amount * seconds
     if value.drive == "wander":

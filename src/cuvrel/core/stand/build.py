@@ -2,46 +2,34 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
-from dataclasses import dataclass
+from fractions import Fraction
 from functools import cached_property
+from typing import cast
 
 import cv2
 import numpy as np
 from numpy.typing import NDArray
 
 from cuvrel.core.edge.detail import own_colours
-from cuvrel.core.media.colour import decode
 from cuvrel.core.motion import timing
 from cuvrel.core.motion.between import blurred_along, in_between, mixed, motion
 from cuvrel.core.recipe.declared import declared
-from cuvrel.core.recipe.models import Plane, Step
-from cuvrel.core.recipe.values import at
+from cuvrel.core.recipe.models import Plane
 from cuvrel.core.stand import placement
 from cuvrel.core.stand.blend import blend, mix, through
+from cuvrel.core.stand.films import Film, Size, film_of, plate_extent
 from cuvrel.core.stand.gate import rim, without
 from cuvrel.core.stand.mattes import Mattes, Sources, held
 from cuvrel.core.stand.nodes import Node, node
-from cuvrel.core.treatments.context import Context
+from cuvrel.core.stand.steps import AtFrame
 
 __all__ = ["Sources", "Stand", "held"]
 
 F32 = NDArray[np.float32]
-U8 = NDArray[np.uint8]
-
-
-@dataclass(frozen=True)
-class _Film:
-    """What a plane shows, frame by frame: its picture, and the bytes in which its motion is looked for."""
-
-    picture: Callable[[int], Node]
-    bytes_at: Callable[[int], Node]
-    count: int
-    fps: float | None = None
 
 
 class Stand(Mattes):
-    """Builds the nodes of one shot at one size. scale: the pictures' size over the plate's."""
+    """Builds the nodes of one shot at one size."""
 
     def bare(self, pulls: int | None = None) -> Stand:
         """The same stand with all mattes as they are before their edge step, or after so many of their pulls."""
@@ -54,118 +42,73 @@ class Stand(Mattes):
 
         A glaze alone shows the plate glazed.
         """
-        shown = self._content(plane, frame)
-        if shown is None:
-            return self._nothing()
-        picture, own, matte = shown
-        return self._placed(plane, frame, self._treated(picture, plane.treatments, frame, matte), own)
+        found = self._chain(plane, "alone", lambda f: self._content(plane, f), lambda f: self._seen(plane, f))(frame)
+        return self.nothing() if found is None else self._placed(plane, frame, found, self._film(plane, frame).size)
 
-    def _nothing(self) -> Node:
+    def nothing(self) -> Node:
+        """A frame of nothing."""
         size = self.size
         return node("nothing", size, [], lambda: np.zeros((*size, 4), np.float32))
 
-    def _content(self, plane: Plane, frame: int) -> tuple[Node, tuple[float, float] | None, Node | None] | None:
-        """The picture before its treatments, its size (height, width) in plate pixels where that is not the frame's,
-        and the matte that its treatments see. None where its time has nothing to show."""
-        gate = self._gate(plane, frame)
-        if plane.kind == "glaze":
-            return self._light(frame), None, self.matte(plane.matte, frame) if plane.matte else gate
-        if plane.kind == "fill":
-            values = self._values("plane", "fill", plane.params, frame)
-            if not values["footage"]:
-                size, run = self.size, declared("plane", "fill").run
-                return node("fill", [values, size], [], lambda: run(size, values, 1.0)), None, gate
-        entry = timing.TimeParams.model_validate(plane.time)
-        film, own = self._film(plane, frame)
-        when = timing.moment(entry, frame, self.fps, film.count, film.fps)
+    def held_by(self, group: str, frame: int) -> Node:
+        """The planes of a group over nothing."""
+        return self._stack(group, 0, frame) or self.nothing()
+
+    @cached_property
+    def _films(self) -> dict[tuple[str, int], Film]:
+        return {}
+
+    def _film(self, plane: Plane, frame: int) -> Film:
+        key = plane.id, frame
+        if key not in self._films:
+            self._films[key] = film_of(self, plane, frame)
+        return self._films[key]
+
+    def _moment(self, plane: Plane, frame: int, film: Film) -> timing.Moment | None:
+        """Which of a film's frames the plane shows; None where its time has nothing to show."""
+        if film.count is None:
+            return timing.Moment(frame, frame, Fraction(0))
+        entry = cast(timing.TimeParams, plane.values("time"))
+        return timing.moment(entry, frame, self.fps, film.count, film.fps)
+
+    def _content(self, plane: Plane, frame: int) -> Node | None:
+        """The picture before its treatments; None where its time has nothing to show."""
+        film = self._film(plane, frame)
+        when = self._moment(plane, frame, film)
         if when is None:
             return None
-        matte = gate
-        if plane.matte:
-            near = when.after if when.share >= 0.5 else when.frame
-            matte = self.matte(plane.matte, near)
-        if plane.kind in ("line", "group"):
-            return film.picture(when.frame), own, matte
-        return self._moment(film, when, entry, frame), own, matte
+        if film.seen is None:
+            return film.picture(when.frame)
+        return self._between(film, when, plane, frame)
 
-    def _film(self, plane: Plane, frame: int) -> tuple[_Film, tuple[float, float] | None]:
-        """The plane's frames, and their size in plate pixels where it is not the frame's."""
-        if plane.kind in ("element", "fill"):
-            return self._element(plane, frame)
-        if plane.kind == "group":
-            return _Film(lambda f: self._stack(self._members(plane.id), f), self.plate, self.frames), None
-        if plane.kind == "line":
-            assert plane.matte is not None
-            matte_id, entry, scale = plane.matte, declared("plane", "line"), self.scale
-            values = self._values("plane", "line", plane.params, frame)
+    def _seen(self, plane: Plane, frame: int) -> Node | None:
+        """The matte that a plane's treatments see: its own, at its moment, or its gate, as large as the plate."""
+        when = self._moment(plane, frame, self._film(plane, frame))
+        if plane.matte and when is not None:
+            return self.matte(plane.matte, when.after if when.share >= 0.5 else when.frame)
+        return self._gate(plane, frame)
 
-            def drawn(f: int) -> Node:
-                return node("line", [values, scale], [self.matte(matte_id, f)], lambda m: entry.run(m, values, scale))
-
-            return _Film(drawn, self.plate, self.frames), None
-        if plane.kind == "cutout":
-            assert plane.matte is not None
-            cut = plane.matte
-            return _Film(lambda f: self._cut(cut, f), self.plate, self.frames), None
-        return _Film(self._light, self.plate, self.frames), None
-
-    def _cut(self, matte_id: str, frame: int) -> Node:
-        return node(
-            "through", None, [self._own(matte_id, frame, self._light(frame)), self.matte(matte_id, frame)], through
-        )
-
-    def _own(self, matte_id: str, frame: int, light: Node) -> Node:
-        """The plate's light, in soft edges with the subject's own colours as far as the edge step asks for them."""
-        values = self._values("edge", "edge", self.shot.matte(matte_id).edge, frame)
+    def cut(self, matte_id: str, frame: int) -> Node:
+        """The plate through a matte, with the subject's own colours in soft edges as far as its edge step asks."""
+        light, matte = self.light(frame), self.matte(matte_id, frame)
+        values = self.shot.matte(matte_id).edge_values().at(self.env(frame))
         share = float(values["own_colour"])
-        if share <= 0:
-            return light
-        radius = max(2.0, 3 * float(values["reach"]) * self.scale)
+        if share > 0:
+            radius = max(2.0, 3 * float(values["reach"]) * self.scale)
 
-        def run(picture: F32, cover: F32) -> F32:
-            own = own_colours(picture[..., :3], cover, radius)
-            out = picture.copy()
-            out[..., :3] += np.float32(share) * (own - picture[..., :3])
-            return out
+            def run(picture: F32, cover: F32) -> F32:
+                own = own_colours(picture[..., :3], cover, radius)
+                out = picture.copy()
+                out[..., :3] += np.float32(share) * (own - picture[..., :3])
+                return out
 
-        return node("own", [share, radius], [light, self.matte(matte_id, frame)], run)
+            light = node("own", [share, radius], [light, matte], run)
+        return node("through", None, [light, matte], through)
 
-    def _element(self, plane: Plane, frame: int) -> tuple[_Film, tuple[float, float] | None]:
-        entry = declared("plane", plane.kind)
-        values = self._values("plane", plane.kind, plane.params, frame)
-        if not values["footage"]:
-            return _Film(lambda f: self._nothing(), self.plate, self.frames), None
-        footage = self.shot.footage_by_id(str(values["footage"]))
-        plate = self.shot.plate_footage()
-        across, down = plate.width / footage.width, plate.height / footage.height
-        fit = str(values.get("fit", "cover"))
-        if fit != "stretch":
-            across = down = {"cover": max(across, down), "contain": min(across, down)}.get(fit, 1.0)
-        own = footage.height * down, footage.width * across
-        # never larger than it is; placing it enlarges better than reading it does
-        size = tuple(
-            max(2, round(min(float(n), m * self.scale)))
-            for n, m in zip((footage.height, footage.width), own, strict=True)
-        )
-        how = {"see_through": values.get("see_through", "nothing")}
-
-        def raw(f: int) -> Node:
-            return self.sources.picture(footage.id, f, (size[0], size[1]))
-
-        def lit(f: int) -> Node:
-            light = node("decode", None, [raw(f)], decode)
-            if how["see_through"] == "its alpha":
-                return node("through", None, [light, self.sources.alpha(footage.id, f, (size[0], size[1]))], through)
-            if how["see_through"] == "nothing":
-                return light
-            return node("dropped", how, [light], lambda p: entry.run(p, how, 1.0))
-
-        whole = own[0] == plate.height and own[1] == plate.width and size == self.size
-        return _Film(lit, raw, footage.frames, footage.fps), None if whole else own
-
-    def _moment(self, film: _Film, when: timing.Moment, entry: timing.TimeParams, frame: int) -> Node:
+    def _between(self, film: Film, when: timing.Moment, plane: Plane, frame: int) -> Node:
         """The film's picture at a moment: a frame, or what is made between two, with the blur of what moves."""
-        values = entry.at(frame, self.fps)
+        assert film.count is not None
+        values = plane.values("time").at(self.env(frame))
         picture, share = film.picture(when.frame), float(when.share)
         if share > 0 and values["between"] != "repeat":
             after = film.picture(when.after)
@@ -181,66 +124,61 @@ class Stand(Mattes):
             picture = node("smeared", shutter, [picture, moved], lambda p, m: blurred_along(p, m, shutter))
         return picture
 
-    def _motion(self, film: _Film, frame: int, after: int) -> Node:
-        return node("motion", None, [film.bytes_at(frame), film.bytes_at(after)], motion)
+    def _motion(self, film: Film, frame: int, after: int) -> Node:
+        assert film.seen is not None
+        return node("motion", None, [film.seen(frame), film.seen(after)], motion)
 
     # its treatments and its place
 
-    def _treated(self, picture: Node, steps: list[Step], frame: int, matte: Node | None) -> Node:
-        for step in steps:
-            if step.on:
-                picture = self._step(picture, step, frame, matte)
-        return picture
+    @cached_property
+    def _chains(self) -> dict[tuple[str, str], AtFrame]:
+        return {}
 
-    def _step(self, picture: Node, step: Step, frame: int, matte: Node | None) -> Node:
-        entry = declared("treatment", step.kind)
-        values = self._values("treatment", step.kind, step.params, frame)
-        uses = [picture] if matte is None or not entry.needs_matte else [picture, matte]
-        scale, fps = self.scale, self.fps
+    def _chain(self, plane: Plane, name: str, content: AtFrame, matte: AtFrame) -> AtFrame:
+        """What a plane's treatments make of its content, on any frame: each may look at it on others than its own."""
+        key = plane.id, name
+        if key not in self._chains:
+            at = content
+            for step in plane.treatments:
+                if step.on:
+                    at = _once(self.step(declared("treatment", step.kind), step.values(), at, matte).at)
+            self._chains[key] = at
+        return self._chains[key]
 
-        def run(image: F32, cover: F32 | None = None) -> F32:
-            if cover is not None and cover.shape != image.shape[:2]:
-                cover = cv2.resize(cover, (image.shape[1], image.shape[0]), interpolation=cv2.INTER_AREA)
-            return entry.run(image, values, Context(frame, scale, fps, cover))
-
-        # only what changes with time by itself has the frame in its key
-        clock = [frame, fps] if values.get("wander") else None
-        return node(step.kind, [values, scale, clock], uses, run)
-
-    def _placed(self, plane: Plane, frame: int, picture: Node, own: tuple[float, float] | None) -> Node:
+    def _placed(self, plane: Plane, frame: int, picture: Node, own: Size | None) -> Node:
         """The picture laid into the frame. own: its size (height, width) in plate pixels, if it has one of its own."""
         if own is None and not plane.placement:
             return picture
-        values = self._values("placement", "placement", plane.placement, frame)
-        plate = self.shot.plate_footage()
+        params, now = plane.values("placement"), self.env(frame)
+        values = params.at(now)
+        wide, high = self.shot.size
         times = [float(frame)]
         if values["shutter"] > 0:
             count, half = round(float(values["samples"])), float(values["shutter"]) / 720
             times = [frame + half * (2 * n / (count - 1) - 1) for n in range(count)]
-        at_times = (self._values("placement", "placement", plane.placement, time) for time in times)
-        maps = [placement.matrix(there, plate.width) for there in at_times]
+        maps = [placement.matrix(params.at(now.moved_to(time)), wide) for time in times]
         if all(np.array_equal(one, maps[0]) for one in maps):
             maps = maps[:1]
             if own is None and placement.is_neutral(values):
                 return picture
         size, scale, border = self.size, self.scale, str(values["border"])
-        high, wide = own or (float(plate.height), float(plate.width))
+        rows, columns = own or (float(high), float(wide))
 
         def run(image: F32) -> F32:
-            fit = wide / image.shape[1], high / image.shape[0]
+            fit = columns / image.shape[1], rows / image.shape[0]
             return placement.placed(image, maps, size, fit, scale, border)
 
-        return node("placed", [[m.tolist() for m in maps], high, wide, size, scale, border], [picture], run)
+        return node("placed", [[m.tolist() for m in maps], rows, columns, size, scale, border], [picture], run)
 
     def _gate(self, plane: Plane, frame: int) -> Node | None:
+        """What a plane is seen through, as large as the plate."""
         gate = plane.gate
         if gate is None:
             return None
         cover = self.matte(gate.matte, frame)
         if gate.part == "rim":
-            inner, outer, soft = (
-                max(0.0, float(at(one, frame, self.fps))) * self.scale for one in (gate.inner, gate.outer, gate.soft)
-            )
+            values = gate.at(self.env(frame))
+            inner, outer, soft = (float(values[name]) * self.scale for name in ("inner", "outer", "soft"))
             cover = node("rim", [inner, outer, soft], [cover], lambda m: rim(m, inner, outer, soft))
         if (gate.part == "outside") != gate.invert:
             cover = node("outside", None, [cover], lambda m: 1 - m)
@@ -249,20 +187,46 @@ class Stand(Mattes):
             cover = node("without", None, [cover, *taken], lambda m, *rest: without(m, rest))
         return cover
 
+    def _framed(self, cover: Node | None) -> Node | None:
+        """A matte laid into a frame of another size than the plate's; what is beyond the plate is outside of it."""
+        if cover is None or plate_extent(self) is None:
+            return cover
+        size = self.size
+
+        def run(matte: F32) -> F32:
+            shift = (size[1] - matte.shape[1]) / 2, (size[0] - matte.shape[0]) / 2
+            way = np.array([[1, 0, shift[0]], [0, 1, shift[1]]], np.float64)
+            return np.asarray(cv2.warpAffine(matte, way, (size[1], size[0]), flags=cv2.INTER_LINEAR), np.float32)
+
+        return node("framed", size, [cover], run)
+
     # all of them together
 
     def result(self, frame: int) -> Node:
         """All planes, back to front, (H, W, 4) float32 premultiplied linear RGBA."""
-        return self._stack([plane for plane in self.shot.planes if plane.group is None], frame)
+        return self._stack(None, 0, frame) or self.nothing()
 
-    def _members(self, group: str) -> list[Plane]:
-        return [plane for plane in self.shot.planes if plane.group == group]
+    @cached_property
+    def _levels(self) -> dict[str | None, list[Plane]]:
+        """The planes of each group, and under None those of none, front to back."""
+        levels: dict[str | None, list[Plane]] = {}
+        for plane in self.shot.planes:
+            levels.setdefault(plane.group, []).append(plane)
+        return levels
 
-    def _stack(self, planes: Sequence[Plane], frame: int) -> Node:
-        picture: Node | None = None
-        for plane in reversed(planes):
-            picture = self.plane(plane, frame, picture)
-        return self._nothing() if picture is None else picture
+    @cached_property
+    def _stacks(self) -> dict[tuple[str | None, int, int], Node | None]:
+        return {}
+
+    def _stack(self, group: str | None, first: int, frame: int) -> Node | None:
+        """The planes of a group from one of them back, laid over one another; None is nothing."""
+        planes, picture = self._levels.get(group, []), None
+        for n in range(len(planes) - 1, first - 1, -1):
+            key = group, n, frame
+            if key not in self._stacks:
+                self._stacks[key] = self.plane(planes[n], frame, picture)
+            picture = self._stacks[key]
+        return picture
 
     def shows(self, plane: Plane, frame: int) -> bool:
         """Whether a plane is there at all on a frame: switched on, within its frames, and not put out by a solo."""
@@ -278,30 +242,49 @@ class Stand(Mattes):
 
     def plane(self, plane: Plane, frame: int, below: Node | None) -> Node | None:
         """`below` with this plane laid over it, (H, W, 4) float32 premultiplied linear RGBA; None is nothing."""
-        opacity = min(max(float(at(plane.opacity, frame, self.fps)), 0.0), 1.0)
+        opacity = float(plane.at(self.env(frame))["opacity"])
         if not self.shows(plane, frame) or opacity <= 0:
             return below
-        gate = self._gate(plane, frame)
-        if plane.kind == "glaze":
-            return None if below is None else self._glazed(plane, frame, below, opacity, gate)
-        picture = self.alone(plane, frame)
-        mode = plane.blend
-        if below is None and mode == "normal" and opacity == 1 and gate is None:
-            return picture
-        return node("blend", [mode, opacity], [below or self._nothing(), picture, *_some(gate)],
+        gate, mode = self._framed(self._gate(plane, frame)), plane.blend
+        if self._film(plane, frame).glazes:
+            if below is None:
+                return None
+            picture = self._glazed(plane, frame) or below
+            if picture.key == below.key:
+                return below
+            if mode == "normal":
+                return node("glaze", opacity, [below, picture, *_some(gate)],
+                            lambda b, t, m=None: mix(b, t, opacity, m))  # fmt: skip
+        else:
+            picture = self.alone(plane, frame)
+            if below is None and mode == "normal" and opacity == 1 and gate is None:
+                return picture
+        return node("blend", [mode, opacity], [below or self.nothing(), picture, *_some(gate)],
                     lambda b, p, m=None: blend(b, p, mode, opacity, m))  # fmt: skip
 
-    def _glazed(self, plane: Plane, frame: int, below: Node, opacity: float, gate: Node | None) -> Node:
-        matte = self.matte(plane.matte, frame) if plane.matte else gate
-        treated = self._treated(below, plane.treatments, frame, matte)
-        if treated is below:
-            return below
-        mode = plane.blend
-        if mode == "normal":
-            return node("glaze", opacity, [below, treated, *_some(gate)],
-                        lambda b, t, m=None: mix(b, t, opacity, m))  # fmt: skip
-        return node("blend", [mode, opacity], [below, treated, *_some(gate)],
-                    lambda b, p, m=None: blend(b, p, mode, opacity, m))  # fmt: skip
+    def _glazed(self, plane: Plane, frame: int) -> Node | None:
+        """What lies behind a glaze, treated; its treatments may look at it on other frames."""
+        behind = self._levels[plane.group].index(plane) + 1
+
+        def content(at: int) -> Node | None:
+            return self._stack(plane.group, behind, at)
+
+        def matte(at: int) -> Node | None:
+            return self._framed(self.matte(plane.matte, at) if plane.matte else self._gate(plane, at))
+
+        return self._chain(plane, "behind", content, matte)(frame)
+
+
+def _once(at: AtFrame) -> AtFrame:
+    """The same, worked out once for each frame."""
+    known: dict[int, Node | None] = {}
+
+    def found(frame: int) -> Node | None:
+        if frame not in known:
+            known[frame] = at(frame)
+        return known[frame]
+
+    return found
 
 
 def _some(gate: Node | None) -> list[Node]:

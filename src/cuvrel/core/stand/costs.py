@@ -48,7 +48,7 @@ def _spent(top: Node, counted: set[str], cache: Cache) -> float:
             continue
         counted.add(one.key)
         total += cache.spent(one.key)
-        waiting += one.inputs
+        waiting += [*one.inputs, *(more for more in one.later or () if more is not None)]
     return total
 
 

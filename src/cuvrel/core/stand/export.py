@@ -91,7 +91,7 @@ def picture(stand: Stand, what: What, target: str | None, alpha: str, frame: int
         if what == "plane":
             alone = node("lit", None, [stand.alone(stand.shot.plane(str(target)), frame)], with_light, keep=False)
         else:
-            alone = node("cut", None, [stand._light(frame), stand.matte(str(target), frame)], through, keep=False)
+            alone = node("cut", None, [stand.light(frame), stand.matte(str(target), frame)], through, keep=False)
     except KeyError as missing:
         raise RecipeError(f"What should be exported, '{target}', is not in the shot.") from missing
     pre = alpha == "premultiplied"

@@ -2,30 +2,26 @@
 
 from __future__ import annotations
 
-from typing import Any, Protocol
+from collections.abc import Callable, Sequence
+from typing import Protocol
 
 import numpy as np
 from numpy.typing import NDArray
 
-from cuvrel.core.edge.detail import fine_detail
-from cuvrel.core.edge.steady import steadied
-from cuvrel.core.media.colour import decode, encode
-from cuvrel.core.pulls.context import PullContext
-from cuvrel.core.pulls.footage import channel_of
+from cuvrel.core.media.colour import decode
 from cuvrel.core.pulls.join import join_pull
-from cuvrel.core.pulls.shape import shaped
-from cuvrel.core.recipe.declared import Family, Params, declared
+from cuvrel.core.recipe.declared import Declared, Params, Values, declared
 from cuvrel.core.recipe.models import Matte, Plane, Pull, Shot
+from cuvrel.core.recipe.needs import Need
 from cuvrel.core.recipe.shapes import Shape
-from cuvrel.core.recipe.values import at
 from cuvrel.core.stand.nodes import Node, node
+from cuvrel.core.stand.steps import AtFrame, Step
 
 F32 = NDArray[np.float32]
-U8 = NDArray[np.uint8]
 
 
 class Sources(Protocol):
-    """Where pictures come from: footage and stored matte frames, at any size."""
+    """Where pictures come from: footage and stored frames, at any size."""
 
     def picture(self, footage_id: str, frame: int, size: tuple[int, int]) -> Node:
         """A node of (H, W, 3) uint8 sRGB at `size` (H, W)."""
@@ -33,12 +29,18 @@ class Sources(Protocol):
     def alpha(self, footage_id: str, frame: int, size: tuple[int, int]) -> Node:
         """A node of (H, W) float32, 0 to 1, at `size`; all 1 where the footage has no alpha."""
 
-    def traced(self, pull: Pull, frame: int, size: tuple[int, int]) -> Node | None:
-        """A node of (H, W) float32, 0 to 1, at `size`; None where the trace has no frame yet."""
+    def stored(self, owner: str, frame: int, size: tuple[int, int]) -> Node | None:
+        """A node of (H, W) float32, 0 to 1, at `size`; None where there is no such frame (yet).
+
+        owner: what the frame belongs to: the id of a pull, or the key of a settled matte.
+        """
 
 
 class Mattes:
-    """Builds the nodes of a shot's mattes at one size. scale: the pictures' size over the plate's."""
+    """Builds the nodes of a shot's mattes at one size. scale: the pictures' size over the plate's.
+
+    plate_size: rows and columns of the plate and of all mattes; size: those of the frame, which may be another one.
+    """
 
     def __init__(
         self, shot: Shot, sources: Sources, scale: float = 1.0, edged: bool = True, pulls: int | None = None
@@ -46,19 +48,13 @@ class Mattes:
         """edged: whether mattes have their edge step. pulls: how many of a matte's pulls count; None for all."""
         self.shot, self.sources, self.scale, self._edged, self._most = shot, sources, scale, edged, pulls
         plate = shot.plate_footage()
-        self.frames, self.fps = plate.frames, plate.fps
-        self.size = max(2, round(plate.height * scale)), max(2, round(plate.width * scale))
+        self.frames, self.fps, self.env = plate.frames, shot.fps, shot.env
+        self.plate_size = _scaled(plate.height, scale), _scaled(plate.width, scale)
+        wide, high = shot.size
+        self.size = _scaled(high, scale), _scaled(wide, scale)
         self._mattes: dict[tuple[str, int], Node] = {}
-        self._params: dict[tuple[str, str, int], Params] = {}
         # regions are other mattes, with all their pulls and their edge step, however much of this one is looked at
         self._whole = self if edged and pulls is None else type(self)(shot, sources, scale)
-
-    def _values(self, family: Family, kind: str, raw: dict[str, Any], time: float) -> dict[str, Any]:
-        """The plain values of something declared at a time; `raw`, a part of the shot, is read once for all frames."""
-        key = family, kind, id(raw)
-        if key not in self._params:
-            self._params[key] = declared(family, kind).read(raw)
-        return self._params[key].at(time, self.fps)
 
     def alone(self, plane: Plane, frame: int) -> Node:
         """A plane's own picture, (H, W, 4) float32 premultiplied linear RGBA: a matte may be taken from it."""
@@ -66,9 +62,10 @@ class Mattes:
 
     def plate(self, frame: int) -> Node:
         """The plate's bytes, (H, W, 3) uint8 sRGB."""
-        return self.sources.picture(self.shot.plate, frame, self.size)
+        return self.sources.picture(self.shot.plate, frame, self.plate_size)
 
-    def _light(self, frame: int) -> Node:
+    def light(self, frame: int) -> Node:
+        """The plate as (H, W, 4) float32 linear RGBA."""
         return node("decode", None, [self.plate(frame)], decode)
 
     def matte(self, matte_id: str, frame: int) -> Node:
@@ -78,43 +75,17 @@ class Mattes:
         return self._mattes[matte_id, frame]
 
     def _matte(self, matte: Matte, frame: int) -> Node:
-        """The pulls, steadied over time, then the edge step."""
+        """The pulls, then the edge step."""
         if not self._edged:
             return self._pulled(matte, frame)
         if matte.settled:
-            stored = self.sources.traced(Pull(id=matte.settled, kind="trace"), frame, self.size)
+            stored = self.sources.stored(matte.settled, frame, self.plate_size)
             if stored is not None:
                 return stored
-        entry = declared("edge", "edge")
-        values = self._values("edge", "edge", matte.edge, frame)
-        base = self._pulled(matte, frame)
-        if values["steady"] > 0:
-            base = self._steadied(matte, frame, base, int(values["steady"]))
-        scale = self.scale
-        if values["fine"] > 0:
-            fine = [float(values["fine"]), float(values["reach"]) * scale]
-            base = node(
-                "fine", fine, [base, self.plate(frame)], lambda cover, rgb: fine_detail(rgb, cover, fine[1], fine[0])
-            )
-        # what is done here or elsewhere is not the edge step's any more
-        neutral = entry.params().at(frame, self.fps)
-        for name in ("steady", "fine", "reach", "own_colour"):
-            values[name] = neutral[name]
-        if values == neutral:
-            return base
-        return node("edge", [values, scale], [base], lambda cover: entry.run(cover, values, scale))
-
-    def _steadied(self, matte: Matte, frame: int, base: Node, reach: int) -> Node:
-        near = [f for f in range(frame - reach, frame + reach + 1) if f != frame and 0 <= f < self.frames]
-        others = [(self._pulled(matte, f), self.plate(f)) for f in near]
-        if all(cover.key == base.key for cover, _ in others):
-            return base
-        flat = [one for pair in others for one in pair]
-
-        def run(cover: F32, picture: U8, *rest: NDArray) -> F32:
-            return steadied(cover, picture, list(zip(rest[::2], rest[1::2], strict=True)))
-
-        return node("steady", reach, [base, self.plate(frame), *flat], run)
+        edge = self.step(declared("edge", "edge"), matte.edge_values(), lambda f: self._pulled(matte, f))
+        found = edge.at(frame)
+        assert found is not None
+        return found
 
     def _pulled(self, matte: Matte, frame: int) -> Node:
         """All pulls joined, (H, W) float32."""
@@ -122,13 +93,15 @@ class Mattes:
         joins: list[tuple[str, float, bool]] = []
         for pull in matte.pulls[: self._most]:
             found = self._pull(pull, frame) if pull.on else None
-            if found is not None:
-                if pull.region is not None:
-                    found = self._confined(found, pull.region, pull.invert, pull.beyond, frame)
-                inputs.append(found)
-                # what is confined is inverted within its region, not beyond it
-                joins.append((pull.join, float(at(pull.strength, frame, self.fps)), pull.invert and not pull.region))
-        size = self.size
+            if found is None:
+                continue
+            if pull.region is not None:
+                found = self._confined(found, pull.region, pull.invert, pull.beyond, frame)
+            inputs.append(found)
+            strength = float(pull.at(self.env(frame))["strength"])
+            # what is confined is inverted within its region, not beyond it
+            joins.append((pull.join, strength, pull.invert and not pull.region))
+        size = self.plate_size
 
         def joined(*pulls: F32) -> F32:
             total = np.zeros(size, np.float32)
@@ -147,54 +120,53 @@ class Mattes:
         return node("confined", [invert, beyond], [pulled, self._whole.matte(region, frame)], run)
 
     def _pull(self, pull: Pull, frame: int) -> Node | None:
-        """One pull's own coverage, (H, W) float32; None where a trace has not reached this frame."""
-        if pull.kind == "trace":
-            return self.sources.traced(pull, frame, self.size)
+        """One pull's own coverage, (H, W) float32; None where it has no stored frame that it needs."""
+        shapes = [shape for shape in pull.shapes if shape.on]
         entry = declared("pull", pull.kind)
-        values = self._values("pull", pull.kind, pull.params, frame)
-        if pull.kind == "shape":
-            return self._shapes(pull.shapes, frame, float(values["shutter"]))
-        context = PullContext(frame, self.scale, self.fps)
-        others = self._others(pull.kind, values, frame)
-        return node(f"pull-{pull.kind}", [values, self.scale], [self.plate(frame), *others],
-                    lambda rgb, *rest: entry.run(rgb, values, context, *rest))  # fmt: skip
+        return self.step(entry, pull.values(), self.plate, owner=pull.id, shapes=shapes).at(frame)
 
-    def _shapes(self, shapes: list[Shape], frame: int, shutter: float) -> Node:
-        size, scale = self.size, self.scale
-        drawn = [shape for shape in shapes if shape.on]
-        if shutter > 0:
-            about = [[shape.model_dump(mode="json") for shape in drawn], frame]
-        else:
-            # what stands still is one picture for all its frames
-            here = {"frame": 0, "ease": "hold"}
-            about = [[[s.kind, s.join, s.at(frame).model_copy(update=here).model_dump(mode="json")] for s in drawn]]
-        return node("shapes", [about, size, scale, shutter], [], lambda: shaped(drawn, frame, size, scale, shutter))
+    def step(
+        self, entry: Declared, values: Params, given: AtFrame, matte: AtFrame = lambda frame: None, owner: str = "",
+        shapes: Sequence[Shape] = (),
+    ) -> Step:  # fmt: skip
+        """Something declared, with what it works on and can look at. owner: whose stored frames are its own."""
 
-    def _others(self, kind: str, values: dict[str, Any], frame: int) -> list[Node]:
-        """What a pull takes besides the plate."""
-        if kind == "difference_key" and values["plate"]:
-            return [self.footage(str(values["plate"]), frame)]
-        if kind != "footage":
-            return []
-        at_frame, channel = frame - round(float(values["offset"])), str(values["channel"])
-        if values["footage"]:
-            entry = self.shot.footage_by_id(str(values["footage"]))
-            size = max(2, round(entry.height * self.scale)), max(2, round(entry.width * self.scale))
-            if channel == "alpha":
-                return [self.sources.alpha(entry.id, held(at_frame, entry.frames), size)]
-            picture = self.sources.picture(entry.id, held(at_frame, entry.frames), size)
-            return [node("channel", channel, [picture], lambda p: channel_of(p, channel))]
-        if values["plane"]:
-            plane = self.alone(self.shot.plane(str(values["plane"])), held(at_frame, self.frames))
-            if channel == "alpha":
-                return [node("channel", channel, [plane], lambda p: np.ascontiguousarray(p[..., 3]))]
-            return [node("channel", channel, [plane], lambda p: channel_of(encode(p), channel))]
-        return []
+        def read(time: float) -> Values:
+            return values.at(self.env(time))
 
-    def footage(self, footage_id: str, frame: int) -> Node:
-        """Other footage of the shot at this size, (H, W, 3) uint8 sRGB; its last frame holds."""
-        entry = self.shot.footage_by_id(footage_id)
-        return self.sources.picture(footage_id, held(frame, entry.frames), self.size)
+        def there(at: AtFrame) -> AtFrame:
+            return lambda frame: at(frame) if 0 <= frame < self.frames else None
+
+        return Step(entry, read, there(given), there(matte), self._finder(owner), self.env, self.scale,
+                    self.plate_size, shapes)  # fmt: skip
+
+    def _finder(self, owner: str) -> Callable[[Need], Node | None]:
+        def find(need: Need) -> Node | None:
+            inside = 0 <= need.frame < self.frames
+            if need.what == "stored":
+                return self.sources.stored(owner, need.frame, self.plate_size)
+            if need.what == "plate":
+                return self.plate(need.frame) if inside else None
+            if need.id is None:
+                return None
+            if need.what == "matte":
+                return self._whole.matte(need.id, need.frame) if inside else None
+            if need.what == "plane":
+                return self.alone(self.shot.plane(need.id), held(need.frame, self.frames))
+            return self.other(need)
+
+        return find
+
+    def other(self, need: Need) -> Node:
+        """Other footage of the shot, or its alpha; its first and its last frame hold. Raises KeyError."""
+        entry = self.shot.footage_by_id(need.id or "")
+        own = _scaled(entry.height, self.scale), _scaled(entry.width, self.scale)
+        take = self.sources.alpha if need.what == "alpha" else self.sources.picture
+        return take(entry.id, held(need.frame, entry.frames), own if need.whole else self.plate_size)
+
+
+def _scaled(length: int, scale: float) -> int:
+    return max(2, round(length * scale))
 
 
 def held(frame: int, count: int) -> int:

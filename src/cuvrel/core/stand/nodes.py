@@ -25,18 +25,53 @@ REMEMBERED = 20_000  # nodes whose cost is kept in mind
 class Node:
     """Something to be computed: `run` takes the inputs' arrays and returns this node's.
 
-    `keep` says that the result is worth a place in the cache.
+    `keep` says that the result is worth a place in the cache. later: inputs of which `run` takes, behind the others, a
+    list that works each one out when it is asked for; None stands for a picture that there is not.
     """
 
     key: str
     inputs: tuple[Node, ...]
     run: Callable[..., NDArray[Any]]
     keep: bool = True
+    later: tuple[Node | None, ...] | None = None
 
 
-def node(kind: str, params: Any, inputs: Sequence[Node], run: Callable[..., NDArray[Any]], keep: bool = True) -> Node:
+def node(
+    kind: str,
+    params: Any,
+    inputs: Sequence[Node],
+    run: Callable[..., NDArray[Any]],
+    keep: bool = True,
+    later: Sequence[Node | None] | None = None,
+) -> Node:
     """A node keyed by its kind, JSON-like parameters and inputs."""
-    return Node(key_of(kind, params, [i.key for i in inputs]), tuple(inputs), run, keep)
+    keys = [one.key for one in inputs]
+    if later is None:
+        return Node(key_of(kind, params, keys), tuple(inputs), run, keep)
+    more = [None if one is None else one.key for one in later]
+    return Node(key_of(kind, params, keys, more), tuple(inputs), run, keep, tuple(later))
+
+
+class _Later:
+    """Pictures that are worked out one by one (see recipe/needs.py)."""
+
+    def __init__(self, nodes: Sequence[Node | None], cache: Cache) -> None:
+        self._nodes, self._cache = nodes, cache
+
+    def __len__(self) -> int:
+        return len(self._nodes)
+
+    def __getitem__(self, index: int) -> NDArray[Any] | None:
+        wanted = self._nodes[index]
+        if wanted is None:
+            return None
+        begun = perf_counter()
+        found = work_out(wanted, self._cache)
+        _elsewhere.seconds = getattr(_elsewhere, "seconds", 0.0) + perf_counter() - begun
+        return found
+
+
+_elsewhere = threading.local()  # seconds that a node being computed has spent on others
 
 
 class Cache:
@@ -132,8 +167,12 @@ def work_out(wanted: Node, cache: Cache) -> NDArray[Any]:
 
 
 def _compute(wanted: Node, cache: Cache) -> NDArray[Any]:
-    inputs = [work_out(one, cache) for one in wanted.inputs]
+    inputs: list[Any] = [work_out(one, cache) for one in wanted.inputs]
+    if wanted.later is not None:
+        inputs.append(_Later(wanted.later, cache))
+    before, _elsewhere.seconds = getattr(_elsewhere, "seconds", 0.0), 0.0
     begun = perf_counter()
     value = np.asarray(wanted.run(*inputs))
-    cache.spend(wanted.key, perf_counter() - begun)
+    cache.spend(wanted.key, perf_counter() - begun - _elsewhere.seconds)
+    _elsewhere.seconds = before
     return value

@@ -2,7 +2,12 @@
 
     {"cuvrel": 1, "shot": {the document},
      "files": {FOOTAGE_ID: "footage/NAME"},
-     "frames": {PULL_ID: {"12": {"file": "mattes/KEY.png", "origin": "touched", "doubt": 0.0}}}}
+     "frames": {OWNER: {"12": {"file": "mattes/KEY.png", "origin": "touched", "doubt": 0.0, "base": {...},
+                               "lessons": {...}}}},
+     "history": {"cursor": 3, "edits": [{"label": ..., "gesture": null, "ops": [...], "inverse": [...]}]}}
+
+OWNER is the id of a pull, or the key of a settled matte. A touched frame has, in `base`, what following had brought
+before it was touched, and in `lessons` what it teaches following. A frame without a file is touched, but not solved.
 
 Paths are relative to the JSON file and may not leave its folder.
 """
@@ -22,7 +27,7 @@ from cuvrel.core.media.reader import Reader, as_grey, resized
 from cuvrel.core.media.writer import read_grey
 from cuvrel.core.recipe.check import read_shot
 from cuvrel.core.recipe.errors import MediaError, RecipeError
-from cuvrel.core.recipe.models import Pull, Shot
+from cuvrel.core.recipe.models import Shot
 from cuvrel.core.stand.nodes import Node, node
 
 FORMAT = 1
@@ -74,10 +79,10 @@ class PortableShot:
         reader = self._alphas[footage_id]
         return node("alpha", [footage_id, frame, size], [], lambda: as_grey(reader.frame(frame), size))
 
-    def traced(self, pull: Pull, frame: int, size: tuple[int, int]) -> Node | None:
-        """A node of (H, W) float32, 0 to 1; None where the trace has no frame."""
-        entry = self._frames.get(pull.id, {}).get(str(frame))
-        if entry is None:
+    def stored(self, owner: str, frame: int, size: tuple[int, int]) -> Node | None:
+        """A node of (H, W) float32, 0 to 1; None where there is no such frame."""
+        entry = self._frames.get(owner, {}).get(str(frame))
+        if entry is None or not entry.get("file"):
             return None
         file = within(self._folder, str(entry["file"]))
 

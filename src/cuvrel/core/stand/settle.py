@@ -7,6 +7,7 @@ from typing import Any
 
 from cuvrel.core.recipe.hashing import key_of
 from cuvrel.core.recipe.models import Matte, Pull, Shot
+from cuvrel.core.recipe.references import rests_on
 
 
 def settling_key(shot: Shot, matte_id: str, frames: Iterable[tuple[str, int, str | None]]) -> str:
@@ -14,19 +15,17 @@ def settling_key(shot: Shot, matte_id: str, frames: Iterable[tuple[str, int, str
 
     frames: pull, frame and blob of all stored matte frames. Raises KeyError.
     """
-    mattes, waiting = [], [matte_id]
-    while waiting:
-        one = shot.matte(waiting.pop())
-        if one in mattes:
-            continue
-        mattes.append(one)
-        # a pull may be confined to another matte, whose change changes this one
-        waiting += [pull.region for pull in one.pulls if pull.region]
+    needed = rests_on(shot, f"matte:{matte_id}")
+    first = shot.matte(matte_id)
+    mattes = [first, *(one for one in shot.mattes if f"matte:{one.id}" in needed and one is not first)]
     pulls = {pull.id for one in mattes for pull in one.pulls}
     stored = sorted((pull, frame, blob) for pull, frame, blob in frames if pull in pulls and blob)
     recipe = [[_dumped(pull) for one in mattes for pull in one.pulls], *(one.edge for one in mattes),
               shot.plate_footage().hash]  # fmt: skip
-    return key_of("settled", [recipe, [list(one) for one in stored]], [])
+    planes = [plane.model_dump(mode="json") for plane in shot.planes if f"plane:{plane.id}" in needed]
+    more = sorted(one.hash for one in shot.footage if f"footage:{one.id}" in needed and one.id != shot.plate)
+    # what rests on other things than mattes tells of them, too; keys of what does not are what they were
+    return key_of("settled", [recipe, [list(one) for one in stored], *([[planes, more]] if planes or more else [])], [])
 
 
 def _dumped(pull: Pull) -> dict[str, Any]:

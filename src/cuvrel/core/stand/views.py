@@ -80,6 +80,12 @@ def view(stand: Stand, wanted: str, frame: int) -> Node:
     raise RecipeError(f"There is no view '{wanted}'.")
 
 
+def size_of(stand: Stand, wanted: str) -> tuple[int, int]:
+    """Rows and columns of a view's pictures: the frame's, or those of the plate where it looks at that or a matte."""
+    kind = wanted.removeprefix("bare-").split(":")[0]
+    return stand.size if kind in ("result", "plane", "try") else stand.plate_size
+
+
 def checked(stand: Stand, matte_id: str, frame: int) -> Node:
     """The node of a frame's figures, (3,) float32 (see checks/frames.py)."""
     inputs = [stand.matte(matte_id, frame), stand.plate(frame)]

@@ -13,9 +13,9 @@ from cuvrel.core.edge.distance import signed_distance
 from cuvrel.core.media.box import bounds
 from cuvrel.core.media.colour import srgb_to_linear
 from cuvrel.core.media.rows import in_rows, kernel
+from cuvrel.core.recipe.context import Context
 from cuvrel.core.recipe.declared import Params, colour, declare, number
 from cuvrel.core.recipe.values import Colour, Scalar
-from cuvrel.core.treatments.context import Context
 
 F32 = NDArray[np.float32]
 
@@ -66,6 +66,7 @@ def _light(y0, y1, distance, half, reach, strength, core, halo, picture, out):  
     hint="a hot line and its halo along the matte's edge",
     group="Light",
     needs_matte=True,
+    clock=lambda values: float(values["wander"]) > 0,
 )
 def glow(picture: F32, values: dict[str, Any], context: Context) -> F32:
     """The picture with light along the outline, (H, W, 4) float32 premultiplied linear RGBA.

@@ -8,9 +8,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from cuvrel.core.media.rows import in_rows, kernel
+from cuvrel.core.recipe.context import Context
 from cuvrel.core.recipe.declared import Params, declare, number
 from cuvrel.core.recipe.values import Scalar
-from cuvrel.core.treatments.context import Context
 
 F32 = NDArray[np.float32]
 

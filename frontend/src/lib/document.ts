@@ -1,0 +1,33 @@
+/** Operations on a document that leave what they do not touch as it is: an edit costs what it changes. */
+import jsonpatch, { type Operation } from "fast-json-patch";
+import type { Op } from "./api";
+
+/** A new document; the given one is left as it was, and shares with it all that no operation touches. */
+export function applied<T extends object>(document: T, ops: Op[]): T {
+  const mine = new Set<object>();
+  let here = document;
+  for (const op of ops) {
+    for (const path of [op.from, op.path]) if (path) here = unshared(here, path, mine);
+    here = jsonpatch.applyOperation(here, { ...op } as Operation, true, true).newDocument;
+  }
+  return here;
+}
+
+function unshared<T extends object>(document: T, path: string, mine: Set<object>): T {
+  const top = own(document, mine);
+  let here = top as Record<string, unknown>;
+  for (const part of path.split("/").slice(1, -1)) {
+    const name = part.replaceAll("~1", "/").replaceAll("~0", "~");
+    const child = here[name];
+    if (typeof child !== "object" || child === null) return top;
+    here = (here[name] = own(child, mine)) as Record<string, unknown>;
+  }
+  return top;
+}
+
+function own<T extends object>(part: T, mine: Set<object>): T {
+  if (mine.has(part)) return part;
+  const copy = (Array.isArray(part) ? [...part] : { ...part }) as T;
+  mine.add(copy);
+  return copy;
+}

@@ -1,0 +1,120 @@
+"""Every place of a document that names something else of the shot by its id.
+
+What checks references, follows them, or writes them anew reads this list and walks through no document itself.
+"""
+
+from __future__ import annotations
+
+import copy
+from collections.abc import Iterable, Iterator, Mapping
+from dataclasses import dataclass
+from typing import Any, Literal
+
+import jsonpointer
+
+from cuvrel.core.recipe.declared import all_declared
+from cuvrel.core.recipe.models import Shot
+from cuvrel.core.recipe.places import places
+
+Kind = Literal["footage", "matte", "plane", "group", "frames"]
+
+
+@dataclass(frozen=True)
+class Reference:
+    """A place that names something. path: its JSON pointer. kind: what it names; a group is named by what it holds,
+    frames are stored ones that stand for a matte's recipe.
+
+    owner: what names it, as "shot", "matte:ID" or "plane:ID"; named: the same, as "the plane 'NAME'". what: the part
+    of it that does, as "Difference key" or "its gate"; "" is the whole.
+    """
+
+    path: str
+    kind: Kind
+    id: str
+    owner: str
+    named: str
+    what: str = ""
+
+
+def references(shot: Shot) -> Iterator[Reference]:
+    """All references of a shot, in the order of the document."""
+    yield Reference("/plate", "footage", shot.plate, "shot", f"the shot '{shot.name}'", "its plate")
+    for n, matte in enumerate(shot.mattes):
+        if matte.settled:
+            yield Reference(f"/mattes/{n}/settled", "frames", matte.settled, f"matte:{matte.id}", f"'{matte.name}'")
+    for n, plane in enumerate(shot.planes):
+        path, owner, named = f"/planes/{n}", f"plane:{plane.id}", f"the plane '{plane.name}'"
+        if plane.matte is not None:
+            yield Reference(f"{path}/matte", "matte", plane.matte, owner, named)
+        if plane.gate is not None:
+            yield Reference(f"{path}/gate/matte", "matte", plane.gate.matte, owner, named, "its gate")
+            for k, one in enumerate(plane.gate.excluded):
+                yield Reference(f"{path}/gate/excluded/{k}", "matte", one, owner, named, "its gate")
+        if plane.group is not None:
+            yield Reference(f"{path}/group", "group", plane.group, owner, named)
+    for place in places(shot):
+        values = place.read()
+        for field, of in place.entry.params.naming().items():
+            named_id = getattr(values, field)
+            if named_id:
+                yield Reference(f"{place.path}/{field}", of, named_id, place.owner, place.named, place.about)
+
+
+def renamed(document: dict[str, Any], found: Iterable[Reference], names: Mapping[Kind, Mapping[str, str]]) -> Any:
+    """The document with what is named called otherwise. found: its references. names: new ids by kind and old id."""
+    out = copy.deepcopy(document)
+    for one in found:
+        new = names.get(one.kind, {}).get(one.id)
+        if new is not None:
+            jsonpointer.set_pointer(out, one.path, new)
+    return out
+
+
+def renamed_footage(ops: list[dict[str, Any]], names: Mapping[str, str]) -> list[dict[str, Any]]:
+    """Operations on a document in which footage is called otherwise. names: new ids by old ones.
+
+    Operations hold parts of documents, so it is told from the place of a value whether it names footage.
+    """
+    return [{**op, "value": _renamed(op["value"], _parts(op["path"]), names)} if "value" in op else op for op in ops]
+
+
+def _parts(path: str) -> tuple[str, ...]:
+    return tuple(jsonpointer.JsonPointer(path).parts)
+
+
+def _renamed(value: Any, at: tuple[str, ...], names: Mapping[str, str]) -> Any:
+    if isinstance(value, dict):
+        return {name: _renamed(part, (*at, name), names) for name, part in value.items()}
+    if isinstance(value, list):
+        return [_renamed(part, (*at, str(n)), names) for n, part in enumerate(value)]
+    return names.get(value, value) if isinstance(value, str) and _names_footage(at) else value
+
+
+def _names_footage(at: tuple[str, ...]) -> bool:
+    """Whether a place of a document holds the id of footage."""
+    if at[:1] in (("plate",), ("footage",)):
+        return len(at) == 1 or (len(at) == 3 and at[2] == "id")
+    family = {"mattes": "pull", "planes": "plane"}.get(at[0]) if at else None
+    if family is None or len(at) < 2 or at[-2] != "params" or len(at) != (6 if family == "pull" else 4):
+        return False
+    kinds = [one for one in all_declared() if one.family == family]
+    return any(one.params.naming().get(at[-1]) == "footage" for one in kinds)
+
+
+def rests_on(shot: Shot, start: str) -> set[str]:
+    """All that a matte or a plane rests on, itself among it, as "matte:ID", "plane:ID" and "footage:ID".
+
+    A group rests on the planes that it holds.
+    """
+    uses: dict[str, set[str]] = {}
+    for one in references(shot):
+        if one.kind == "group":
+            uses.setdefault(f"plane:{one.id}", set()).add(one.owner)
+        elif one.kind != "frames":
+            uses.setdefault(one.owner, set()).add(f"{one.kind}:{one.id}")
+    found, waiting = {start}, [start]
+    while waiting:
+        new = uses.get(waiting.pop(), set()) - found
+        found |= new
+        waiting += new
+    return found

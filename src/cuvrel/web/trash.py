@@ -1,0 +1,82 @@
+"""Putting things into the trash, taking them out, deleting them for good; and the space that a project takes."""
+
+from __future__ import annotations
+
+from flask import Response
+from flask_openapi3 import APIBlueprint
+from pydantic import BaseModel, Field
+from sqlalchemy import select
+
+from cuvrel.store import trash
+from cuvrel.store.db import notify
+from cuvrel.store.models import JobRow, Project
+from cuvrel.web.models import ById, DeleteQuery, SpaceOut, TrashedOut, TrashOut
+from cuvrel.web.present import answer
+from cuvrel.web.problems import Problem
+from cuvrel.web.services import services
+
+api = APIBlueprint("trash", __name__, url_prefix="/api", abp_responses={"422": Problem, "404": Problem})
+PLURAL: dict[trash.Kind, str] = {"project": "projects", "shot": "shots", "footage": "footage", "job": "jobs"}
+KINDS = {plural: kind for kind, plural in PLURAL.items()}
+
+
+class Thing(BaseModel):
+    """Something that can be put into the trash."""
+
+    things: str = Field(pattern="^(projects|shots|footage|jobs)$")
+    id: int = Field(ge=1, le=2_147_483_647)
+
+
+def _project_of(row: trash.Row) -> int:
+    return row.id if isinstance(row, Project) else row.project_id
+
+
+def _named(kind: trash.Kind, row: trash.Row) -> TrashedOut:
+    name = row.title if isinstance(row, JobRow) else row.name
+    since = row.trashed.isoformat() if row.trashed else None
+    return TrashedOut(kind=kind, id=row.id, name=name, project=_project_of(row), trashed=since)
+
+
+@api.delete("/<string:things>/<int:id>", responses={200: TrashedOut})
+def put_away(path: Thing, query: DeleteQuery) -> Response:
+    """Puts a project, a shot, footage or a job into the trash; with `for_good`, deletes what is there."""
+    kind = KINDS[path.things]
+    with services().database.session() as session:
+        if query.for_good:
+            row = trash.found(session, kind, path.id)
+            out = _named(kind, row)
+            trash.delete(session, kind, path.id)
+        else:
+            out = _named(kind, trash.put_away(session, kind, path.id))
+        notify(session, "project", project=out.project)
+    return answer(out)
+
+
+@api.post("/<string:things>/<int:id>/restore", responses={200: TrashedOut})
+def restore(path: Thing) -> Response:
+    """Takes something out of the trash; a shot with its footage."""
+    kind = KINDS[path.things]
+    with services().database.session() as session:
+        out = _named(kind, trash.restore(session, kind, path.id))
+        notify(session, "project", project=out.project)
+    return answer(out)
+
+
+@api.get("/trash", responses={200: TrashOut})
+def list_trash() -> Response:
+    """All that is in the trash, the newest first; after 30 days it is deleted for good."""
+    found: list[TrashedOut] = []
+    with services().database.session() as session:
+        for kind, table in trash.TABLES.items():
+            found += [_named(kind, row) for row in session.scalars(select(table).where(table.trashed.is_not(None)))]
+    return answer(TrashOut(trash=sorted(found, key=lambda one: one.trashed or "", reverse=True)))
+
+
+@api.get("/projects/<int:id>/space", responses={200: SpaceOut})
+def space(path: ById) -> Response:
+    """The bytes that a project takes, those of what is in the trash among them."""
+    shared = services()
+    with shared.database.session() as session:
+        project = trash.found(session, "project", path.id)
+        found = trash.space(session, shared.blobs, project)
+    return answer(SpaceOut(**found, total=sum(found.values())))
