@@ -47,10 +47,10 @@ check-python: .venv/.dev
 	bash tools/published.sh
 
 check-front: frontend/node_modules/.stamp
-	cd frontend && npm run --silent lint && npm run --silent check
+	cd frontend && npm run --silent lint && npm run --silent check && npm run --silent test
 
 pytest: .venv/.dev build | system-test
-	$(PY) -m pytest -n auto --dist loadfile --no-loadscope-reorder
+	$(PY) -m pytest -n auto --dist loadfile --no-loadscope-reorder --durations=20
 
 pictures: .venv/.dev build | system-test
 	$(PY) -m tests.ui.pictures

@@ -5,7 +5,7 @@ from __future__ import annotations
 import argparse
 from pathlib import Path
 
-from bench import keys, mattes, same, speed, stand
+from bench import edits, keys, mattes, same, speed, stand
 from cuvrel.demo.project import CLIPS
 
 
@@ -14,6 +14,7 @@ def main() -> None:
     parser = argparse.ArgumentParser(prog="python -m bench", description=__doc__)
     commands = parser.add_subparsers(dest="command")
     commands.add_parser("speed", help="latencies, frames per second and ratios to bare decoding and encoding")
+    commands.add_parser("edits", help="what an edit and a picture's key take on a long shot")
     commands.add_parser("keys", help="keys, shapes and five pulls together: speed, and quality against the truth")
     commands.add_parser("stand", help="blending, placing, in-betweens and whole stands")
     pictures = commands.add_parser("same", help="whether the demo's pictures are what they were before a change")
@@ -33,12 +34,15 @@ def main() -> None:
         mattes.run(given)
     elif given.command == "same":
         same.run(given.to, given.against, given.every)
+    elif given.command == "edits":
+        edits.run()
     elif given.command == "keys":
         keys.run()
     elif given.command == "stand":
         stand.run()
     else:
         speed.run()
+        edits.run()
 
 
 if __name__ == "__main__":

@@ -25,6 +25,8 @@ from cuvrel.store.blobs import Blobs
 from cuvrel.store.cluster import Cluster, free_port
 from cuvrel.store.config import Config
 from cuvrel.store.db import Database
+from cuvrel.supervise import compilers
+from tests.shared import shared
 
 catalogue.load()
 
@@ -34,6 +36,15 @@ settings.load_profile("compiles")
 
 
 LONGEST = ("ui", "faults")  # folders of tests that mostly wait
+
+
+def pytest_configure(config: pytest.Config) -> None:
+    """Compiles all kernels before the workers start, on all cores, so that each is not compiled by every one."""
+    if hasattr(config, "workerinput") or config.option.collectonly:
+        return
+    if getattr(config.option, "numprocesses", None):
+        for one in compilers():
+            assert one.wait() == 0, "a kernel does not compile"
 
 
 def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
@@ -65,9 +76,11 @@ class Clip:
 @pytest.fixture(scope="session")
 def clip(tmp_path_factory: pytest.TempPathFactory) -> Clip:
     """The signaller at 480 x 270, 16 frames."""
-    folder = tmp_path_factory.mktemp("clip")
-    render(folder, "signaller", scale=0.375, frames=16, samples=3, instants=4, to="small")
-    return Clip(folder, "small")
+
+    def make(folder: Path) -> None:
+        render(folder, "signaller", scale=0.375, frames=16, samples=3, instants=4, to="small")
+
+    return Clip(shared(tmp_path_factory, "clip", make), "small")
 
 
 @contextmanager

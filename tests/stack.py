@@ -15,7 +15,8 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
-from cuvrel.store.cluster import free_port
+from cuvrel.store.cluster import Cluster, free_port
+from cuvrel.supervise import state_of_code
 
 
 def wait_for(check: Callable[[], Any], seconds: float = 60, what: str = "") -> Any:
@@ -29,14 +30,32 @@ def wait_for(check: Callable[[], Any], seconds: float = 60, what: str = "") -> A
     raise AssertionError(f"it never came to this: {what or check}")
 
 
+def _copy(source: Path, to: Path) -> None:
+    """A copy of a folder, of which every file has the owner that it had."""
+    to.parent.mkdir(parents=True, exist_ok=True)
+    subprocess.run(["cp", "-a", str(source), str(to)], check=True)
+
+
 class Stack:
     """Starts, asks, kills parts of, and stops the program.
 
     demo: whether it has the demo project; clips: which of its clips, with commas between, all of them for None.
     """
 
-    def __init__(self, folder: Path, demo: bool, clips: str | None = "signaller") -> None:
+    def __init__(
+        self, folder: Path, demo: bool, clips: str | None = "signaller", like: Path | None = None, compiled: bool = True
+    ) -> None:
+        """like: the var folder of a stack that has stopped, to begin with. compiled: its kernels have been compiled."""
         self.var, self._demo, self._clips = folder / "var", demo, clips
+        if like is not None:
+            _copy(like, self.var)
+            # root's cluster lies elsewhere where the server's own user can't get at this folder
+            source, to = Cluster(like / "postgres").folder, Cluster(self.var / "postgres").folder
+            if not to.exists():
+                _copy(source, to)
+        self.var.mkdir(parents=True, exist_ok=True)
+        if compiled:
+            (self.var / "compiled").write_text(state_of_code())
         self.process: subprocess.Popen[bytes] | None = None
         self.url = ""
 
@@ -65,8 +84,6 @@ class Stack:
         return found if all(found.values()) else {}
 
     def postmaster(self) -> int:
-        from cuvrel.store.cluster import Cluster
-
         cluster = Cluster(self.var / "postgres")
         return int((cluster.folder / "data/postmaster.pid").read_text().splitlines()[0])
 

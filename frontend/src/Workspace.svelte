@@ -95,13 +95,13 @@
 />
 
 {#if desk && catalogue && shot.doc}
-  <div class="desk">
+  <div class="desk" style:--bench={`${desk.benchHeight}px`}>
     <TopBar {desk} />
     <Sheet {desk} />
     <main>
       <Picture {desk} />
       <Transport {desk} />
-      <Bench {desk} {catalogue} />
+      <Bench {desk} />
       {#if desk.slide === "footage"}<Footage {desk} />{/if}
     </main>
     <aside aria-label="Stand and mattes">
@@ -132,7 +132,7 @@
   main {
     position: relative;
     display: grid;
-    grid-template-rows: minmax(0, 1fr) 34px 236px;
+    grid-template-rows: minmax(0, 1fr) 34px var(--bench);
     min-width: 0;
   }
   aside {
@@ -153,9 +153,6 @@
   @media (min-width: 1700px) {
     .desk {
       grid-template-columns: 280px minmax(0, 1fr) 330px;
-    }
-    main {
-      grid-template-rows: minmax(0, 1fr) 34px 262px;
     }
   }
 </style>

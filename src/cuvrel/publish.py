@@ -1,4 +1,4 @@
-"""The published JSON Schemas: the recipe, every declared parameter set, and the API's models."""
+"""What is published: the schemas of the recipe and of the API's models, and vectors of what both ends compute."""
 
 from __future__ import annotations
 
@@ -12,6 +12,7 @@ from pydantic.json_schema import models_json_schema
 from cuvrel.core import catalogue  # noqa: F401  (fills the registry)
 from cuvrel.core.recipe.declared import all_declared
 from cuvrel.core.recipe.models import Shot
+from cuvrel.vectors import vectors
 from cuvrel.web import models
 
 
@@ -54,7 +55,7 @@ def _plain(part: Any, inside: str = "") -> Any:
 
 
 def write(folder: Path) -> None:
-    """Writes recipe.json and models.json."""
+    """Writes recipe.json, models.json and vectors.json."""
     folder.mkdir(parents=True, exist_ok=True)
-    for name, schema in (("recipe", recipe_schema()), ("models", api_schema())):
+    for name, schema in (("recipe", recipe_schema()), ("models", api_schema()), ("vectors", vectors())):
         (folder / f"{name}.json").write_text(json.dumps(schema, indent=1) + "\n")

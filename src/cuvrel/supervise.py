@@ -117,15 +117,10 @@ def _run(var: Path, port: int, demo: bool, workers: int, clips: list[str] | None
     cluster = Cluster(var / "postgres")
     children: list[Child] = []
     # kernels are compiled beside all else, once per state of the code, so that nobody waits for a first picture
-    state, mark = _state_of_code(), var / "compiled"
-    compiling: subprocess.Popen[bytes] | None = None
+    state, mark = state_of_code(), var / "compiled"
+    compiling: list[subprocess.Popen[bytes]] = []
     if not mark.exists() or mark.read_text() != state:
-        compiling = subprocess.Popen(
-            [sys.executable, "-c", "from cuvrel.core.warm import warm_up; warm_up()"],
-            stdin=subprocess.DEVNULL,
-            start_new_session=True,
-            preexec_fn=_die_with_parent,
-        )
+        compiling = compilers()
     try:
         cluster.start()
         config = Config(database=cluster.url(), blobs=os.environ.get("CUVREL_BLOBS", str(var / "blobs")), var=var)
@@ -181,9 +176,9 @@ def _run(var: Path, port: int, demo: bool, workers: int, clips: list[str] | None
             )
             for n in range(workers)
         ]
-        while compiling is not None and compiling.poll() is None and not ending:
+        while any(one.poll() is None for one in compiling) and not ending:
             time.sleep(0.02)
-        if compiling is not None and compiling.poll() == 0:
+        if compiling and all(one.poll() == 0 for one in compiling):
             mark.write_text(state)
         for child in children:
             if not ending:
@@ -204,9 +199,9 @@ def _run(var: Path, port: int, demo: bool, workers: int, clips: list[str] | None
                 if not ending:
                     time.sleep(0.1)
     finally:
-        if compiling is not None:
-            compiling.kill()
-            compiling.wait()
+        for one in compiling:
+            one.kill()
+            one.wait()
         for child in children:
             child.ask()
         for child in children:
@@ -217,7 +212,20 @@ def _run(var: Path, port: int, demo: bool, workers: int, clips: list[str] | None
     return 0
 
 
-def _state_of_code() -> str:
+def compilers() -> list[subprocess.Popen[bytes]]:
+    """Processes that compile all kernels, each a part of them."""
+    return [
+        subprocess.Popen(
+            [sys.executable, "-c", f"from cuvrel.core.warm import warm_up; warm_up([{part}])"],
+            stdin=subprocess.DEVNULL,
+            start_new_session=True,
+            preexec_fn=_die_with_parent,
+        )
+        for part in (0, 1)
+    ]
+
+
+def state_of_code() -> str:
     """Changes whenever a file with kernels does."""
     files = sorted((Path(__file__).parent / "core").rglob("*.py"))
     return key_of([[file.name, file.stat().st_mtime_ns] for file in files], sys.version)

@@ -3,10 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
+from pathlib import Path
 
 import pytest
 from playwright.sync_api import Browser, BrowserContext, Locator, Page, expect, sync_playwright
 
+from tests.shared import shared
 from tests.stack import Stack
 
 # a browser in a closed network looks for nothing outside
@@ -19,7 +21,14 @@ expect.set_options(timeout=30_000)
 
 @pytest.fixture(scope="session")
 def stack(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Stack]:
-    found = Stack(tmp_path_factory.mktemp("ui"), demo=True)
+    """The program with its demo project, which is made once and copied for each worker."""
+
+    def make(folder: Path) -> None:
+        first = Stack(folder, demo=True)
+        first.start()
+        first.stop()
+
+    found = Stack(tmp_path_factory.mktemp("ui"), demo=True, like=shared(tmp_path_factory, "demo", make) / "var")
     found.start()
     yield found
     found.stop()

@@ -1,18 +1,17 @@
+<!-- An open card of the bench: its head, and its fields in as many columns as they need. -->
 <script lang="ts">
   import { DropdownMenu } from "bits-ui";
   import type { Snippet } from "svelte";
   import Icon from "../lib/Icon.svelte";
+  import { COLUMN } from "./slips";
+  import { cardOf } from "./slot.svelte";
 
   type Props = {
     title: string;
     note?: string;
     selected?: boolean;
-    /** How many fields it holds; many are laid out in two columns. */
-    fields?: number;
-    /** Two columns that its content lays out by itself. */
+    /** Its content is laid out by itself: a column a child. */
     free?: boolean;
-    /** Two columns for two children. */
-    wide?: boolean;
     /** Asks when what the card holds arrives at its values, or leaves them. */
     onarrive?: (way: "arrive" | "leave") => void;
     /** Told when anything in it is pressed. */
@@ -28,15 +27,15 @@
     /** Told when the card is taken by its head, and when another one is let go over it. */
     ondrag?: () => void;
     ondropped?: () => void;
+    /** What lies above its fields, over the whole width. */
+    above?: Snippet;
     children: Snippet;
   };
   let {
     title,
     note = "",
     selected = false,
-    fields = 0,
     free = false,
-    wide = false,
     onarrive,
     onpick,
     on = true,
@@ -48,32 +47,35 @@
     ontoo,
     ondrag,
     ondropped,
+    above,
     children,
   }: Props = $props();
+  const slot = cardOf();
 </script>
 
 <article
-  class="card"
-  class:selected
-  class:off={!on}
-  class:wide={free || wide || fields > 6}
-  class:pair={wide}
-  class:free
-  style:--rows={Math.ceil(fields / 2)}
-  onpointerdown={onpick}
+  class={[
+    "flex min-h-0 flex-none flex-col rounded-md bg-card",
+    selected || slot.chosen ? "border-2 border-ink" : "border border-rule",
+  ]}
+  style:width={`${slot.width}px`}
+  style:flex-grow={slot.chosen ? 1 : 0}
+  onpointerdown={() => (onpick?.(), slot.pick())}
   aria-label={title}
 >
   <!-- svelte-ignore a11y_no_static_element_interactions (the menu moves the card by keyboard) -->
   <header
+    class="flex min-h-7 items-center gap-1 pt-1 pr-1 pl-2.5"
     draggable={!!ondrag}
     ondragstart={ondrag}
     ondragover={(e) => ondropped && e.preventDefault()}
     ondrop={ondropped}
   >
-    <h2>{title}</h2>
-    <span>{note}</span>
+    <h2 class="text-[13px] font-semibold">{title}</h2>
+    <span class="flex-1 pl-1 text-xs text-quiet">{note}</span>
     {#if onturn}
       <button
+        type="button"
         class="btn-bare"
         aria-label={`${title}: ${on ? "switch off" : "switch on"}`}
         aria-pressed={on}
@@ -117,69 +119,22 @@
         </DropdownMenu.Portal>
       </DropdownMenu.Root>
     {/if}
+    <button
+      type="button"
+      class="btn-bare"
+      aria-label={`Fold ${title}`}
+      title="Fold this card to its spine"
+      onclick={(e) => (e.stopPropagation(), slot.fold())}
+      onpointerdown={(e) => e.stopPropagation()}><Icon name="fold" size={14} /></button
+    >
   </header>
-  <div class="body">{@render children()}</div>
+  {#if above}<div class="px-2.5">{@render above()}</div>{/if}
+  <div
+    class={["min-h-0 flex-1 px-2.5 pb-1.5", free ? "flex gap-5" : "", on ? "" : "opacity-50"]}
+    style:columns={free ? undefined : `${COLUMN - 18}px auto`}
+    style:column-gap="18px"
+    style:column-fill="auto"
+  >
+    {@render children()}
+  </div>
 </article>
-
-<style>
-  .card {
-    flex: none;
-    display: flex;
-    flex-direction: column;
-    width: 242px;
-    background: var(--card);
-    border: 1px solid var(--rule);
-    border-radius: 6px;
-    min-height: 0;
-  }
-  .card.selected {
-    border: 2px solid var(--ink);
-  }
-  header {
-    display: flex;
-    align-items: center;
-    gap: 2px;
-    padding: 5px 4px 3px 11px;
-    min-height: 29px;
-  }
-  h2 {
-    margin: 0;
-    font-size: 13px;
-    font-weight: 600;
-  }
-  header span {
-    flex: 1;
-    text-align: right;
-    padding-right: 6px;
-    font-size: 12px;
-    color: var(--quiet);
-  }
-  .body {
-    flex: 1;
-    overflow-y: auto;
-    padding: 0 10px 8px 11px;
-  }
-  .wide {
-    width: 462px;
-  }
-  .wide .body {
-    display: grid;
-    grid-template: repeat(var(--rows), auto) / minmax(0, 1fr) minmax(0, 1fr);
-    grid-auto-flow: column;
-    column-gap: 20px;
-    align-content: start;
-  }
-  .pair .body {
-    grid-template: auto / minmax(0, 1fr) minmax(0, 1fr);
-  }
-  .free {
-    width: 470px;
-  }
-  .free .body {
-    grid-template: none / minmax(0, 1.06fr) minmax(0, 1fr);
-    grid-auto-flow: row;
-  }
-  .off .body {
-    opacity: 0.5;
-  }
-</style>

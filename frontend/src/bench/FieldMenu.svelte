@@ -16,8 +16,9 @@
     /** How much the slider spans. */
     reach: number;
     onput: (next: unknown, label: string) => void;
+    onreset: () => void;
   };
-  let { desk, field, stored, path, name, reach, onput }: Props = $props();
+  let { desk, field, stored, path, name, reach, onput, onreset }: Props = $props();
   const driver = $derived(isDriver(stored) ? stored : null);
   const drivers: [Driver["drive"], string, string][] = [
     ["rate", "Rate", "so much more every second"],
@@ -64,6 +65,9 @@
   >
   <DropdownMenu.Portal>
     <DropdownMenu.Content class="menu" align="start">
+      <DropdownMenu.Item class="menu-item" onSelect={onreset}
+        >Back to {field.default}{field.unit}</DropdownMenu.Item
+      >
       {#each drivers as [how, says, hint] (how)}
         <DropdownMenu.Item class="menu-item" onSelect={() => drive(how)}
           >{says}<small>{hint}</small></DropdownMenu.Item

@@ -1,6 +1,7 @@
 <script lang="ts">
   import type { Pull } from "../lib/api-types";
   import type { Desk } from "../lib/desk.svelte";
+  import Select from "../ui/Select.svelte";
   import Field from "./Field.svelte";
 
   let {
@@ -37,39 +38,40 @@
   }
 </script>
 
-<div class="joining">
+<div class="mt-1 break-inside-avoid border-t border-rule pt-1">
   {#if !first}
-    <div class="row" title={joins.find(([join]) => join === pull.join)?.[1]}>
-      <span>Joins by</span>
-      <select
-        class="field"
-        aria-label={`${about}: how it joins`}
+    <div class="grid min-h-6 grid-cols-[78px_minmax(0,1fr)] items-center gap-1 text-xs">
+      <span class="text-quiet">Joins by</span>
+      <Select
+        name={`${about}: how it joins`}
         value={pull.join}
-        onchange={(e) => set("join", e.currentTarget.value, "join")}
-      >
-        {#each joins as [join, says] (join)}<option value={join} title={says}>{join}</option>{/each}
-      </select>
+        options={joins.map(([value, hint]) => ({ value, label: value, hint }))}
+        onpick={(value) => set("join", value, "join")}
+      />
     </div>
   {/if}
   {#if others.length}
-    <div class="row" title="Another matte that this pull is confined to">
-      <span>Only in</span>
-      <select
-        class="field"
-        aria-label={`${about}: region`}
+    <div
+      class="grid min-h-6 grid-cols-[78px_minmax(0,1fr)] items-center gap-1 text-xs"
+      title="Another matte that this pull is confined to"
+    >
+      <span class="text-quiet">Only in</span>
+      <Select
+        name={`${about}: region`}
         value={pull.region === null ? "" : `${pull.beyond ? "-" : "+"}${pull.region}`}
-        onchange={(e) => confine(e.currentTarget.value)}
-      >
-        <option value="">all of the picture</option>
-        {#each others as other (other.id)}
-          <option value={`+${other.id}`}>{other.name}</option>
-          <option value={`-${other.id}`}>not {other.name}</option>
-        {/each}
-      </select>
+        options={[
+          { value: "", label: "all of the picture" },
+          ...others.flatMap((one) => [
+            { value: `+${one.id}`, label: one.name },
+            { value: `-${one.id}`, label: `not ${one.name}` },
+          ]),
+        ]}
+        onpick={confine}
+      />
     </div>
   {/if}
   <Field {desk} field={strength} value={pull.strength} path={`${path}/strength`} {about} />
-  <label
+  <label class="flex min-h-6 items-center gap-1.5 text-xs"
     ><input
       type="checkbox"
       checked={pull.invert}
@@ -77,31 +79,3 @@
     /> inverted</label
   >
 </div>
-
-<style>
-  .joining {
-    margin-top: 5px;
-    padding-top: 4px;
-    border-top: 1px solid var(--rule);
-  }
-  .row {
-    display: grid;
-    grid-template-columns: 78px minmax(0, 1fr);
-    align-items: center;
-    gap: 5px;
-    font-size: 12px;
-  }
-  .row span {
-    color: var(--quiet);
-  }
-  select {
-    padding: 1px 4px;
-  }
-  label {
-    display: flex;
-    gap: 6px;
-    align-items: center;
-    min-height: 24px;
-    font-size: 12px;
-  }
-</style>

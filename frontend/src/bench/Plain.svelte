@@ -1,4 +1,6 @@
 <script lang="ts">
+  import Slider from "../ui/Slider.svelte";
+
   /** A slider with a number for what is no declared parameter. */
   type Props = {
     label: string;
@@ -13,41 +15,13 @@
   let { label, name, value, low = 0, high, step = 0.5, unit = "", onset }: Props = $props();
 </script>
 
-<div class="row">
+<div
+  class="grid min-h-6 break-inside-avoid grid-cols-[78px_minmax(0,1fr)_48px] items-center gap-1 text-xs text-quiet"
+>
   <span>{label}</span>
-  <input
-    class="slider"
-    type="range"
-    aria-label={name}
-    min={low}
-    max={high}
-    {step}
-    {value}
-    oninput={(e) => onset(e.currentTarget.valueAsNumber, false)}
-    onchange={(e) => onset(e.currentTarget.valueAsNumber, true)}
-    style:--share={`${Math.min(100, ((value - low) / (high - low)) * 100)}%`}
-  />
-  <span class="number">{Math.round(value * 100) / 100}<small>{unit}</small></span>
+  <Slider {name} {value} {low} {high} {step} onslide={onset} />
+  <span class="text-right font-mono text-ink"
+    >{Math.round(value * 100) / 100}<small class="ml-0.5 text-[10px] text-quiet">{unit}</small
+    ></span
+  >
 </div>
-
-<style>
-  .row {
-    display: grid;
-    grid-template-columns: 78px minmax(0, 1fr) 48px;
-    align-items: center;
-    gap: 4px;
-    min-height: 24px;
-    font-size: 12px;
-    color: var(--quiet);
-  }
-  .number {
-    text-align: right;
-    font-family: var(--font-mono);
-    color: var(--ink);
-  }
-  small {
-    margin-left: 2px;
-    font-size: 10px;
-    color: var(--quiet);
-  }
-</style>

@@ -1,24 +1,26 @@
 <script lang="ts">
   import type { DeclaredOut, Gate, Plane } from "../lib/api-types";
   import type { Desk } from "../lib/desk.svelte";
+  import type { Snippet } from "svelte";
   import Tries from "../stand/Tries.svelte";
   import Card from "./Card.svelte";
   import Field from "./Field.svelte";
   import Fields from "./Fields.svelte";
-  import Pick from "./Pick.svelte";
+  import Select from "../ui/Select.svelte";
+  import Segments from "../ui/Segments.svelte";
 
   let { desk, plane, declared }: { desk: Desk; plane: Plane; declared: DeclaredOut } = $props();
   const shot = $derived(desk.shot);
   const path = $derived(shot.planePath(plane.id));
   const first = $derived(shot.doc!.first_number);
-  const mattes = $derived(shot.doc!.mattes.map((m): [string, string] => [m.id, m.name]));
+  const mattes = $derived(shot.doc!.mattes.map((m) => ({ value: m.id, label: m.name })));
   const groups = $derived(
     shot
       .doc!.planes.filter((p) => p.kind === "group" && !holds(plane.id, p.id))
-      .map((p): [string, string] => [p.id, p.name]),
+      .map((p) => ({ value: p.id, label: p.name })),
   );
-  const options = (family: "laying" | "gate", name: string): [string, string][] =>
-    shot.field(family, name).options.map((one) => [one, one]);
+  const options = (family: "laying" | "gate", name: string) =>
+    shot.field(family, name).options.map((one) => ({ value: one, label: one }));
   const opacity = $derived(shot.field("laying", "opacity"));
   const rim = $derived(["inner", "outer", "soft"].map((name) => shot.field("gate", name)));
 
@@ -52,27 +54,104 @@
   }
 </script>
 
-{#snippet gated()}
-  <Pick
-    label="Gate"
+{#snippet row(label: string, control: Snippet)}
+  <div class="grid min-h-6 break-inside-avoid grid-cols-[78px_minmax(0,1fr)] items-center gap-1">
+    <span class="text-xs text-quiet">{label}</span>
+    {@render control()}
+  </div>
+{/snippet}
+
+{#snippet check(label: string, on: boolean, turn: (on: boolean) => void)}
+  <label class="flex min-h-6 break-inside-avoid items-center gap-1.5 text-xs"
+    ><input type="checkbox" checked={on} onchange={(e) => turn(e.currentTarget.checked)} />
+    {label}</label
+  >
+{/snippet}
+
+{#snippet blending()}
+  <Select
+    name={`${plane.name}: Blend`}
+    value={plane.blend}
+    options={options("laying", "blend")}
+    onpick={(v) => set("blend", v, "blend")}
+  />
+{/snippet}
+{#snippet ofMatte()}
+  <Select
+    name={`${plane.name}: Matte`}
+    value={plane.matte ?? ""}
+    options={mattes}
+    onpick={(v) => set("matte", v, "matte")}
+  />
+{/snippet}
+{#snippet gating()}
+  <Select
+    name={`${plane.name}: Gate`}
     value={plane.gate?.matte ?? ""}
-    options={[["", "none"], ...mattes]}
+    options={[{ value: "", label: "none" }, ...mattes]}
     onpick={(matte) => gate({ matte })}
   />
+{/snippet}
+{#snippet parts()}
+  <Segments
+    name={`${plane.name}: Part`}
+    value={plane.gate!.part}
+    options={options("gate", "part")}
+    onpick={(part) => gate({ part: part as Gate["part"] })}
+  />
+{/snippet}
+{#snippet holding()}
+  <Select
+    name={`${plane.name}: Held by`}
+    value={plane.group ?? ""}
+    options={[{ value: "", label: "the stand" }, ...groups]}
+    onpick={(v) => set("group", v || null, "group")}
+  />
+{/snippet}
+
+<Card
+  title={declared.label}
+  note="plane"
+  onarrive={(way) => (desk.arriving = { places: [`${path}/opacity`], title: plane.name, way })}
+>
+  <Fields
+    {desk}
+    fields={declared.fields}
+    values={plane.params}
+    path={`${path}/params`}
+    about={plane.name}
+  />
+  <Field {desk} field={opacity} value={plane.opacity} path={`${path}/opacity`} about={plane.name} />
+  {@render row("Blend", blending)}
+  {#if declared.needs_matte}{@render row("Matte", ofMatte)}{/if}
+  {#if groups.length}{@render row("Held by", holding)}{/if}
+  <div
+    class="grid min-h-6 break-inside-avoid grid-cols-[44px_minmax(0,1fr)_24px_minmax(0,1fr)_24px] items-center gap-1 text-xs"
+  >
+    <span class="text-quiet">Frames</span>
+    {#each ["first", "last"] as const as name (name)}
+      <input
+        class="min-h-6 min-w-0 rounded border border-rule bg-card px-1 font-mono text-xs"
+        inputmode="numeric"
+        aria-label={`${plane.name}: ${name} frame`}
+        placeholder={name === "first" ? "start" : "end"}
+        value={plane[name] === null ? "" : String(first + plane[name]!)}
+        onchange={(e) => bound(name, e.currentTarget.value)}
+      />
+      <button
+        type="button"
+        class="btn-bare"
+        title={`The ${name} frame is the one shown`}
+        aria-label={`${plane.name}: ${name} frame is here`}
+        onclick={() => set(name, desk.frame, `${name} frame`)}
+        >{name === "first" ? "⊢" : "⊣"}</button
+      >
+    {/each}
+  </div>
+  {@render row("Gate", gating)}
   {#if plane.gate}
-    <Pick
-      label="Part"
-      value={plane.gate.part}
-      options={options("gate", "part")}
-      onpick={(part) => gate({ part: part as Gate["part"] })}
-    />
-    <label class="check"
-      ><input
-        type="checkbox"
-        checked={plane.gate.invert}
-        onchange={(e) => gate({ invert: e.currentTarget.checked })}
-      /> inverted</label
-    >
+    {@render row("Part", parts)}
+    {@render check("inverted", plane.gate.invert, (invert) => gate({ invert }))}
     {#if plane.gate.part === "rim"}
       {#each rim as field (field.name)}
         <Field
@@ -84,129 +163,11 @@
         />
       {/each}
     {/if}
-    {#if mattes.length > 1}
-      <fieldset>
-        <legend>Left out of it</legend>
-        {#each mattes.filter(([id]) => id !== plane.gate!.matte) as [id, name] (id)}
-          <label class="check"
-            ><input
-              type="checkbox"
-              checked={plane.gate.excluded.includes(id)}
-              onchange={(e) => exclude(id, e.currentTarget.checked)}
-            />
-            {name}</label
-          >
-        {/each}
-      </fieldset>
-    {/if}
+    {#each mattes.filter((m) => m.value !== plane.gate!.matte) as one (one.value)}
+      {@render check(`without ${one.label}`, plane.gate.excluded.includes(one.value), (on) =>
+        exclude(one.value, on),
+      )}
+    {/each}
   {/if}
-{/snippet}
-
-<Card
-  title={declared.label}
-  note="plane"
-  selected
-  wide={plane.kind === "element" || plane.kind === "fill" || !!plane.gate}
-  onarrive={(way) => (desk.arriving = { places: [`${path}/opacity`], title: plane.name, way })}
->
-  <div class="half">
-    <Field
-      {desk}
-      field={opacity}
-      value={plane.opacity}
-      path={`${path}/opacity`}
-      about={plane.name}
-    />
-    <Pick
-      label="Blend"
-      value={plane.blend}
-      options={options("laying", "blend")}
-      onpick={(v) => set("blend", v, "blend")}
-    />
-    {#if declared.needs_matte}
-      <Pick
-        label="Matte"
-        value={plane.matte ?? ""}
-        options={mattes}
-        onpick={(v) => set("matte", v, "matte")}
-      />
-    {/if}
-    {#if !plane.gate}{@render gated()}{/if}
-    <div class="frames">
-      <span>Frames</span>
-      {#each ["first", "last"] as const as name (name)}
-        <input
-          class="field"
-          inputmode="numeric"
-          aria-label={`${plane.name}: ${name} frame`}
-          placeholder={name === "first" ? "start" : "end"}
-          value={plane[name] === null ? "" : String(first + plane[name]!)}
-          onchange={(e) => bound(name, e.currentTarget.value)}
-        />
-        <button
-          class="btn-bare"
-          title={`The ${name} frame is the one shown`}
-          aria-label={`${plane.name}: ${name} frame is here`}
-          onclick={() => set(name, desk.frame, `${name} frame`)}
-          >{name === "first" ? "⊢" : "⊣"}</button
-        >
-      {/each}
-    </div>
-    {#if groups.length}
-      <Pick
-        label="Held by"
-        value={plane.group ?? ""}
-        options={[["", "the stand"], ...groups]}
-        onpick={(v) => set("group", v || null, "group")}
-      />
-    {/if}
-  </div>
-  <div class="half">
-    {#if plane.gate}{@render gated()}{/if}
-    {#if plane.kind === "element" && plane.params.footage}<Tries {desk} {plane} />{/if}
-    <Fields
-      {desk}
-      fields={declared.fields}
-      values={plane.params}
-      path={`${path}/params`}
-      about={plane.name}
-    />
-  </div>
+  {#if plane.kind === "element" && plane.params.footage}<Tries {desk} {plane} />{/if}
 </Card>
-
-<style>
-  .check {
-    display: flex;
-    align-items: center;
-    gap: 5px;
-    min-height: 24px;
-    font-size: 12px;
-  }
-  fieldset {
-    margin: 2px 0;
-    border: 1px solid var(--rule);
-    border-radius: 4px;
-    padding: 0 8px;
-  }
-  legend {
-    font-size: 11.5px;
-    color: var(--quiet);
-    padding: 0 3px;
-  }
-  .frames {
-    display: grid;
-    grid-template-columns: 46px minmax(0, 1fr) 24px minmax(0, 1fr) 24px;
-    align-items: center;
-    gap: 3px;
-    font-size: 12px;
-  }
-  .frames span {
-    color: var(--quiet);
-  }
-  .frames input {
-    min-width: 0;
-    padding: 1px 4px;
-    font-family: var(--font-mono);
-    font-size: 12px;
-  }
-</style>

@@ -8,6 +8,7 @@
   import CleanPlate from "./CleanPlate.svelte";
   import KeySpread from "./KeySpread.svelte";
   import { notes } from "../lib/notes.svelte";
+  import Button from "../ui/Button.svelte";
 
   type Props = {
     desk: Desk;
@@ -20,12 +21,6 @@
   const index = $derived(matte.pulls.findIndex((p) => p.id === pull.id));
   const path = $derived(desk.pullPath(pull.id));
   const picking = $derived(desk.tool === "sample" && desk.sampling === pull.id);
-
-  // the joining stands below the second column; what is drawn above the first takes its room there
-  const left = $derived(
-    { colour_key: 2, luma_key: 3, difference_key: 3 }[pull.kind] ??
-      Math.ceil((declared.fields.length + 2) / 2),
-  );
 
   async function suggest() {
     try {
@@ -54,68 +49,41 @@
 <Card
   title={declared.label}
   note="pull"
-  free
   on={pull.on}
   onpick={() => desk.choosePull(pull.id)}
-  selected={desk.pull?.id === pull.id && matte.pulls.length > 1}
   {...deeds}
 >
-  <div>
-    {#if pull.kind === "colour_key"}
-      <div class="deeds">
-        <button class="btn" aria-pressed={picking} onclick={pick}
-          >{picking ? "Drag over the colour" : "Pick from the picture"}</button
-        >
-        <button
-          class="btn"
-          disabled={desk.shot.saving}
-          onclick={suggest}
-          aria-label="Fit to the thing"
-          title="Widens the ranges to the edges of the thing that was picked; fills its holes, drops specks"
-          >Fit</button
-        >
-      </div>
-    {/if}
-    {#if pull.kind === "colour_key" || pull.kind === "luma_key"}
-      <KeySpread {desk} {pull} {declared} {path} />
-    {/if}
-    {#if pull.kind === "difference_key"}
-      <div class="deeds">
-        <CleanPlate {desk} path={`${path}/params/plate`} />
-        <button class="btn" disabled={!pull.params.plate || desk.shot.saving} onclick={suggest}
-          >Set for this frame</button
-        >
-      </div>
-    {/if}
-    <Fields
-      {desk}
-      fields={declared.fields.slice(0, left)}
-      values={pull.params}
-      path={`${path}/params`}
-      about={declared.label}
-    />
-  </div>
-  <div>
-    <Fields
-      {desk}
-      fields={declared.fields.slice(left)}
-      values={pull.params}
-      path={`${path}/params`}
-      about={declared.label}
-    />
-    <Joining {desk} {pull} {path} about={declared.label} first={index === 0} />
-  </div>
+  {#if pull.kind === "colour_key"}
+    <div class="mb-1 flex flex-wrap gap-1">
+      <Button aria-pressed={picking} onclick={pick}
+        >{picking ? "Drag over the colour" : "Pick from the picture"}</Button
+      >
+      <Button
+        disabled={desk.shot.saving}
+        onclick={suggest}
+        aria-label="Fit to the thing"
+        title="Widens the ranges to the edges of the thing that was picked; fills its holes, drops specks"
+        >Fit</Button
+      >
+    </div>
+  {/if}
+  {#if pull.kind === "colour_key" || pull.kind === "luma_key"}
+    <div class="break-inside-avoid"><KeySpread {desk} {pull} {declared} {path} /></div>
+  {/if}
+  {#if pull.kind === "difference_key"}
+    <div class="mb-1 flex flex-wrap gap-1">
+      <CleanPlate {desk} path={`${path}/params/plate`} />
+      <Button disabled={!pull.params.plate || desk.shot.saving} onclick={suggest}
+        >Set for this frame</Button
+      >
+    </div>
+  {/if}
+  <Fields
+    {desk}
+    fields={declared.fields}
+    values={pull.params}
+    path={`${path}/params`}
+    about={declared.label}
+  />
+  <Joining {desk} {pull} {path} about={declared.label} first={index === 0} />
 </Card>
-
-<style>
-  .deeds {
-    display: flex;
-    flex-wrap: wrap;
-    gap: 4px;
-    margin-bottom: 5px;
-  }
-  .btn[aria-pressed="true"] {
-    border-color: var(--ink);
-    background: var(--stand);
-  }
-</style>

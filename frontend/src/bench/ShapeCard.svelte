@@ -7,6 +7,8 @@
   import Card from "./Card.svelte";
   import Fields from "./Fields.svelte";
   import Joining from "./Joining.svelte";
+  import Button from "../ui/Button.svelte";
+  import Select from "../ui/Select.svelte";
   import Plain from "./Plain.svelte";
 
   type Props = {
@@ -109,15 +111,19 @@
   title={declared.label}
   note="pull"
   on={pull.on}
-  free
   onpick={() => desk.choosePull(pull.id)}
-  selected={active && matte.pulls.length > 1}
   {...deeds}
 >
-  <div class="list" role="group" aria-label="Shapes of this pull">
+  <div role="group" aria-label="Shapes of this pull" class="mb-1">
     {#each pull.shapes as one (one.id)}
-      <div class="row" class:chosen={one.id === shape?.id}>
+      <div
+        class={[
+          "grid break-inside-avoid grid-cols-[24px_minmax(0,1fr)_84px] items-center rounded border-[1.5px]",
+          one.id === shape?.id ? "border-ink bg-paper" : "border-transparent",
+        ]}
+      >
         <button
+          type="button"
           class="btn-bare"
           aria-label={`${one.name}: ${one.on ? "switch off" : "switch on"}`}
           aria-pressed={one.on}
@@ -125,6 +131,7 @@
           ><Icon name={one.on ? "eye" : "shut"} size={14} /></button
         >
         <input
+          class="min-h-6 min-w-0 bg-transparent px-0.5"
           aria-label={`Name of ${one.name}`}
           value={one.name}
           onfocus={() => pick(one.id)}
@@ -132,142 +139,82 @@
             e.currentTarget.value.trim() &&
             put({ ...one, name: e.currentTarget.value.trim().slice(0, 120) }, "rename shape")}
         />
-        <select
-          aria-label={`How ${one.name} joins`}
+        <Select
+          name={`How ${one.name} joins`}
           value={one.join}
-          onchange={(e) =>
-            put({ ...one, join: e.currentTarget.value as Shape["join"] }, "shape joins")}
-        >
-          {#each joins as join (join)}<option>{join}</option>{/each}
-        </select>
+          options={joins.map((join) => ({ value: join, label: join }))}
+          onpick={(join) => put({ ...one, join: join as Shape["join"] }, "shape joins")}
+        />
       </div>
     {:else}
-      <p>No shape yet.</p>
-      <button class="btn" onclick={() => (desk.choosePull(pull.id), (desk.tool = "ellipse"))}
-        >Draw an ellipse</button
+      <p class="my-0.5 text-xs text-quiet">No shape yet.</p>
+      <Button onclick={() => (desk.choosePull(pull.id), (desk.tool = "ellipse"))}
+        >Draw an ellipse</Button
       >
-      <button class="btn" onclick={() => (desk.choosePull(pull.id), (desk.tool = "curve"))}
-        >Draw a curve</button
+      <Button onclick={() => (desk.choosePull(pull.id), (desk.tool = "curve"))}>Draw a curve</Button
       >
     {/each}
   </div>
-  <div class="about">
-    {#if shape && key}
-      <Plain
-        label="Soft inside"
-        name={`${shape.name}: inner softness`}
-        value={soft("inner")}
-        high={200}
-        unit="px"
-        onset={(v, done) => setSoft("inner", v, done)}
-      />
-      <Plain
-        label="Soft outside"
-        name={`${shape.name}: outer softness`}
-        value={soft("outer")}
-        high={200}
-        unit="px"
-        onset={(v, done) => setSoft("outer", v, done)}
-      />
-      {#if shape.kind === "box"}
-        <Plain
-          label="Round corners"
-          name={`${shape.name}: round corners`}
-          value={key.round}
-          high={1}
-          step={0.01}
-          onset={setRound}
-        />
-      {/if}
-      {#if pointed(shape)}
-        <p class="note">
-          {desk.pointAt === null
-            ? "Softness of all points"
-            : `Softness of point ${desk.pointAt + 1}`}
-        </p>
-      {/if}
-      <div class="deeds">
-        <button class="btn" onclick={turn} disabled={!!here && shape.keys.length === 1}
-          >{here ? "Remove key" : "Key here"}</button
-        >
-        <select
-          aria-label={`${shape.name}: ease`}
-          disabled={!here}
-          value={here?.ease ?? "linear"}
-          onchange={(e) => ease(e.currentTarget.value as ShapeKey["ease"])}
-        >
-          {#each eases as one (one)}<option>{one}</option>{/each}
-        </select>
-        <button class="btn" onclick={() => (desk.copied = shape.keys)}>Copy keys</button>
-        <button
-          class="btn"
-          disabled={!desk.copied || desk.copied[0].points.length !== shape.keys[0].points.length}
-          onclick={paste}>Paste keys</button
-        >
-        <button class="btn" onclick={copyShape}>Copy shape</button>
-        <button class="btn" onclick={() => desk.removeShape(shape.id)}>Remove</button>
-      </div>
-    {:else if pull.shapes.length}
-      <p class="note">Choose a shape in the list or on the picture.</p>
-    {/if}
-    <Fields
-      {desk}
-      fields={declared.fields}
-      values={pull.params}
-      path={`${path}/params`}
-      about={declared.label}
+  {#if shape && key}
+    <Plain
+      label="Soft inside"
+      name={`${shape.name}: inner softness`}
+      value={soft("inner")}
+      high={200}
+      unit="px"
+      onset={(v, done) => setSoft("inner", v, done)}
     />
-    <Joining {desk} {pull} {path} about={declared.label} first={matte.pulls[0]?.id === pull.id} />
-  </div>
+    <Plain
+      label="Soft outside"
+      name={`${shape.name}: outer softness`}
+      value={soft("outer")}
+      high={200}
+      unit="px"
+      onset={(v, done) => setSoft("outer", v, done)}
+    />
+    {#if shape.kind === "box"}
+      <Plain
+        label="Round corners"
+        name={`${shape.name}: round corners`}
+        value={key.round}
+        high={1}
+        step={0.01}
+        onset={setRound}
+      />
+    {/if}
+    {#if pointed(shape)}
+      <p class="my-0.5 text-xs text-quiet">
+        {desk.pointAt === null ? "Softness of all points" : `Softness of point ${desk.pointAt + 1}`}
+      </p>
+    {/if}
+    <div class="flex break-inside-avoid flex-wrap gap-1 py-1">
+      <Button onclick={turn} disabled={!!here && shape.keys.length === 1}
+        >{here ? "Remove key" : "Key here"}</Button
+      >
+      <Select
+        name={`${shape.name}: ease`}
+        disabled={!here}
+        value={here?.ease ?? "linear"}
+        options={eases.map((one) => ({ value: one, label: one }))}
+        onpick={(one) => ease(one as ShapeKey["ease"])}
+      />
+      <Button onclick={() => (desk.copied = shape.keys)}>Copy keys</Button>
+      <Button
+        disabled={!desk.copied || desk.copied[0].points.length !== shape.keys[0].points.length}
+        onclick={paste}>Paste keys</Button
+      >
+      <Button onclick={copyShape}>Copy shape</Button>
+      <Button onclick={() => desk.removeShape(shape.id)}>Remove</Button>
+    </div>
+  {:else if pull.shapes.length}
+    <p class="my-0.5 text-xs text-quiet">Choose a shape in the list or on the picture.</p>
+  {/if}
+  <Fields
+    {desk}
+    fields={declared.fields}
+    values={pull.params}
+    path={`${path}/params`}
+    about={declared.label}
+  />
+  <Joining {desk} {pull} {path} about={declared.label} first={matte.pulls[0]?.id === pull.id} />
 </Card>
-
-<style>
-  .list {
-    display: grid;
-    align-content: start;
-    gap: 2px;
-  }
-  .row {
-    display: grid;
-    grid-template-columns: 24px minmax(0, 1fr) 76px;
-    align-items: center;
-    border: 1.5px solid transparent;
-    border-radius: 4px;
-  }
-  .row.chosen {
-    border-color: var(--ink);
-    background: var(--paper);
-  }
-  .row input {
-    border: 0;
-    background: none;
-    min-height: 24px;
-    padding: 0 2px;
-  }
-  select {
-    border: 0;
-    background: none;
-    font-size: 12px;
-    min-height: 24px;
-    color: var(--quiet);
-  }
-  .about {
-    display: grid;
-    align-content: start;
-  }
-  .deeds {
-    display: flex;
-    flex-wrap: wrap;
-    gap: 3px;
-    padding: 3px 0;
-  }
-  .deeds .btn {
-    padding: 1px 6px;
-    font-size: 12px;
-  }
-  p {
-    margin: 2px 0;
-    color: var(--quiet);
-    font-size: 12px;
-  }
-</style>

@@ -4,6 +4,7 @@
   import type { Desk } from "../lib/desk.svelte";
   import { follow } from "../lib/keys";
   import { notes } from "../lib/notes.svelte";
+  import Button from "../ui/Button.svelte";
   import Card from "./Card.svelte";
   import Fields from "./Fields.svelte";
   import Joining from "./Joining.svelte";
@@ -54,39 +55,41 @@
   }
 </script>
 
-{#snippet finder(look: string)}
-  <button
-    class={look}
+{#snippet finder(kind: "plain" | "bare")}
+  <Button
+    {kind}
     title="Looks for a person, or for what moves against the background; marks mend what it finds"
-    onclick={find}>Find the subject</button
+    onclick={find}>Find the subject</Button
+  >
+{/snippet}
+
+{#snippet marker(tool: "in" | "out", says: string, hint: string)}
+  <button
+    type="button"
+    class={[
+      "min-h-6 rounded border-[1.5px] border-red px-1.5 text-xs text-redtext aria-pressed:bg-red/12",
+      tool === "out" && "border-dashed",
+    ]}
+    aria-pressed={desk.tool === tool}
+    onclick={() => (desk.tool = tool)}
+    title={hint}>{says}</button
   >
 {/snippet}
 
 <Card
   title={declared.label}
   note={`frame ${shot.doc!.first_number + desk.frame}`}
-  selected={desk.pull?.id === pull.id}
   onpick={() => desk.choosePull(pull.id)}
   on={pull.on}
   {...deeds}
 >
-  <div class="marks">
-    <button
-      class="in"
-      aria-pressed={desk.tool === "in"}
-      onclick={() => (desk.tool = "in")}
-      title="In mark (I)">● in marks {ins}</button
-    >
-    <button
-      class="out"
-      aria-pressed={desk.tool === "out"}
-      onclick={() => (desk.tool = "out")}
-      title="Out mark (O)">┼ out marks {outs}</button
-    >
+  <div class="mb-1 flex flex-wrap gap-1">
+    {@render marker("in", `● in marks ${ins}`, "In mark (I)")}
+    {@render marker("out", `┼ out marks ${outs}`, "Out mark (O)")}
   </div>
-  {#if !found && !solved}{@render finder("btn")}{/if}
+  {#if !found && !solved}{@render finder("plain")}{/if}
   {#if found && !solved && !shot.saving}
-    <p role="status">
+    <p role="status" class="my-0.5 max-w-64 text-redtext">
       Nothing was found on this frame: no person, nothing that moves. Draw an in mark.
     </p>
   {/if}
@@ -97,64 +100,25 @@
     path={`${path}/params`}
     about={declared.label}
   />
-  <div class="deeds">
+  <div class="mt-1.5 flex break-inside-avoid flex-wrap gap-1">
     {#if busy}
-      <button class="btn" onclick={() => api.stop(busy.id).catch((e) => notes.fault(e))}
-        >Stop following</button
-      >
+      <Button onclick={() => api.stop(busy.id).catch((e) => notes.fault(e))}>Stop following</Button>
     {:else}
-      <button
-        class="btn"
-        disabled={!solved || desk.frame === 0}
+      <Button
+        disabled={!solved || desk.frame <= shot.range[0]}
         title="Follow back (Shift F)"
-        onclick={() => follow(desk, -1)}>◀ Follow back</button
+        onclick={() => follow(desk, -1)}>◀ Follow back</Button
       >
-      <button
-        class="btn"
-        disabled={!solved || desk.frame === shot.count - 1}
+      <Button
+        disabled={!solved || desk.frame >= shot.range[1]}
         title="Follow on (F)"
-        onclick={() => follow(desk, 1)}>Follow on ▶</button
+        onclick={() => follow(desk, 1)}>Follow on ▶</Button
       >
     {/if}
-    {#if !found && solved}{@render finder("btn-bare")}{/if}
-    {#if here.length}<button class="btn-bare" onclick={clear}>Clear marks</button>{/if}
+    {#if !found && solved}{@render finder("bare")}{/if}
+    {#if here.length}<Button kind="bare" onclick={clear}>Clear marks</Button>{/if}
   </div>
   {#if matte.pulls.length > 1 || shot.doc!.mattes.length > 1}
     <Joining {desk} {pull} {path} about={declared.label} first={matte.pulls[0].id === pull.id} />
   {/if}
 </Card>
-
-<style>
-  .marks,
-  .deeds {
-    display: flex;
-    flex-wrap: wrap;
-    gap: 5px;
-    margin: 1px 0 4px;
-  }
-  p {
-    margin: 2px 0;
-    max-width: 260px;
-    color: var(--redtext);
-  }
-  .deeds {
-    margin: 6px 0 0;
-  }
-  .deeds .btn {
-    padding: 2px 7px;
-  }
-  .marks button {
-    border: 1.5px solid var(--red);
-    border-radius: 4px;
-    background: none;
-    color: var(--redtext);
-    font-size: 12px;
-    padding: 2px 7px;
-  }
-  .marks .out {
-    border-style: dashed;
-  }
-  .marks button[aria-pressed="true"] {
-    background: color-mix(in srgb, var(--red) 12%, transparent);
-  }
-</style>

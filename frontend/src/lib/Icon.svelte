@@ -33,6 +33,8 @@
     close: "M5 5 L15 15 M15 5 L5 15",
     play: "M6 4 L16 10 L6 16 Z",
     stop: "M5.5 5.5 H14.5 V14.5 H5.5 Z",
+    fold: "M16 4 V16 M12 10 H3 M3 10 L6.5 6.5 M3 10 L6.5 13.5",
+    search: "M8.5 3.5 A5 5 0 1 0 8.5 13.5 A5 5 0 1 0 8.5 3.5 M12.2 12.2 L17 17",
     keys: "M7.2 7.4 A2.9 2.9 0 1 1 10.6 10.4 Q10 10.6 10 11.6 V12.4 M10 15.4 V15.6",
   } as const;
   export type IconName = keyof typeof ICONS;

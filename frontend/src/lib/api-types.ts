@@ -43,6 +43,7 @@ export interface DeclaredOut {
    */
   holds: ("marks" | "shapes") | null;
   fields: FieldOut[];
+  starters: StarterOut[];
 }
 /**
  * One declared parameter.
@@ -72,6 +73,18 @@ export interface FieldOut {
   animatable: boolean;
   neutral: number | null;
   slide: [number, number] | null;
+}
+/**
+ * A set of values to begin with.
+ *
+ * This interface was referenced by `Models`'s JSON-Schema
+ * via the `definition` "StarterOut".
+ */
+export interface StarterOut {
+  name: string;
+  values: {
+    [k: string]: unknown;
+  };
 }
 /**
  * A kind of export.
@@ -1013,6 +1026,41 @@ export interface TrashedOut {
   name: string;
   project: number;
   trashed: string | null;
+}
+/**
+ * All of them, in the catalogue's order, or that of the starters.
+ *
+ * This interface was referenced by `Models`'s JSON-Schema
+ * via the `definition` "TriesOut".
+ */
+export interface TriesOut {
+  tries: TryOut[];
+}
+/**
+ * One of them: what is laid on, the view that shows it, the frame, and the key of its picture.
+ *
+ * This interface was referenced by `Models`'s JSON-Schema
+ * via the `definition` "TryOut".
+ */
+export interface TryOut {
+  kind: string;
+  view: string;
+  frame: number;
+  key: string;
+}
+/**
+ * What is tried out on a frame, at a picture's width.
+ *
+ * target: `plane:ID` for treatments laid on a plane, `plane:ID:STEP` for the starters of one that it has, `matte:ID`
+ * for pulls.
+ *
+ * This interface was referenced by `Models`'s JSON-Schema
+ * via the `definition` "TriesQuery".
+ */
+export interface TriesQuery {
+  target: string;
+  frame: number;
+  width: number;
 }
 /**
  * Footage that has arrived, and the job that makes it ready.

@@ -17,6 +17,7 @@ import type {
   ShotOut,
   SpreadOut,
   SuggestOut,
+  TriesOut,
   Uploaded,
 } from "./api-types";
 
@@ -101,6 +102,11 @@ export const api = {
     ask<SuggestOut>("GET", `/api/shots/${id}/suggest?pull=${pull}&frame=${frame}`),
   cleanPlate: (id: number, wanted: CleanPlateRequest) =>
     ask<JobOut>("POST", `/api/shots/${id}/clean-plate`, wanted),
+  tries: (id: number, target: string, frame: number, width: number) =>
+    ask<TriesOut>(
+      "GET",
+      `/api/shots/${id}/tries?target=${encodeURIComponent(target)}&frame=${frame}&width=${width}`,
+    ),
   picture: (id: number, key: string, view: string, frame: number, width: number) =>
     `/api/shots/${id}/picture/${key}?view=${encodeURIComponent(view)}&frame=${frame}&width=${width}`,
   follow: (id: number, pull: string, start: number, step: 1 | -1, keep = false) =>

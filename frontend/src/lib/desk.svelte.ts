@@ -1,11 +1,12 @@
 /** What the person is looking at and working with; none of it is part of the document. */
-import type { Clip, FootageOut, Plane, Pull, Shape } from "./api-types";
+import { SvelteMap } from "svelte/reactivity";
+import type { Clip, FieldOut, FootageOut, Plane, Pull, Shape } from "./api-types";
 import { Checks } from "./checks.svelte";
 import { Costs } from "./costs.svelte";
 import { Pictures } from "./pictures.svelte";
 import type { Way } from "./shapes";
 import { ShotStore } from "./shot.svelte";
-import type { Env } from "./values";
+import type { Env, Xy } from "./values";
 
 export type Mode = "result" | "veil" | "matte" | "cutout" | "unroll" | "onion" | "change";
 export type Drawn = "ellipse" | "box" | "polygon" | "curve";
@@ -25,7 +26,16 @@ export type Tool =
 export type Ground = string;
 export type Selection = { kind: "matte" | "plane"; id: string };
 export const BRUSH = [1, 200]; // the least and the most radius
-export type Slide = "none" | "footage" | "exports";
+export type Slide = "none" | "footage" | "exports" | "versions";
+/** A value that can be taken hold of on the picture: a point, or an angle in degrees. */
+export type Handle = {
+  name: string;
+  field: FieldOut;
+  value: Xy | number;
+  set: (value: Xy | number, gesture?: string | null) => void;
+};
+
+const DEFAULT_BENCH = 252;
 
 export class Desk {
   frame = $state(0);
@@ -62,6 +72,16 @@ export class Desk {
   keysOpen = $state(false);
   /** The control under the pointer that K keys. */
   hovered: (() => void) | null = null;
+  /** Values of the open cards that have a place on the picture, by where they lie in the document. */
+  handles = new SvelteMap<string, Handle>();
+  /** What the shelf shows in the large picture while the pointer is on it: a view, in place of the chosen one. */
+  trying = $state<string | null>(null);
+  /** Whether the shelf lies over the bench. */
+  shelf = $state(false);
+  /** Pixels; remembered by this browser. */
+  benchHeight = $state(DEFAULT_BENCH);
+  /** The cards of each selection that were opened, the last one last. */
+  opened = new SvelteMap<string, string[]>();
   pictures: Pictures;
   beside: Pictures;
   checks: Checks;
@@ -83,9 +103,16 @@ export class Desk {
     this.beside = new Pictures(shot.id);
     this.checks = new Checks(shot);
     this.costs = new Costs(shot);
+    this.benchHeight = Number(localStorage.getItem("bench")) || DEFAULT_BENCH;
     const doc = shot.doc!;
     if (doc.mattes.length) this.selected = { kind: "matte", id: doc.mattes[0].id };
     else if (doc.planes.length) this.selected = { kind: "plane", id: doc.planes[0].id };
+  }
+
+  /** Sets the bench's height and remembers it; null is the default. */
+  sizeBench(height: number | null): void {
+    this.benchHeight = Math.round(Math.max(160, Math.min(560, height ?? DEFAULT_BENCH)));
+    localStorage.setItem("bench", String(this.benchHeight));
   }
 
   get fps(): number {
@@ -230,6 +257,7 @@ export class Desk {
   }
 
   get view(): string {
+    if (this.trying) return this.trying;
     return this.plain ? "plate" : this.viewOf(this.mode, this.matteId);
   }
 

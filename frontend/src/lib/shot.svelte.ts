@@ -83,6 +83,13 @@ export class ShotStore {
     return this.about?.plate.frames ?? 1;
   }
 
+  /** The first and the last frame that are worked on. */
+  get range(): [number, number] {
+    const { first, last } = this.doc?.range ?? { first: null, last: null };
+    const end = Math.min(last ?? this.count - 1, this.count - 1);
+    return [Math.min(first ?? 0, end), end];
+  }
+
   matte(id: string | null | undefined): Matte | undefined {
     return this.doc?.mattes.find((m) => m.id === id);
   }

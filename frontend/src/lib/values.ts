@@ -1,8 +1,10 @@
 /** Values that may move, evaluated as the server does (see core/recipe/values.py). */
 import type { Driver, Key, Keys, Track } from "./api-types";
+import { between, type Rows } from "./curves";
 
 export type Rgb = [number, number, number];
-export type Plain = number | Rgb | boolean;
+export type Xy = [number, number];
+export type Plain = number | Rgb | Xy | Rows | boolean;
 export type Ease = Key["ease"];
 export type Handles = [number, number, number, number];
 /** The smooth ease as handles of a free one. */
@@ -96,9 +98,15 @@ function hashed(seed: number, n: number): number {
   return x / 2147483647.5 - 1;
 }
 
+/** Whether a value is a curve's points or a ramp's stops. */
+export function isRows(value: unknown): value is Rows {
+  return Array.isArray(value) && Array.isArray(value[0]);
+}
+
 function mix(a: Plain, b: Plain, t: number): Plain {
-  if (Array.isArray(a) && Array.isArray(b))
-    return [0, 1, 2].map((i) => a[i] + (b[i] - a[i]) * t) as Rgb;
+  if (isRows(a) && isRows(b)) return between(a, b, t);
+  if (Array.isArray(a) && Array.isArray(b) && a.length === b.length)
+    return (a as number[]).map((v, i) => v + ((b as number[])[i] - v) * t) as Rgb;
   if (typeof a === "number" && typeof b === "number") return a + (b - a) * t;
   return a;
 }
@@ -144,6 +152,20 @@ export function toggledKey(value: unknown, frame: number): unknown {
 /** What keys alone say at a frame: neither the rate nor a track has a part in it. */
 function keyed(value: Keys, frame: number): Plain {
   return valueAt(value, { time: frame, fps: 1, tracks: [] });
+}
+
+/** A switch as it is set on a frame: keyed as 1 and 0, and held; without a key left it is on or off again. */
+export function toggledSwitch(
+  value: unknown,
+  frame: number,
+  on: boolean,
+  togglesKey: boolean,
+): unknown {
+  if (!togglesKey && !keysOf(value).length) return on;
+  const rest = keysOf(value).filter((k) => k.frame !== frame);
+  if (togglesKey && ringOf(value, frame) === "here") return rest.length ? { keys: rest } : on;
+  const key = { frame, value: on ? 1 : 0, ease: "hold" as const, handles: null };
+  return { keys: sorted([...rest, key]) };
 }
 
 /** The value with the key on a frame changed. */

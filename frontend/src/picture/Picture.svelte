@@ -4,6 +4,7 @@
   import type { Desk, Drawn } from "../lib/desk.svelte";
   import { notes } from "../lib/notes.svelte";
   import Tools from "./Tools.svelte";
+  import Handles from "./Handles.svelte";
   import Overlay from "./Overlay.svelte";
   import Split from "./Split.svelte";
   import PlaceTools from "./PlaceTools.svelte";
@@ -298,6 +299,7 @@
   {#if desk.placing}
     <Placing {desk} plane={desk.placing} {scale} {left} {top} {at} />
   {/if}
+  <Handles {desk} {scale} {left} {top} {at} />
   {#if desk.shaping}<Shapes {desk} {scale} {left} {top} {at} />{/if}
   {#if desk.marking}<Tools {desk} />{:else if desk.shaping}<ShapeTools
       {desk}

@@ -30,7 +30,8 @@ def describe() -> list[dict[str, Any]]:
             )  # fmt: skip
         entries.append(
             {"family": item.family, "kind": item.kind, "label": item.label, "hint": item.hint,
-             "group": item.group, "needs_matte": item.needs_matte, "holds": item.holds, "fields": fields}
+             "group": item.group, "needs_matte": item.needs_matte, "holds": item.holds, "fields": fields,
+             "starters": [{"name": name, "values": values} for name, values in item.starters]}
         )  # fmt: skip
     return entries
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from typing import Any
 
 import cv2
@@ -27,8 +28,11 @@ from cuvrel.core.stand.build import Stand
 from cuvrel.core.stand.nodes import Cache, Node, node, work_out
 
 
-def warm_up() -> None:
-    """Runs each kernel once on a small picture; quick when they were compiled before on this machine."""
+def warm_up(parts: Sequence[int] = (0, 1)) -> None:
+    """Runs each kernel once on a small picture; quick when they were compiled before on this machine.
+
+    parts: 0 is what the stand needs, 1 what tracing and following need; two processes may compile one each.
+    """
     catalogue.load()
     rng = np.random.default_rng(1)
     rgb = rng.integers(0, 255, (96, 128, 3), dtype=np.uint8)
@@ -36,6 +40,11 @@ def warm_up() -> None:
     rgb = np.ascontiguousarray(cv2.GaussianBlur(rgb, (0, 0), 2))
     matte = np.zeros((96, 128), np.float32)
     matte[30:70, 40:90] = 1
+    for part in parts:
+        (_showing, _tracing)[part](rgb, matte)
+
+
+def _showing(rgb: NDArray[np.uint8], matte: NDArray[np.float32]) -> None:
     light = colour.decode(rgb)
     cut = blend.through(light, matte)
     colour.encode(cut)
@@ -44,12 +53,12 @@ def warm_up() -> None:
     edge(matte, {**EdgeParams().at(START), "grow": 1.5, "feather_in": 2.0, "feather_out": 2.0}, Context(1.0))
     kinds = {
         "own": light,
+        "plane": light,
         "plate": rgb,
+        "footage": rgb,
         "matte": matte,
         "stored": matte,
-        "footage": rgb,
         "alpha": matte,
-        "plane": light,
     }
     for item in all_declared():
         if item.family in ("treatment", "pull"):
@@ -62,6 +71,9 @@ def warm_up() -> None:
     _stand(rgb, matte)
     weighed(rgb, np.ascontiguousarray(rgb[::-1]))
     fine_detail(rgb, cv2.GaussianBlur(matte, (0, 0), 2), 4)
+
+
+def _tracing(rgb: NDArray[np.uint8], matte: NDArray[np.float32]) -> None:
     marks = [Mark(id="a", frame=0, kind="in", radius=3, points=[(50, 50), (80, 50)]),
              Mark(id="b", frame=0, kind="out", radius=3, points=[(10, 10), (110, 10)])]  # fmt: skip
     solved = trace(rgb, marks)

@@ -3,12 +3,14 @@
 from __future__ import annotations
 
 import logging
+import time
 import traceback
 from collections.abc import Callable
 from typing import Any
 
 import procrastinate
 from sqlalchemy import select, text
+from sqlalchemy.exc import OperationalError
 from sqlalchemy.orm import Session
 
 from cuvrel.core.recipe.errors import CuvrelError
@@ -116,9 +118,7 @@ def run(database: Database, job_id: int, work: Callable[[JobRow], str], queue_id
         row.state, row.started, row.queue_id = "working", row.started or now(), queue_id or row.queue_id
         tell(session, row)
     try:
-        if row.stop:
-            raise Stopped
-        state, message = "done", work(row)
+        state, message = "done", _worked(database, row, work)
     except Stopped:
         state, message = "stopped", "Stopped."
     except CuvrelError as fault:
@@ -135,6 +135,34 @@ def run(database: Database, job_id: int, work: Callable[[JobRow], str], queue_id
             return
         row.state, row.message, row.finished = state, message, now()
         tell(session, row)
+
+
+def _worked(database: Database, row: JobRow, work: Callable[[JobRow], str]) -> str:
+    """The closing line of the work; where the database goes away under it, it goes on from its last progress."""
+    while True:
+        if row.stop:
+            raise Stopped
+        try:
+            return work(row)
+        except OperationalError:
+            log.warning("job %s lost the database; it goes on once that is back", row.id)
+            row = _again(database, row.id)
+
+
+def _again(database: Database, job_id: int, patience: float = 300.0) -> JobRow:
+    """The job's row once the database answers. Raises OperationalError when it stays away."""
+    deadline = time.monotonic() + patience
+    while True:
+        try:
+            with database.session() as session:
+                row = session.get(JobRow, job_id)
+            if row is None:
+                raise Stopped
+            return row
+        except OperationalError:
+            if time.monotonic() > deadline:
+                raise
+            time.sleep(0.5)
 
 
 def advance(session: Session, job_id: int, done: int, total: int, **progress: Any) -> None:

@@ -272,6 +272,33 @@ class FramesOut(BaseModel):
     frames: list[FrameOut]
 
 
+class TriesQuery(BaseModel):
+    """What is tried out on a frame, at a picture's width.
+
+    target: `plane:ID` for treatments laid on a plane, `plane:ID:STEP` for the starters of one that it has, `matte:ID`
+    for pulls.
+    """
+
+    target: str = Field(max_length=130)
+    frame: int = Field(ge=0)
+    width: int = Field(ge=16, le=960)
+
+
+class TryOut(BaseModel):
+    """One of them: what is laid on, the view that shows it, the frame, and the key of its picture."""
+
+    kind: str
+    view: str
+    frame: int
+    key: str
+
+
+class TriesOut(BaseModel):
+    """All of them, in the catalogue's order, or that of the starters."""
+
+    tries: list[TryOut]
+
+
 class KeysQuery(BaseModel):
     """Which frames' picture keys are asked for, in which view and width."""
 
@@ -420,6 +447,13 @@ class FieldOut(BaseModel):
     slide: tuple[float, float] | None = None
 
 
+class StarterOut(BaseModel):
+    """A set of values to begin with."""
+
+    name: str
+    values: dict[str, Any]
+
+
 class DeclaredOut(BaseModel):
     """A declared pull, edge step, plane kind or treatment."""
 
@@ -431,6 +465,7 @@ class DeclaredOut(BaseModel):
     needs_matte: bool
     holds: Literal["marks", "shapes"] | None = Field(description="what a pull has besides its values")
     fields: list[FieldOut]
+    starters: list[StarterOut]
 
 
 class ExportKind(BaseModel):

@@ -29,6 +29,7 @@ from cuvrel.core.recipe.models import Shot
 from cuvrel.core.recipe.needs import footage
 from cuvrel.core.stand.build import Stand
 from cuvrel.core.stand.nodes import Node, work_out
+from cuvrel.core.stand.tries import tries
 from cuvrel.core.stand.views import checked, size_of, view
 from cuvrel.store import shots as store
 from cuvrel.store.models import ShotRow
@@ -48,6 +49,9 @@ from cuvrel.web.models import (
     SpreadOut,
     SuggestOut,
     SuggestQuery,
+    TriesOut,
+    TriesQuery,
+    TryOut,
 )
 from cuvrel.web.present import answer
 from cuvrel.web.problems import Problem
@@ -88,6 +92,21 @@ def keys(path: ById, query: KeysQuery) -> Response:
     found = [_kept_as(view(stand, query.view, frame)) for frame in range(query.first, last + 1)]
     height, width = size_of(stand, query.view)
     return answer(KeysOut(first=query.first, keys=found, width=width, height=height))
+
+
+@api.get("/shots/<int:id>/tries", responses={200: TriesOut})
+def tried(path: ById, query: TriesQuery) -> Response:
+    """What can be laid on a plane or a matte, and the key of a picture of each; nothing is changed by asking."""
+    with services().database.session() as session:
+        stand = stand_of(session, store.found(session, path.id), query.width)
+    frame_there(stand, query.frame)
+    try:
+        found = list(tries(stand.shot, query.target))
+    except (KeyError, ValueError) as missing:
+        raise store.NotFound("There is no such plane or matte in this shot.") from missing
+    out = [TryOut(kind=kind, view=wanted, frame=query.frame, key=_kept_as(view(stand, wanted, query.frame)))
+           for kind, wanted in found]  # fmt: skip
+    return answer(TriesOut(tries=out))
 
 
 @api.get("/shots/<int:id>/picture/<string:key>")

@@ -96,9 +96,8 @@ def _changed(shot_id: int, ops: list[dict[str, Any]] | None, back: bool, step: S
         pairs = shared.touches.store(session, row.id, done.before.shot, done.after.shot, solutions)
         touched = [Touched(pull=pull, frame=frame, now=_now(session, row.id, pull, frame)) for pull, frame in pairs]
         history = History(**store.history(session, row))
-        uses = (
-            uses_of(done.after) if uses_of(done.before) != uses_of(done.after) or done.base < row.revision - 1 else None
-        )
+        same = done.before.references == done.after.references and done.base == row.revision - 1
+        uses = None if same else uses_of(done.after)
         return answer(
             EditOut(base=done.base, revision=row.revision, ops=done.ops, history=history, touched=touched, uses=uses)
         )

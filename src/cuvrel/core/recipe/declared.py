@@ -236,6 +236,9 @@ class Stage:
     still: bool = False
 
 
+Starter = tuple[str, dict[str, Any]]  # a name, and values as the document has them
+
+
 @dataclass(frozen=True)
 class Declared:
     """One pull, edge step, plane kind or treatment; or, without stages, values that something else reads."""
@@ -251,6 +254,7 @@ class Declared:
     holds: Holds | None = None
     blind: bool = False
     keep: bool = True
+    starters: tuple[Starter, ...] = ()
 
     @property
     def run(self) -> Callable[..., Any]:
@@ -292,6 +296,7 @@ def declare(
     holds: Holds | None = None,
     blind: bool = False,
     keep: bool = True,
+    starters: Sequence[Starter] = (),
 ) -> Callable[[Callable[..., Any]], Callable[..., Any]]:
     """Registers the decorated function under a family and a kind.
 
@@ -301,7 +306,7 @@ def declare(
     parts of it that come first and are worth keeping by themselves; the decorated function has the other values, but
     for those that are `apart`, which something else reads. holds: what a pull has besides its values: marks with
     stored frames, or drawn shapes. blind: it is given no picture. keep: whether the result is worth a place in the
-    cache.
+    cache. starters: sets of values to begin with, by name.
     """
 
     def register(run: Callable[..., Any]) -> Callable[..., Any]:
@@ -314,9 +319,12 @@ def declare(
             needs,
             clock or (lambda values: False),
         )
-        _registry[family, kind] = Declared(
-            family, kind, label, hint, params, (*stages, last), group, needs_matte, holds, blind, keep
+        entry = Declared(
+            family, kind, label, hint, params, (*stages, last), group, needs_matte, holds, blind, keep, tuple(starters)
         )
+        for name, values in starters:
+            assert params.model_validate(values), name
+        _registry[family, kind] = entry
         return run
 
     return register

@@ -127,9 +127,9 @@ class Gating(Params):
 
     part: Part = choice("inside", "Seen through its", get_args(Part))
     invert: bool = switch(False, "Invert")
-    inner: Scalar = number(8.0, "Rim inwards", 0, 4000, step=0.5, unit="px", slide=(0, 100))
-    outer: Scalar = number(8.0, "Rim outwards", 0, 4000, step=0.5, unit="px", slide=(0, 100))
-    soft: Scalar = number(2.0, "Rim softness", 0, 4000, step=0.5, unit="px", slide=(0, 100))
+    inner: Scalar = number(8.0, "Rim inside", 0, 4000, step=0.5, unit="px", slide=(0, 100))
+    outer: Scalar = number(8.0, "Rim outside", 0, 4000, step=0.5, unit="px", slide=(0, 100))
+    soft: Scalar = number(2.0, "Rim soft", 0, 4000, step=0.5, unit="px", slide=(0, 100))
 
 
 class Gate(Gating):

@@ -15,6 +15,7 @@ from cuvrel.core.recipe.errors import RecipeError
 from cuvrel.core.stand.build import Stand
 from cuvrel.core.stand.costs import tried
 from cuvrel.core.stand.nodes import Node, node
+from cuvrel.core.stand.tries import laid_on
 from cuvrel.core.stand.unroll import onion, unrolled
 
 F32 = NDArray[np.float32]
@@ -31,10 +32,10 @@ def view(stand: Stand, wanted: str, frame: int) -> Node:
     """The node of a view at a frame, uint8: (H, W, 3) sRGB or (H, W, 4) for a plane alone.
 
     wanted: `result`, `plate`, `matte:ID`, `veil:ID`, `cutout:ID:GROUND` (a name of GROUNDS, or a colour as
-    #rrggbb), `change:ID`, `unroll:ID`, `onion:ID`, `plane:ID` or `try:ID:WAY` (the result with a plane
-    laid over it as costs.TRIES says); with `bare-` before it a view of a matte
-    shows it before its edge step, with `first-N-` as far as its first N pulls bring it. Raises RecipeError
-    for anything else.
+    #rrggbb), `change:ID`, `unroll:ID`, `onion:ID`, `plane:ID`, `try:ID:WAY` (the result with a plane laid
+    over it as costs.TRIES says) or `with:...` (something laid on; see tries.py). With `bare-` before it a
+    view of a matte shows it before its edge step, with `first-N-` as far as its first N pulls bring it.
+    Raises RecipeError for anything else.
     """
     part = re.fullmatch(r"(?:(bare)-|first-([1-9]\d{0,2})-)?(.*)", wanted)
     assert part is not None
@@ -44,6 +45,9 @@ def view(stand: Stand, wanted: str, frame: int) -> Node:
     try:
         if kind == "result" and not rest:
             return node("view-result", None, [stand.result(frame)], encode)
+        if kind == "with" and len(rest) >= 3:
+            tried_on, what = laid_on(stand, rest)
+            return view(tried_on, what, frame)
         if kind == "try" and len(rest) == 2:
             return view(tried(stand, *rest), "result", frame)
         if kind == "plate" and not rest:
@@ -75,7 +79,7 @@ def view(stand: Stand, wanted: str, frame: int) -> Node:
         if kind == "plane" and len(rest) == 1:
             return node("view-plane", None, [stand.alone(stand.shot.plane(rest[0]), frame)],
                         lambda p: encode_rgba(with_light(p)))  # fmt: skip
-    except KeyError as missing:
+    except (KeyError, IndexError, ValueError) as missing:
         raise RecipeError(f"The view '{wanted}' names {missing}, which is not in the shot.") from missing
     raise RecipeError(f"There is no view '{wanted}'.")
 
@@ -83,7 +87,8 @@ def view(stand: Stand, wanted: str, frame: int) -> Node:
 def size_of(stand: Stand, wanted: str) -> tuple[int, int]:
     """Rows and columns of a view's pictures: the frame's, or those of the plate where it looks at that or a matte."""
     kind = wanted.removeprefix("bare-").split(":")[0]
-    return stand.size if kind in ("result", "plane", "try") else stand.plate_size
+    framed = kind in ("result", "plane", "try") or wanted.startswith("with:plane:")
+    return stand.size if framed else stand.plate_size
 
 
 def checked(stand: Stand, matte_id: str, frame: int) -> Node:

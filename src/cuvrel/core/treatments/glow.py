@@ -15,7 +15,7 @@ from cuvrel.core.media.colour import srgb_to_linear
 from cuvrel.core.media.rows import in_rows, kernel
 from cuvrel.core.recipe.context import Context
 from cuvrel.core.recipe.declared import Params, colour, declare, number
-from cuvrel.core.recipe.values import Colour, Scalar
+from cuvrel.core.recipe.values import Colour, Rgb, Scalar
 
 F32 = NDArray[np.float32]
 
@@ -35,6 +35,22 @@ class GlowParams(Params):
         48.0, "Wander size", 4, 400, step=1, unit="px", hint="length of the waves along the edge"
     )
     wander_pace: Scalar = number(3.0, "Wander pace", 0, 24, step=0.1, unit="/s", hint="how often it changes")
+
+
+def _starter(core: Rgb, halo: Rgb, width: float, reach: float, strength: float, **more: float) -> dict[str, Any]:
+    return {"core": width, "core_colour": core, "reach": reach, "halo_colour": halo, "strength": strength, **more}
+
+
+STARTERS = (
+    ("Ember", _starter((1.0, 0.93, 0.75), (1.0, 0.42, 0.08), 4.0, 30.0, 1.1, wander=5.0, wander_size=48.0)),
+    ("Harbour lamp", _starter((1.0, 0.98, 0.9), (1.0, 0.78, 0.4), 3.0, 52.0, 0.9)),
+    ("Riding light", _starter((0.86, 0.96, 1.0), (0.3, 0.62, 1.0), 3.0, 24.0, 1.1)),
+    ("Starboard", _starter((0.9, 1.0, 0.88), (0.15, 0.85, 0.4), 4.0, 26.0, 1.0)),
+    ("Port", _starter((1.0, 0.9, 0.9), (0.95, 0.12, 0.2), 4.0, 26.0, 1.0)),
+    ("Sea fire", _starter((0.85, 1.0, 0.97), (0.1, 0.8, 0.75), 2.0, 40.0, 1.2, wander=9.0, wander_size=90.0)),
+    ("Violet hour", _starter((0.97, 0.92, 1.0), (0.6, 0.32, 1.0), 3.0, 34.0, 1.0)),
+    ("Chalk line", _starter((1.0, 1.0, 1.0), (0.8, 0.8, 0.8), 6.0, 4.0, 0.8, wander=1.5, wander_size=14.0)),
+)  # fmt: skip
 
 
 @kernel
@@ -67,6 +83,7 @@ def _light(y0, y1, distance, half, reach, strength, core, halo, picture, out):  
     group="Light",
     needs_matte=True,
     clock=lambda values: float(values["wander"]) > 0,
+    starters=STARTERS,
 )
 def glow(picture: F32, values: dict[str, Any], context: Context) -> F32:
     """The picture with light along the outline, (H, W, 4) float32 premultiplied linear RGBA.

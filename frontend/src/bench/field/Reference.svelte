@@ -1,8 +1,9 @@
 <script lang="ts">
-  import { api } from "../lib/api";
-  import type { FieldOut, FootageOut } from "../lib/api-types";
-  import type { Desk } from "../lib/desk.svelte";
-  import { notes } from "../lib/notes.svelte";
+  import { api } from "../../lib/api";
+  import type { FieldOut, FootageOut } from "../../lib/api-types";
+  import type { Desk } from "../../lib/desk.svelte";
+  import { notes } from "../../lib/notes.svelte";
+  import Select from "../../ui/Select.svelte";
 
   /** Chooses other footage of the project, or a plane of the shot. */
   type Props = { desk: Desk; field: FieldOut; path: string; name: string; value: string | null };
@@ -12,12 +13,14 @@
   const options = $derived(
     field.control === "plane"
       ? doc.planes.map((p) => ({ id: p.id, name: p.name }))
-      : [
-          ...footage
-            .filter((f) => f.state === "ready")
-            .map((f) => ({ id: String(f.id), name: f.name })),
-          ...doc.footage.filter((f) => !footage.some((g) => String(g.id) === f.id)),
-        ],
+      : field.control === "matte"
+        ? doc.mattes.map((m) => ({ id: m.id, name: m.name }))
+        : [
+            ...footage
+              .filter((f) => f.state === "ready")
+              .map((f) => ({ id: String(f.id), name: f.name })),
+            ...doc.footage.filter((f) => !footage.some((g) => String(g.id) === f.id)),
+          ],
   );
 
   async function load() {
@@ -44,23 +47,11 @@
   }
 </script>
 
-<select
-  class="field"
-  aria-label={name}
+<Select
+  {name}
+  class="col-span-3 w-full"
   value={value ?? ""}
-  onfocus={load}
-  onchange={(e) => choose(e.currentTarget.value)}
->
-  <option value="">none</option>
-  {#each options as one (one.id)}<option value={one.id}>{one.name}</option>{/each}
-</select>
-
-<style>
-  select {
-    grid-column: 2 / 5;
-    min-width: 0;
-    width: 100%;
-    padding: 1px 4px;
-    min-height: 24px;
-  }
-</style>
+  placeholder="none"
+  options={[{ value: "", label: "none" }, ...options.map((o) => ({ value: o.id, label: o.name }))]}
+  onpick={choose}
+/>

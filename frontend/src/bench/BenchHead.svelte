@@ -1,0 +1,66 @@
+<!-- The bench's upper edge: the name of what is selected, what it does, and what can be added. -->
+<script lang="ts">
+  import type { Matte, Plane } from "../lib/api-types";
+  import type { Desk } from "../lib/desk.svelte";
+  import Icon from "../lib/Icon.svelte";
+  import { settle } from "../lib/keys";
+  import Button from "../ui/Button.svelte";
+  import { lookAfter, saysOfMatte, saysOfPlane } from "./recipes";
+
+  let { desk, matte, plane }: { desk: Desk; matte?: Matte; plane?: Plane } = $props();
+  const shot = $derived(desk.shot);
+  const old = $derived(!!matte && shot.outdated.includes(matte.id));
+  const says = $derived(matte ? saysOfMatte(desk, matte) : plane ? saysOfPlane(desk, plane) : "");
+
+  function rename(name: string) {
+    const path = matte ? shot.mattePath(matte.id) : shot.planePath(plane!.id);
+    const value = name.trim().slice(0, 120);
+    if (value) shot.edit([{ op: "replace", path: `${path}/name`, value }], "rename");
+  }
+</script>
+
+<div class="flex min-w-0 items-center gap-2 border-b border-rule pr-2 pl-3">
+  <span class={["size-2.5 flex-none", matte ? "rounded-full bg-[#b98524]" : "bg-quiet"]}></span>
+  <input
+    class="field-sizing-content max-w-64 min-w-24 rounded border border-transparent px-1 py-px text-[13.5px] font-semibold hover:border-rule hover:bg-card focus:border-rule focus:bg-card"
+    aria-label="Name"
+    value={(matte ?? plane)!.name}
+    onchange={(e) => rename(e.currentTarget.value)}
+    onkeydown={(e) => e.key === "Enter" && e.currentTarget.blur()}
+  />
+  <span
+    class={["min-w-0 flex-1 truncate text-xs", old ? "text-redtext" : "text-quiet"]}
+    title={says}>{says}</span
+  >
+  <Button
+    kind="bare"
+    aria-pressed={desk.curves}
+    title="Curves of what moves, in place of the cards (C)"
+    onclick={() => (desk.curves = !desk.curves)}>{desk.curves ? "Cards" : "Curves"}</Button
+  >
+  {#if matte && desk.upTo}
+    <Button onclick={() => lookAfter(desk, null)}
+      >Views stop after pull {desk.upTo} of {matte.pulls.length}: show all</Button
+    >
+  {/if}
+  {#if matte}
+    {#if matte.settled && old}
+      <Button disabled={!!shot.settling} onclick={() => settle(desk, true)}>Settle again</Button>
+    {/if}
+    <Button
+      kind="bare"
+      title={matte.settled
+        ? "Compute the matte from its recipe again (T)"
+        : "Store all frames as they are, so that nothing computes them again (T)"}
+      disabled={!!shot.settling}
+      onclick={() => settle(desk)}>{matte.settled ? "Unsettle" : "Settle"}</Button
+    >
+  {/if}
+  <Button
+    kind="bare"
+    aria-expanded={desk.shelf}
+    title="Choose by looking: this frame with each one laid on (A)"
+    onclick={() => (desk.shelf = !desk.shelf)}
+    ><Icon name="plus" size={13} /> {matte ? "Pull" : "Treatment"}</Button
+  >
+</div>

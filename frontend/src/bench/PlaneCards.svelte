@@ -1,0 +1,145 @@
+<script lang="ts">
+  import type { Plane } from "../lib/api-types";
+  import type { Desk } from "../lib/desk.svelte";
+  import Card from "./Card.svelte";
+  import Fields from "./Fields.svelte";
+  import PlaneCard from "./PlaneCard.svelte";
+  import Starters from "./Starters.svelte";
+  import { anyMoves, atRest, deedsOfStep, rowsOf, stepPath } from "./recipes";
+  import { folding, openCards, opening, widthOf, type Slip } from "./slips";
+  import Slot from "./Slot.svelte";
+
+  type Props = { desk: Desk; plane: Plane; room: { width: number; height: number } };
+  let { desk, plane, room }: Props = $props();
+  const shot = $derived(desk.shot);
+  const kind = $derived(shot.entry("plane", plane.kind));
+  const dragging: { from: number | null } = { from: null };
+  /** What a plane of this kind has besides its own parameters. */
+  const families = $derived<("placement" | "time")[]>(
+    plane.kind === "glaze"
+      ? []
+      : plane.kind === "fill" && !plane.params.footage
+        ? ["placement"]
+        : ["time", "placement"],
+  );
+
+  function family(name: "placement" | "time"): Slip {
+    const entry = shot.entry(name, name);
+    return {
+      id: name,
+      title: entry.label,
+      rows: rowsOf(entry),
+      moves: anyMoves(plane[name]),
+      rests: atRest(entry, plane[name]),
+    };
+  }
+
+  const gateRows = $derived(
+    plane.gate ? (plane.gate.part === "rim" ? 6 : 3) + Math.max(0, shot.doc!.mattes.length - 1) : 1,
+  );
+  const slips = $derived<Slip[]>([
+    {
+      id: "plane",
+      title: kind.label,
+      rows:
+        rowsOf(kind) +
+        3 +
+        gateRows +
+        (kind.needs_matte ? 1 : 0) +
+        (plane.kind === "element" ? 4 : 0),
+      moves: anyMoves({ ...plane.params, opacity: plane.opacity }),
+      off: !plane.on,
+    },
+    ...families.filter((one) => one === "time").map(family),
+    ...plane.treatments.map((step) => {
+      const entry = shot.entry("treatment", step.kind);
+      return {
+        id: step.id,
+        title: entry.label,
+        rows: rowsOf(entry) + (entry.starters.length ? 2 : 0),
+        moves: anyMoves(step.params),
+        off: !step.on,
+      };
+    }),
+    ...families.filter((one) => one === "placement").map(family),
+  ]);
+  const key = $derived(`plane:${plane.id}`);
+  const opened = $derived(desk.opened.get(key) ?? [plane.treatments.at(-1)?.id ?? "plane"]);
+  const open = $derived(openCards(slips, opened, room));
+  const chosen = $derived([...opened].reverse().find((id) => open.has(id)) ?? [...open][0] ?? "");
+  const resting = $derived(slips.filter((one) => one.rests && !opened.includes(one.id)));
+
+  const show = (id: string) => desk.opened.set(key, opening(opened, id));
+  const fold = (id: string) => desk.opened.set(key, folding(opened, id));
+</script>
+
+{#each slips.filter((one) => !resting.includes(one)) as slip (slip.id)}
+  {@const at = plane.treatments.findIndex((step) => step.id === slip.id)}
+  <Slot
+    {slip}
+    open={open.has(slip.id)}
+    chosen={chosen === slip.id}
+    width={Math.min(widthOf(slip, room.height), Math.max(240, room.width - 60))}
+    onopen={() => show(slip.id)}
+    onfold={() => fold(slip.id)}
+  >
+    {#if slip.id === "plane"}
+      <PlaneCard {desk} {plane} declared={kind} />
+    {:else if slip.id === "placement" || slip.id === "time"}
+      {@const item = shot.entry(slip.id, slip.id)}
+      {@const path = `${shot.planePath(plane.id)}/${slip.id}`}
+      <Card
+        title={item.label}
+        note="of the plane"
+        onarrive={(way) =>
+          (desk.arriving = {
+            places: [path],
+            title: `${plane.name}, ${item.label.toLowerCase()}`,
+            way,
+          })}
+      >
+        <Fields {desk} fields={item.fields} values={plane[slip.id]} {path} about={item.label} />
+      </Card>
+    {:else}
+      {@const step = plane.treatments[at]}
+      {@const item = shot.entry("treatment", step.kind)}
+      {@const path = `${stepPath(desk, plane, at)}/params`}
+      {#snippet starters()}<Starters {desk} {plane} {step} declared={item} {path} />{/snippet}
+      <Card
+        title={item.label}
+        note={item.group.toLowerCase()}
+        on={step.on}
+        above={item.starters.length ? starters : undefined}
+        onarrive={(way) => (desk.arriving = { places: [path], title: item.label, way })}
+        {...deedsOfStep(desk, plane, at, dragging)}
+      >
+        <Fields {desk} fields={item.fields} values={step.params} {path} about={item.label} />
+      </Card>
+    {/if}
+  </Slot>
+{/each}
+{#if !plane.treatments.length}
+  <p class="m-3 max-w-52 flex-1 self-center text-xs text-quiet">
+    No treatment yet. “+ Treatment” changes this plane’s picture.
+  </p>
+{/if}
+{#if resting.length}
+  {@const names = resting.map((one) => one.title.toLowerCase()).join(", ")}
+  <button
+    type="button"
+    data-spine="rest"
+    class="ml-auto flex w-7 flex-none flex-col items-center rounded-md border border-dashed border-rule py-1.5 text-quiet hover:border-ink hover:text-ink"
+    aria-label={`Open what is at rest: ${names}`}
+    aria-expanded="false"
+    title={`At rest: ${names}`}
+    onclick={() =>
+      desk.opened.set(
+        key,
+        resting.reduce((list, one) => opening(list, one.id), opened),
+      )}
+  >
+    <span class="[writing-mode:vertical-rl] rotate-180 overflow-hidden text-xs whitespace-nowrap"
+      >at rest: {names}</span
+    >
+  </button>
+{/if}

@@ -1,0 +1,165 @@
+<!-- Chosen by looking: this frame, small, with each treatment or pull laid on; a press lays it on for good. -->
+<script lang="ts">
+  import { onMount } from "svelte";
+  import { api } from "../lib/api";
+  import type { DeclaredOut, Matte, Plane, TryOut } from "../lib/api-types";
+  import type { Desk } from "../lib/desk.svelte";
+  import Icon from "../lib/Icon.svelte";
+  import { lastUsed, used } from "../lib/used";
+  import Button from "../ui/Button.svelte";
+  import Chip from "../ui/Chip.svelte";
+  import { addPull, addStep } from "./recipes";
+  import { opening } from "./slips";
+
+  let { desk, matte, plane }: { desk: Desk; matte?: Matte; plane?: Plane } = $props();
+  const shot = $derived(desk.shot);
+  const family = $derived(matte ? "pull" : "treatment");
+  const all = $derived(
+    shot.catalogue.declared.filter(
+      (d) => d.family === family && !(matte && d.holds === "marks" && shot.trace(matte)),
+    ),
+  );
+  const groups = $derived([...new Set(all.map((d) => d.group).filter(Boolean))]);
+  let group = $state("All");
+  let sought = $state("");
+  let search = $state<HTMLInputElement>();
+  const shown = $derived.by(() => {
+    const words = sought.trim().toLowerCase();
+    const recent = lastUsed(family);
+    return all
+      .filter(
+        (d) =>
+          (group === "All" ||
+            d.group === group ||
+            (group === "Last used" && recent.includes(d.kind))) &&
+          `${d.label} ${d.hint} ${d.group}`.toLowerCase().includes(words),
+      )
+      .sort((a, b) =>
+        group === "Last used" ? recent.indexOf(a.kind) - recent.indexOf(b.kind) : 0,
+      );
+  });
+  /** A small picture of each kind on this frame, asked for again when the frame or the work changes. */
+  let tries = $state.raw<Map<string, TryOut>>(new Map());
+
+  $effect(() => {
+    void shot.version;
+    const frame = desk.frame;
+    if (desk.playing) return;
+    const target = matte ? `matte:${matte.id}` : `plane:${plane!.id}`;
+    const wait = setTimeout(() => {
+      void api.tries(shot.id, target, frame, 200).then(
+        (found) => (tries = new Map(found.tries.map((one) => [one.kind, one]))),
+        () => {},
+      );
+    }, 60);
+    return () => clearTimeout(wait);
+  });
+
+  onMount(() => {
+    search?.focus();
+    return () => (desk.trying = null);
+  });
+
+  function lacks(item: DeclaredOut): string {
+    return item.needs_matte && plane && !plane.matte && !plane.gate ? "needs a matte" : "";
+  }
+
+  function look(item: DeclaredOut | null) {
+    desk.trying = (item && tries.get(item.kind)?.view) || null;
+  }
+
+  function add(item: DeclaredOut) {
+    desk.trying = null;
+    used(family, item.kind);
+    const key = matte ? `matte:${matte.id}` : `plane:${plane!.id}`;
+    const id = matte ? addPull(desk, matte, item.kind) : addStep(desk, plane!, item);
+    desk.opened.set(key, opening(desk.opened.get(key) ?? [], id));
+    desk.shelf = false;
+  }
+
+  function key(event: KeyboardEvent) {
+    if (event.key === "Escape") {
+      desk.shelf = false;
+      event.stopPropagation();
+    }
+    const cards = [...document.querySelectorAll<HTMLElement>("[data-try]")];
+    const at = cards.indexOf(document.activeElement as HTMLElement);
+    const way = { ArrowRight: 1, ArrowLeft: -1, ArrowDown: 0, ArrowUp: 0 }[event.key];
+    if (at < 0 || way === undefined) return;
+    // up and down go to the card below or above
+    const across = cards.filter((c) => c.offsetTop === cards[0].offsetTop).length;
+    const by = way || (event.key === "ArrowDown" ? across : -across);
+    cards[Math.max(0, Math.min(cards.length - 1, at + by))]?.focus();
+    event.preventDefault();
+    event.stopPropagation();
+  }
+</script>
+
+<!-- svelte-ignore a11y_no_noninteractive_element_interactions (its cards take the keys) -->
+<section
+  class="absolute inset-x-0 bottom-0 z-20 grid h-[max(100%,320px)] grid-rows-[auto_minmax(0,1fr)] border-t-2 border-ink bg-sheet shadow-float"
+  aria-label={matte ? "Shelf of pulls" : "Shelf of treatments"}
+  onkeydown={key}
+>
+  <div class="flex flex-wrap items-center gap-1.5 px-3 py-2">
+    {#each ["All", ...groups, ...(lastUsed(family).length ? ["Last used"] : [])] as one (one)}
+      <Chip on={group === one} onpick={() => (group = one)}>{one}</Chip>
+    {/each}
+    <label
+      class="ml-auto flex min-h-6 items-center gap-1.5 rounded border border-rule bg-card px-2 text-quiet"
+    >
+      <Icon name="search" size={13} />
+      <input
+        bind:this={search}
+        bind:value={sought}
+        type="search"
+        class="w-36 bg-transparent text-ink outline-none"
+        placeholder="search"
+        aria-label="Search the shelf"
+      />
+    </label>
+    <Button kind="bare" aria-label="Close the shelf" onclick={() => (desk.shelf = false)}
+      ><Icon name="close" size={14} /></Button
+    >
+  </div>
+  <ul
+    class="grid min-h-0 grid-cols-[repeat(auto-fill,minmax(118px,1fr))] content-start gap-x-2 gap-y-1.5 overflow-y-auto px-3 pb-3"
+  >
+    {#each shown as item (item.kind)}
+      {@const lack = lacks(item)}
+      {@const small = tries.get(item.kind)}
+      <li>
+        <button
+          type="button"
+          data-try={item.kind}
+          class="group block w-full rounded p-0.5 text-left outline-offset-1 disabled:opacity-60"
+          disabled={!!lack}
+          title={item.hint}
+          onpointerenter={() => !lack && look(item)}
+          onpointerleave={() => look(null)}
+          onfocus={() => !lack && look(item)}
+          onblur={() => look(null)}
+          onclick={() => add(item)}
+        >
+          <span
+            class="block aspect-video w-full overflow-hidden rounded-sm bg-surround outline-2 outline-transparent group-hover:outline-ink"
+          >
+            {#if small}
+              <img
+                class="size-full object-cover"
+                src={api.picture(shot.id, small.key, small.view, small.frame, 200)}
+                alt=""
+                draggable="false"
+              />
+            {/if}
+          </span>
+          <span class="block truncate text-[12.5px]"
+            >{item.label} <small class="text-quiet">{lack}</small></span
+          >
+        </button>
+      </li>
+    {:else}
+      <li class="col-span-full py-6 text-center text-quiet">Nothing is called so.</li>
+    {/each}
+  </ul>
+</section>

@@ -1,0 +1,42 @@
+import { expect, test } from "vitest";
+import { folding, openCards, opening, widthOf, type Slip } from "./slips";
+
+const slip = (id: string, rows = 6, more: Partial<Slip> = {}): Slip => ({
+  id,
+  title: id,
+  rows,
+  ...more,
+});
+const SMALL = { width: 784, height: 190 };
+const WIDE = { width: 1312, height: 190 };
+
+test("a card is as wide as its fields need at the bench's height", () => {
+  expect(widthOf(slip("a", 6), 190)).toBe(222 + 24);
+  expect(widthOf(slip("a", 13), 190)).toBe(3 * 222 + 24);
+  expect(widthOf(slip("a", 13), 400)).toBe(222 + 24);
+  expect(widthOf(slip("a", 2, { columns: 2 }), 190)).toBe(2 * 222 + 24);
+});
+
+test("where there is no room one card is open: the one that was opened last", () => {
+  const slips = ["a", "b", "c", "d", "e", "f", "g", "h"].map((id) => slip(id, 13));
+  expect([...openCards(slips, ["b", "f"], SMALL)]).toEqual(["f"]);
+  expect([...openCards(slips, [], SMALL)]).toEqual(["a"]);
+});
+
+test("as many cards are open as fit, those opened last first, and the chosen one always", () => {
+  const slips = ["a", "b", "c", "d"].map((id) => slip(id));
+  expect([...openCards(slips, ["d"], WIDE)]).toEqual(["d", "a", "b", "c"]);
+  expect([...openCards(slips, ["c", "a"], { width: 600, height: 190 })]).toEqual(["a", "c"]);
+  expect([...openCards([slip("wide", 200), slip("b")], ["wide"], SMALL)]).toEqual(["wide"]);
+});
+
+test("what rests stays folded until it is asked for", () => {
+  const slips = [slip("line"), slip("glow"), slip("placement", 16, { rests: true })];
+  expect(openCards(slips, [], WIDE).has("placement")).toBe(false);
+  expect(openCards(slips, ["placement"], WIDE).has("placement")).toBe(true);
+});
+
+test("opening and folding keep the order in which cards were opened", () => {
+  expect(opening(["a", "b"], "a")).toEqual(["b", "a"]);
+  expect(folding(["a", "b"], "a")).toEqual(["b"]);
+});

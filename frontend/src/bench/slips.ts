@@ -1,0 +1,63 @@
+/** The bench's cards: in which order they lie, which are open, and how wide each is. */
+
+export type Slip = {
+  id: string;
+  title: string;
+  /** How many rows of fields it holds, and how many columns it needs at the least. */
+  rows: number;
+  columns?: number;
+  /** Whether something in it moves, and whether it is switched off. */
+  moves?: boolean;
+  off?: boolean;
+  /** What changes nothing lies together in one spine, behind all else. */
+  rests?: boolean;
+};
+
+export const COLUMN = 222; // pixels of a column of fields, its gap with it
+export const SPINE = 34; // of a spine, its gap with it
+const EDGES = 24; // of a card beside its columns
+const ROW = 24;
+const HEAD = 36; // of a card above its fields
+
+/** How wide a card is that shows all of its fields at a height. */
+export function widthOf(slip: Slip, height: number): number {
+  const rows = Math.max(1, Math.floor((height - HEAD) / ROW));
+  return Math.max(slip.columns ?? 1, Math.ceil(slip.rows / rows)) * COLUMN + EDGES;
+}
+
+/** The cards that are open: the chosen one always, then those opened last, then the others, as far as there is room. */
+export function openCards(
+  slips: Slip[],
+  opened: string[],
+  room: { width: number; height: number },
+): Set<string> {
+  const spines = slips.filter((one) => !one.rests || opened.includes(one.id));
+  const resting = slips.length > spines.length ? SPINE : 0;
+  const latest = [...opened].reverse().filter((id) => spines.some((one) => one.id === id));
+  const order = [...latest, ...spines.map((one) => one.id).filter((id) => !latest.includes(id))];
+  let left = room.width - resting - spines.length * SPINE;
+  const open = new Set<string>();
+  for (const id of order) {
+    const more =
+      widthOf(
+        spines.find((one) => one.id === id)!,
+        room.height,
+      ) -
+      SPINE +
+      6;
+    if (open.size && more > left) continue;
+    open.add(id);
+    left -= more;
+  }
+  return open;
+}
+
+/** The cards that were opened, with one more; the last one is the chosen one. */
+export function opening(opened: string[], id: string): string[] {
+  return [...opened.filter((one) => one !== id), id];
+}
+
+/** The same without one. */
+export function folding(opened: string[], id: string): string[] {
+  return opened.filter((one) => one !== id);
+}

@@ -1,0 +1,51 @@
+/** What both ends compute is the same: the server writes these vectors by `cuvrel schemas`. */
+import { describe, expect, test } from "vitest";
+import vectors from "../../../docs/schemas/vectors.json";
+import type { Shape } from "./api-types";
+import { curveAt, rampAt } from "./curves";
+import { placeOf, type Placed } from "./placement";
+import { shapeAt, type Point } from "./shapes";
+import { valueAt } from "./values";
+
+function near(found: unknown, wanted: unknown): void {
+  if (Array.isArray(wanted)) {
+    expect(found).toHaveLength(wanted.length);
+    wanted.forEach((one, i) => near((found as unknown[])[i], one));
+  } else expect(found).toBeCloseTo(wanted as number, 6);
+}
+
+describe("values", () => {
+  vectors.values.forEach(({ value, at }, n) =>
+    test(`the ${n + 1}. value at every time`, () => {
+      for (const [time, fps, wanted] of at as [number, number, unknown][])
+        near(valueAt(value, { time, fps, tracks: [] }), wanted);
+    }),
+  );
+});
+
+test("curves and ramps are read as the server reads them", () => {
+  for (const { points, at } of vectors.curves)
+    at.forEach((y, i) => near(curveAt(points, i / 10), y));
+  for (const { stops, at } of vectors.ramps)
+    at.forEach((rgb, i) => near(rampAt(stops, i / 10), rgb));
+});
+
+test("shapes are where the server has them", () => {
+  for (const { shape, at } of vectors.shapes)
+    for (const [frame, key] of at as [number, Shape["keys"][number]][]) {
+      const found = shapeAt(shape as unknown as Shape, frame);
+      near([found.x, found.y, found.width, found.height, found.angle, found.round, found.outer], [
+        key.x, key.y, key.width, key.height, key.angle, key.round, key.outer,
+      ]); // prettier-ignore
+      near(
+        found.points.map((p) => [p.x, p.y, p.inner, p.outer]),
+        key.points.map((p) => [p.x, p.y, p.inner, p.outer]),
+      );
+    }
+});
+
+test("what is placed lies where the server lays it", () => {
+  for (const { placement, width, places } of vectors.placements)
+    for (const [spot, wanted] of places as [Point, Point][])
+      near(placeOf(placement as unknown as Placed, width, spot), wanted);
+});
