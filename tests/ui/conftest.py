@@ -42,6 +42,9 @@ def browser() -> Iterator[Browser]:
         found.close()
 
 
+RESTING = ("Placement", "Time")  # what lies in one spine while it changes nothing
+
+
 class Desk:
     """A person at the workspace: what they press, draw and see."""
 
@@ -82,6 +85,28 @@ class Desk:
     def add_plane(self, kind: str) -> None:
         self.button("Add a plane").click()
         self.page.get_by_role("menuitem").filter(has_text=kind).first.click()
+
+    def card(self, name: str) -> Locator:
+        """A card of the bench, opened where it is folded."""
+        spine = self.page.locator("[data-spine]").filter(has_text=name.lower() if name in RESTING else name)
+        found = self.page.get_by_role("article", name=name, exact=True)
+        expect(spine.or_(found).first).to_be_visible()
+        if not found.count():
+            spine.first.click()
+        expect(found).to_be_visible()
+        return found
+
+    def lay_on(self, name: str) -> None:
+        """Chooses a pull or a treatment on the shelf."""
+        bench = self.page.get_by_role("region", name="Bench")
+        bench.get_by_role("button", name="Treatment").or_(bench.get_by_role("button", name="Pull", exact=True)).click()
+        self.page.locator("[data-try]").filter(has_text=name).first.click()
+
+    def pick(self, label: str, option: str | int) -> None:
+        """Chooses from a list, by what is written there or by its place."""
+        self.page.get_by_label(label, exact=True).click()
+        found = self.page.get_by_role("option")
+        (found.nth(option) if isinstance(option, int) else found.get_by_text(option, exact=True)).click()
 
     def go(self, frame: int) -> None:
         """To a frame, counted from 0, by keys."""

@@ -78,15 +78,14 @@ def colour_key(desk: Desk) -> None:
     desk.page.keyboard.press("2")
     desk.page.get_by_role("article", name="Colour key").click(position={"x": 60, "y": 12})
     desk.page.keyboard.press("s")
-    desk.page.get_by_label("View on the right of the split").select_option(label="result")
+    desk.pick("View on the right of the split", "result")
 
 
 def difference_key(desk: Desk) -> None:
     shot(desk, "Shot 02", 24)
     page = desk.page
     page.get_by_role("region", name="Mattes").get_by_role("button", name="Matte").last.click()
-    desk.button("Pull", exact=True).click()
-    page.get_by_role("menuitem", name="Difference key").click()
+    desk.lay_on("Difference key")
     card = page.get_by_role("article", name="Difference key")
     card.get_by_role("button", name="Build a clean plate").click()
     desk.button("Build", exact=True).click()

@@ -23,7 +23,7 @@ def named(found: list[dict[str, Any]], name: str) -> dict[str, Any]:
 def test_an_element_is_laid_in_tried_out_and_placed(desk: Desk, stack: Stack, demo: int) -> None:
     desk.open(demo)
     desk.add_plane("Element")
-    desk.page.get_by_label("Element: Footage", exact=True).select_option(index=1)
+    desk.pick("Element: Footage", 1)
     # each way to lay it over has a picture of its own; a press takes it
     tries = desk.page.get_by_role("group", name="How it lies over what is behind")
     expect(tries.locator("img")).to_have_count(5)
@@ -46,15 +46,18 @@ def test_an_element_is_laid_in_tried_out_and_placed(desk: Desk, stack: Stack, de
     placement = named(planes(desk, stack, demo), "Element")["placement"]
     assert (placement["scale"], placement["angle"]) == (99, 10)
     # a switch is keyed, too, and holds
+    desk.card("Placement")
     desk.page.get_by_role("button", name="Placement: Flip across: no keyframe").click()
     desk.go(3)
     desk.page.get_by_role("switch", name="Placement: Flip across").click()
     keys = named(planes(desk, stack, demo), "Element")["placement"]["flip_x"]["keys"]
     assert [(k["frame"], k["value"], k["ease"]) for k in keys] == [(0, 0, "hold"), (3, 1, "hold")]
     # it slides in time, and is there on some frames only
+    desk.card("Time")
     desk.page.get_by_label("Time: Offset, value").fill("3")
     desk.page.keyboard.press("Enter")
     desk.go(4)
+    desk.card("Element")
     desk.button("Element: last frame is here").click()
     made = named(planes(desk, stack, demo), "Element")
     assert (made["time"]["offset"], made["last"]) == (3, 4)
@@ -66,6 +69,7 @@ def test_an_element_is_laid_in_tried_out_and_placed(desk: Desk, stack: Stack, de
 def test_a_plane_arrives_and_its_keys_are_dragged_on_the_sheet(desk: Desk, stack: Stack, demo: int) -> None:
     desk.open(demo)
     desk.add_plane("Fill")
+    desk.card("Placement")
     desk.page.get_by_label("Placement: Across, value").fill("-200")
     desk.page.keyboard.press("Enter")
     desk.saved()
@@ -127,6 +131,7 @@ def test_a_plane_arrives_and_its_keys_are_dragged_on_the_sheet(desk: Desk, stack
 def test_values_are_driven_baked_and_bent_as_curves(desk: Desk, stack: Stack, demo: int) -> None:
     desk.open(demo)
     desk.plane("Signaller lifted")
+    desk.card("Placement")
     label = desk.page.get_by_role("button", name="Placement: Turn: more")
     label.click()
     desk.page.get_by_role("menuitem", name="Wander").click()
@@ -211,7 +216,8 @@ def test_planes_are_ordered_grouped_gated_and_shown_alone(desk: Desk, stack: Sta
     desk.go(14)
     desk.plane("Quay loses colour")
     before = desk.key()
-    desk.page.get_by_label("Part").select_option("rim")
+    desk.card("Glaze")
+    desk.page.get_by_role("radio", name="rim").click()
     desk.page.get_by_label("Quay loses colour: Rim inside, value").fill("20")
     desk.page.keyboard.press("Enter")
     key = desk.new_picture(before)

@@ -35,7 +35,7 @@ def test_views_by_button_and_by_key_show_other_pictures_and_change_nothing(desk:
         desk.page.keyboard.press(key)
         expect(desk.page.get_by_role("radio", name=name, exact=True)).to_have_attribute("aria-checked", "true")
         seen.append(desk.new_picture(seen[-1]))
-    desk.page.get_by_label("Ground of the cut-out").select_option("white")
+    desk.pick("Ground of the cut-out", "white")
     seen.append(desk.new_picture(seen[-1]))
     desk.page.get_by_role("radio", name="Result").click()
     assert desk.new_picture(seen[-1]) == seen[0]
@@ -146,15 +146,15 @@ def test_a_dragged_slider_is_one_step_of_the_history(desk: Desk, stack: Stack, d
     desk.open(demo)
     page = desk.page
     desk.plane("Quay loses colour")
-    slider = page.get_by_label("Grade: Contrast", exact=True)
-    box = slider.bounding_box()
+    box = page.get_by_role("slider", name="Grade: Contrast").bounding_box()
     assert box is not None
     start = page.get_by_label("Grade: Contrast, value").input_value()
-    y = box["y"] + box["height"] / 2
-    page.mouse.move(box["x"] + box["width"] * 0.5, y)
+    x, y = box["x"] + box["width"] / 2, box["y"] + box["height"] / 2
+    page.mouse.move(x, y)
     page.mouse.down()
-    page.mouse.move(box["x"] + box["width"] * 0.9, y, steps=9)
+    page.mouse.move(x + 16, y, steps=9)
     page.mouse.up()
+    expect(page.get_by_label("Grade: Contrast, value")).not_to_have_value(start)
     desk.saved()
     page.keyboard.press("Control+z")
     expect(page.get_by_label("Grade: Contrast, value")).to_have_value(start)
@@ -223,8 +223,7 @@ def test_treatments_are_added_moved_switched_off_and_removed(desk: Desk, demo: i
     page = desk.page
     desk.plane("Quay loses colour")
     bench = page.get_by_role("region", name="Bench")
-    bench.get_by_role("button", name="Treatment").click()
-    page.get_by_role("menuitem").filter(has_text="Glow outline").click()
+    desk.lay_on("Glow outline")
     cards = bench.locator("article h2")
     expect(cards).to_have_text(["Glaze", "Grade", "Glow outline"])
     desk.button("More for Glow outline").click()

@@ -91,9 +91,8 @@
       ? "grid-cols-[minmax(0,1fr)_minmax(24px,auto)]"
       : "grid-cols-[78px_minmax(0,1fr)_54px_minmax(24px,auto)]",
   ]}
-  role="group"
-  aria-label={name}
   data-control={field.control}
+  role="presentation"
   onpointerenter={() => (desk.hovered = keyed)}
   onpointerleave={() => desk.hovered === keyed && (desk.hovered = null)}
 >

@@ -127,6 +127,19 @@ class MatteFrame(Base):
     )
 
 
+class VersionRow(Base):
+    """A named version of a shot: its document as it was at a revision, and its stored frames (store/versions.py)."""
+
+    __tablename__ = "versions"
+    id: Mapped[int] = mapped_column(primary_key=True)
+    shot_id: Mapped[int] = mapped_column(ForeignKey("shots.id", ondelete="CASCADE"), index=True)
+    name: Mapped[str] = mapped_column(String(200))
+    revision: Mapped[int]
+    document: Mapped[dict[str, Any]] = mapped_column(deferred=True)
+    frames: Mapped[list[Any]] = mapped_column(deferred=True)
+    created: Mapped[datetime] = mapped_column(default=now)
+
+
 class JobRow(Base):
     """Long work. state: waiting, working, done, failed or stopped."""
 

@@ -12,18 +12,15 @@ from typing import Any
 from sqlalchemy import Select, select
 from sqlalchemy.orm import Session
 
-from cuvrel.core.recipe.check import read_shot
 from cuvrel.core.recipe.errors import RecipeError
 from cuvrel.core.recipe.hashing import hash_file
-from cuvrel.core.recipe.references import references, renamed, renamed_footage
-from cuvrel.core.recipe.upgrades import upgraded_operations
 from cuvrel.core.stand.portable import FORMAT, within
-from cuvrel.store import shots
 from cuvrel.store.blobs import Blobs
+from cuvrel.store.copying import history_of, lay_down
 from cuvrel.store.documents import document_of
-from cuvrel.store.footage import clean_name, entry, make_ready
+from cuvrel.store.footage import clean_name, make_ready
 from cuvrel.store.mattes import frames_of
-from cuvrel.store.models import EditRow, FootageRow, MatteFrame, Project, ShotRow
+from cuvrel.store.models import FootageRow, MatteFrame, Project, ShotRow
 from cuvrel.store.shots import NotFound
 
 
@@ -106,11 +103,7 @@ def _portable(
         frames.setdefault(frame.owner, {})[str(frame.frame)] = about
     document = document_of(session, row).document
     used = {f["id"]: files[f["id"]] for f in document["footage"]}
-    edits = session.scalars(select(EditRow).where(EditRow.shot_id == row.id).order_by(EditRow.seq)).all()
-    history = {"cursor": row.cursor, "edits": [
-        {"label": one.label, "gesture": one.gesture, "ops": one.ops, "inverse": one.inverse} for one in edits
-    ]}  # fmt: skip
-    return {"cuvrel": FORMAT, "shot": document, "files": used, "frames": frames, "history": history}
+    return {"cuvrel": FORMAT, "shot": document, "files": used, "frames": frames, "history": history_of(session, row)}
 
 
 def unpack(session: Session, blobs: Blobs, file: Path) -> Project:
@@ -154,20 +147,7 @@ def _footage(session: Session, blobs: Blobs, project: Project, folder: Path, one
 def _shot(
     session: Session, blobs: Blobs, project: Project, folder: Path, raw: dict[str, Any], ids: dict[str, FootageRow]
 ) -> None:
-    shot = read_shot(raw["shot"])
-    numbers = {old: str(row.id) for old, row in ids.items()}
-    document = renamed(shot.model_dump(mode="json"), references(shot), {"footage": numbers})
-    document["footage"] = [entry(ids[f["id"]]).model_dump(mode="json") for f in document["footage"]]
-    row = shots.create(session, project.id, document)
-    history, version = raw.get("history") or {"cursor": 0, "edits": []}, int(raw["shot"].get("version", 1))
-    row.cursor = int(history["cursor"])
-    for seq, edit in enumerate(history["edits"], 1):
-        both = (renamed_footage(upgraded_operations(edit[way], version), numbers) for way in ("ops", "inverse"))
-        ops, inverse = both
-        session.add(
-            EditRow(shot_id=row.id, seq=seq, label=str(edit["label"])[:200], gesture=edit["gesture"], ops=ops,
-                    inverse=inverse)
-        )  # fmt: skip
+    row = lay_down(session, project.id, raw["shot"], raw.get("history"), ids)
 
     def blob(about: dict[str, Any] | None) -> str | None:
         """What a file of the folder holds, kept as a blob."""

@@ -6,7 +6,7 @@ from sqlalchemy import select, text
 
 from cuvrel.store.blobs import Blobs
 from cuvrel.store.db import Database
-from cuvrel.store.models import FootageRow, JobRow, MatteFrame
+from cuvrel.store.models import FootageRow, JobRow, MatteFrame, VersionRow
 from cuvrel.store.shots import prune
 from cuvrel.store.trash import expire, footage_blobs, frame_blobs, job_blobs
 
@@ -22,6 +22,9 @@ def used_blobs(database: Database) -> set[str]:
             used |= footage_blobs(footage)
         for row in session.execute(select(MatteFrame.blob, MatteFrame.base, MatteFrame.lessons)):
             used |= frame_blobs(*row)
+        for frames in session.scalars(select(VersionRow.frames)):
+            for one in frames:
+                used |= frame_blobs(one["blob"], one["base"], one["lessons"])
         for job in session.scalars(select(JobRow)):
             used |= job_blobs(job)
     return used

@@ -11,7 +11,7 @@ from flask_openapi3 import Info, OpenAPI
 
 from cuvrel import __version__
 from cuvrel.store.config import Config
-from cuvrel.web import events, exports, footage, pictures, problems, projects, shots, stand, trash
+from cuvrel.web import events, exports, footage, pictures, problems, projects, shots, stand, trash, versions
 from cuvrel.web.services import Services
 
 STATIC = Path(__file__).parent / "static"
@@ -33,7 +33,7 @@ def create_app(config: Config | None = None) -> OpenAPI:
     app.config["MAX_FORM_PARTS"] = 20_000
     app.extensions["cuvrel"] = Services(config)
     problems.register(app)
-    for module in (projects, footage, shots, stand, pictures, exports, trash):
+    for module in (projects, footage, shots, stand, pictures, exports, trash, versions):
         app.register_api(module.api)
     app.register_blueprint(events.blueprint)
     app.before_request(_same_origin)

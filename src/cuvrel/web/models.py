@@ -299,9 +299,40 @@ class TriesOut(BaseModel):
     tries: list[TryOut]
 
 
-class KeysQuery(BaseModel):
-    """Which frames' picture keys are asked for, in which view and width."""
+class VersionPath(BaseModel):
+    """A version of a shot."""
 
+    id: int = Field(ge=1, le=2_147_483_647)
+    version: int = Field(ge=1, le=2_147_483_647)
+
+
+class VersionOut(BaseModel):
+    """A named version of a shot; `picture` is the address of a small picture of it."""
+
+    id: int
+    name: str
+    revision: int
+    created: str
+    picture: str
+
+
+class VersionsOut(BaseModel):
+    """The named versions of a shot, the newest first."""
+
+    versions: list[VersionOut]
+
+
+class NamedOut(BaseModel):
+    """Something that was renamed or copied."""
+
+    id: int
+    name: str
+
+
+class KeysQuery(BaseModel):
+    """Which frames' picture keys are asked for, in which view and width; of a version, or of the shot as it is."""
+
+    version: int | None = Field(None, ge=1, le=2_147_483_647)
     view: str = Field(max_length=200)
     first: int = Field(ge=0)
     last: int = Field(ge=0)
@@ -420,8 +451,9 @@ class PicturePath(BaseModel):
 
 
 class PictureQuery(BaseModel):
-    """What the picture shows."""
+    """What the picture shows, of a named version, or of the shot as it is."""
 
+    version: int | None = Field(None, ge=1, le=2_147_483_647)
     view: str = Field(max_length=200)
     frame: int = Field(ge=0)
     width: int = Field(ge=16, le=16384)

@@ -32,6 +32,7 @@ from cuvrel.core.stand.nodes import Node, work_out
 from cuvrel.core.stand.tries import tries
 from cuvrel.core.stand.views import checked, size_of, view
 from cuvrel.store import shots as store
+from cuvrel.store import versions
 from cuvrel.store.models import ShotRow
 from cuvrel.store.pictures import StoreSources
 from cuvrel.web.models import (
@@ -64,12 +65,17 @@ CHECK_WIDTH = 480
 CORE = Path(core.__file__).parent  # what computes pictures
 
 
-def stand_of(session: Session, row: ShotRow, width: int) -> Stand:
-    """The stand of a shot as its rows are now, at a picture's width."""
-    shared = services()
-    shot = store.shot_of(session, row)
+def stand_of(session: Session, row: ShotRow, width: int, version: int | None = None) -> Stand:
+    """The stand of a shot as its rows are now, or of a version of it, at a picture's width."""
+    shared, frames = services(), None
+    if version is None:
+        shot = store.shot_of(session, row)
+    else:
+        kept = versions.found(session, row.id, version)
+        shot, frames = versions.shot_of(kept), versions.snapshot_of(kept)
     scale = min(1.0, width / shot.plate_footage().width)
-    return Stand(shot, StoreSources(session, row.id, shot, shared.blobs, shared.readers), scale)
+    sources = StoreSources(session, row.id, shot, shared.blobs, shared.readers, frames=frames)
+    return Stand(shot, sources, scale)
 
 
 def _kept_as(node: Node) -> str:
@@ -87,7 +93,7 @@ def frame_there(stand: Stand, frame: int) -> None:
 def keys(path: ById, query: KeysQuery) -> Response:
     """The keys of a range of frames in a view."""
     with services().database.session() as session:
-        stand = stand_of(session, store.found(session, path.id), query.width)
+        stand = stand_of(session, store.found(session, path.id), query.width, query.version)
     last = min(query.last, stand.frames - 1, query.first + MOST_KEYS - 1)
     found = [_kept_as(view(stand, query.view, frame)) for frame in range(query.first, last + 1)]
     height, width = size_of(stand, query.view)
@@ -114,13 +120,13 @@ def picture(path: PicturePath, query: PictureQuery) -> Response:
     """A frame's picture: JPEG, or PNG where it has alpha. 404 when the shot has moved on from this key."""
     shared = services()
     with shared.database.session() as session:
-        stand = stand_of(session, store.found(session, path.id), query.width)
+        stand = stand_of(session, store.found(session, path.id), query.width, query.version)
     frame_there(stand, query.frame)
     node = view(stand, query.view, query.frame)
     if _kept_as(node) != path.key:
         raise store.NotFound("The shot has changed; ask for the keys again.")
     pixels = work_out(node, shared.cache)
-    data, kind = _encoded(pixels, 95 if "matte:" in query.view else 90)
+    data, kind = encoded(pixels, 95 if "matte:" in query.view else 90)
     headers = {"Cache-Control": "private, max-age=31536000, immutable", "ETag": f'"{path.key}"'}
     return Response(data, content_type=kind, headers=headers)
 
@@ -213,11 +219,12 @@ def card(path: ById) -> Response:
     shared = services()
     with shared.database.session() as session:
         stand = stand_of(session, store.found(session, path.id), 480)
-    data, kind = _encoded(work_out(view(stand, "result", stand.frames // 3), shared.cache), 86)
+    data, kind = encoded(work_out(view(stand, "result", stand.frames // 3), shared.cache), 86)
     return Response(data, content_type=kind, headers={"Cache-Control": "no-cache"})
 
 
-def _encoded(pixels: NDArray[np.uint8], quality: int) -> tuple[bytes, str]:
+def encoded(pixels: NDArray[np.uint8], quality: int) -> tuple[bytes, str]:
+    """A picture for the browser, and its type: JPEG, or PNG where it has alpha."""
     if pixels.shape[2] == 4:
         return png_bytes(pixels), "image/png"
     data = cv2.imencode(".jpg", cv2.cvtColor(pixels, cv2.COLOR_RGB2BGR), [cv2.IMWRITE_JPEG_QUALITY, quality])[1]

@@ -1,16 +1,23 @@
-"""Putting things into the trash, taking them out, deleting them for good; and the space that a project takes."""
+"""Renaming, copying and deleting things; the trash; and the space that a project takes."""
 
 from __future__ import annotations
+
+from pathlib import Path
 
 from flask import Response
 from flask_openapi3 import APIBlueprint
 from pydantic import BaseModel, Field
 from sqlalchemy import select
 
+from cuvrel.core.recipe.errors import CuvrelError
 from cuvrel.store import trash
+from cuvrel.store.copying import copy_project, copy_shot
 from cuvrel.store.db import notify
-from cuvrel.store.models import JobRow, Project
-from cuvrel.web.models import ById, DeleteQuery, SpaceOut, TrashedOut, TrashOut
+from cuvrel.store.footage import clean_name
+from cuvrel.store.models import FootageRow, JobRow, Project, ShotRow
+from cuvrel.store.shots import edit
+from cuvrel.web.exports import file_name
+from cuvrel.web.models import ById, DeleteQuery, NamedOut, NewName, SpaceOut, TrashedOut, TrashOut
 from cuvrel.web.present import answer
 from cuvrel.web.problems import Problem
 from cuvrel.web.services import services
@@ -60,6 +67,43 @@ def restore(path: Thing) -> Response:
         out = _named(kind, trash.restore(session, kind, path.id))
         notify(session, "project", project=out.project)
     return answer(out)
+
+
+@api.post("/<string:things>/<int:id>/name", responses={200: NamedOut})
+def rename(path: Thing, body: NewName) -> Response:
+    """Calls a project, footage or an export otherwise; a shot's name is part of its document and edited there."""
+    kind = KINDS[path.things]
+    with services().database.session() as session:
+        row = trash.found(session, kind, path.id)
+        if isinstance(row, ShotRow):
+            name = {"op": "replace", "path": "/name", "value": body.name}
+            edit(session, row.id, row.revision, [name], "rename")
+        elif isinstance(row, JobRow):
+            row.title = body.name
+            if "filename" in row.result:
+                row.result = {**row.result, "filename": file_name(body.name) + Path(row.result["filename"]).suffix}
+        else:
+            row.name = clean_name(body.name) if isinstance(row, FootageRow) else body.name
+        notify(session, "project", project=_project_of(row))
+        return answer(NamedOut(id=row.id, name=body.name))
+
+
+@api.post("/<string:things>/<int:id>/copy", responses={201: NamedOut})
+def copy(path: Thing) -> Response:
+    """A copy of a shot beside it, or of a project with all that it holds."""
+    kind = KINDS[path.things]
+    with services().database.session() as session:
+        row = trash.found(session, kind, path.id)
+        name = f"{row.title if isinstance(row, JobRow) else row.name} copy"[:120]
+        new: Project | ShotRow
+        if isinstance(row, Project):
+            new = copy_project(session, row, name)
+        elif isinstance(row, ShotRow):
+            new = copy_shot(session, row, name)
+        else:
+            raise CuvrelError("Only shots and projects are copied.", "Footage serves any number of shots as it is.")
+        notify(session, "project", project=_project_of(new))
+        return answer(NamedOut(id=new.id, name=new.name), 201)
 
 
 @api.get("/trash", responses={200: TrashOut})

@@ -1,0 +1,93 @@
+"""Laying a shot down in a project: from another shot, or from a packed one."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from typing import Any
+
+from sqlalchemy import select
+from sqlalchemy.orm import Session
+
+from cuvrel.core.recipe.check import read_shot
+from cuvrel.core.recipe.references import references, renamed, renamed_footage
+from cuvrel.core.recipe.upgrades import upgraded_operations
+from cuvrel.store import shots
+from cuvrel.store.documents import document_of
+from cuvrel.store.footage import entry
+from cuvrel.store.models import EditRow, FootageRow, MatteFrame, Project, ShotRow
+
+FRAME = ("owner", "frame", "origin", "doubt", "blob", "base", "halt", "lessons", "data")  # what a stored frame is
+
+
+def lay_down(
+    session: Session, project_id: int, raw: dict[str, Any], history: dict[str, Any] | None,
+    footage: Mapping[str, FootageRow], name: str | None = None,
+) -> ShotRow:  # fmt: skip
+    """A new shot of a document and its history, which may be of any version. Raises RecipeError.
+
+    history: {"cursor": N, "edits": [...]}, or None. footage: the rows that stand for the document's footage, by the ids
+    that it has there.
+    """
+    shot = read_shot(raw)
+    numbers = {old: str(row.id) for old, row in footage.items()}
+    document = renamed(shot.model_dump(mode="json"), references(shot), {"footage": numbers})
+    document["footage"] = [entry(footage[one["id"]]).model_dump(mode="json") for one in document["footage"]]
+    if name is not None:
+        document["name"] = name
+    row = shots.create(session, project_id, document)
+    if history is None:
+        return row
+    row.cursor, version = int(history["cursor"]), int(raw.get("version", 1))
+    for seq, edit in enumerate(history["edits"], 1):
+        ops, inverse = (renamed_footage(upgraded_operations(edit[way], version), numbers) for way in ("ops", "inverse"))
+        label, gesture = str(edit["label"])[:200], edit["gesture"]
+        session.add(EditRow(shot_id=row.id, seq=seq, label=label, gesture=gesture, ops=ops, inverse=inverse))
+    return row
+
+
+def history_of(session: Session, row: ShotRow) -> dict[str, Any]:
+    """A shot's history as it is laid down."""
+    edits = session.scalars(select(EditRow).where(EditRow.shot_id == row.id).order_by(EditRow.seq)).all()
+    kept = [{"label": one.label, "gesture": one.gesture, "ops": one.ops, "inverse": one.inverse} for one in edits]
+    return {"cursor": row.cursor, "edits": kept}
+
+
+def frames_as_rows(session: Session, shot_id: int) -> list[dict[str, Any]]:
+    """All stored frames of a shot, each as plain JSON."""
+    rows = session.scalars(select(MatteFrame).where(MatteFrame.shot_id == shot_id)).all()
+    return [{name: getattr(row, name) for name in FRAME} for row in rows]
+
+
+def copy_shot(
+    session: Session, row: ShotRow, name: str | None = None, project_id: int | None = None,
+    footage: Mapping[str, FootageRow] | None = None,
+) -> ShotRow:  # fmt: skip
+    """A copy of a shot with its frames; in another project with its history, too, and with that project's footage."""
+    document = document_of(session, row).document
+    if footage is None:
+        ids = [int(one["id"]) for one in document["footage"]]
+        footage = {str(one.id): one for one in session.scalars(select(FootageRow).where(FootageRow.id.in_(ids)))}
+    history = None if project_id is None else history_of(session, row)
+    new = lay_down(session, project_id or row.project_id, document, history, footage, name)
+    session.add_all(MatteFrame(shot_id=new.id, **one) for one in frames_as_rows(session, row.id))
+    session.flush()
+    return new
+
+
+def copy_project(session: Session, project: Project, name: str) -> Project:
+    """A copy of a project with its footage and its shots; files are shared until they are not the same any more."""
+    new = Project(name=name)
+    session.add(new)
+    session.flush()
+    here = (FootageRow.project_id == project.id) & FootageRow.trashed.is_(None) & (FootageRow.state == "ready")
+    footage: dict[str, FootageRow] = {}
+    for row in session.scalars(select(FootageRow).where(here).order_by(FootageRow.id)):
+        about = {name: getattr(row, name) for name in ("name", "state", "blob", "size", "info", "proxy", "film")}
+        twin = FootageRow(project_id=new.id, **about)
+        session.add(twin)
+        session.flush()
+        footage[str(row.id)] = twin
+    there = (ShotRow.project_id == project.id) & ShotRow.trashed.is_(None)
+    for shot in session.scalars(select(ShotRow).where(there).order_by(ShotRow.id)):
+        copy_shot(session, shot, None, new.id, footage)
+    return new

@@ -1,0 +1,78 @@
+"""Named versions of a shot: how it stood, to be looked at and gone back to."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from sqlalchemy import delete, select
+from sqlalchemy.orm import Session
+
+from cuvrel.core.recipe.check import read_shot
+from cuvrel.core.recipe.models import Shot
+from cuvrel.store import shots
+from cuvrel.store.copying import frames_as_rows
+from cuvrel.store.documents import document_of
+from cuvrel.store.mattes import tell_frame
+from cuvrel.store.models import MatteFrame, ShotRow, VersionRow
+
+
+def keep(session: Session, shot_id: int, name: str) -> VersionRow:
+    """Names how a shot stands: its document, and its stored frames. Raises NotFound."""
+    row = shots.locked(session, shot_id)
+    version = VersionRow(shot_id=row.id, name=name, revision=row.revision, document=document_of(session, row).document,
+                         frames=frames_as_rows(session, row.id))  # fmt: skip
+    session.add(version)
+    session.flush()
+    return version
+
+
+def found(session: Session, shot_id: int, number: int) -> VersionRow:
+    """A version of a shot. Raises NotFound."""
+    row = session.get(VersionRow, number)
+    if row is None or row.shot_id != shot_id:
+        raise shots.NotFound("There is no such version of this shot.")
+    return row
+
+
+def versions_of(session: Session, row: ShotRow) -> list[VersionRow]:
+    """All versions of a shot, the newest first."""
+    wanted = select(VersionRow).where(VersionRow.shot_id == row.id).order_by(VersionRow.id.desc())
+    return list(session.scalars(wanted))
+
+
+def shot_of(version: VersionRow) -> Shot:
+    """The document of a version. Raises RecipeError."""
+    return read_shot(version.document)
+
+
+def snapshot_of(version: VersionRow) -> list[list[Any]]:
+    """The stored frames of a version as [owner, frame, blob]."""
+    return [[one["owner"], one["frame"], one["blob"]] for one in version.frames]
+
+
+def go_back(session: Session, version: VersionRow) -> shots.Done:
+    """Makes the shot what it was: one more step of its history, and the stored frames of then.
+
+    Undoing the step brings the document back and the touched frames with it; followed frames stay those of the version.
+    """
+    row = shots.locked(session, version.shot_id)
+    now = document_of(session, row).document
+    then = read_shot(version.document).model_dump(mode="json")
+    ops = [{"op": "replace", "path": f"/{name}", "value": value} for name, value in then.items() if now[name] != value]
+    if not ops:
+        ops = [{"op": "replace", "path": "/name", "value": then["name"]}]
+    done = shots.edit(session, row.id, row.revision, ops, f"back to {version.name}")
+    owners = {one["owner"] for one in version.frames}
+    gone = set(
+        session.execute(
+            delete(MatteFrame)
+            .where(MatteFrame.shot_id == row.id, MatteFrame.owner.in_(owners))
+            .returning(MatteFrame.owner, MatteFrame.frame)
+        ).tuples()
+    )
+    session.expire_all()
+    session.add_all(MatteFrame(shot_id=row.id, **one) for one in version.frames)
+    session.flush()
+    for owner, frame in sorted(gone | {(one["owner"], one["frame"]) for one in version.frames}):
+        tell_frame(session, row.id, owner, frame)
+    return done
