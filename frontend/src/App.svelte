@@ -1,6 +1,8 @@
 <script lang="ts">
   import { Tooltip } from "bits-ui";
   import { onMount } from "svelte";
+  import Asking from "./lib/Asking.svelte";
+  import { dress } from "./lib/look";
   import Notes from "./lib/Notes.svelte";
   import Start from "./start/Start.svelte";
   import Workspace from "./Workspace.svelte";
@@ -9,10 +11,13 @@
   const shot = $derived(Number(/^#\/shot\/(\d+)/.exec(hash)?.[1] ?? 0));
 
   onMount(() => {
-    document.documentElement.classList.toggle("night", localStorage.getItem("night") === "1");
+    const undressed = dress();
     const moved = () => (hash = location.hash);
     addEventListener("hashchange", moved);
-    return () => removeEventListener("hashchange", moved);
+    return () => {
+      undressed();
+      removeEventListener("hashchange", moved);
+    };
   });
 </script>
 
@@ -22,5 +27,6 @@
   {:else}
     <Start />
   {/if}
+  <Asking />
   <Notes />
 </Tooltip.Provider>

@@ -1,10 +1,14 @@
 <script lang="ts">
+  import { onMount } from "svelte";
   import { api } from "./lib/api";
   import type { Desk, Ground, Mode } from "./lib/desk.svelte";
   import Hint from "./lib/Hint.svelte";
   import Icon from "./lib/Icon.svelte";
   import { MODES } from "./lib/keys";
+  import { turn } from "./lib/look";
   import { notes } from "./lib/notes.svelte";
+  import Segments from "./ui/Segments.svelte";
+  import Select from "./ui/Select.svelte";
 
   let { desk }: { desk: Desk } = $props();
   const shot = $derived(desk.shot);
@@ -17,13 +21,35 @@
   ];
   const coloured = $derived(desk.ground.startsWith("#"));
   const job = $derived(shot.following ?? shot.settling ?? shot.exporting);
-  let night = $state(document.documentElement.classList.contains("night"));
+  const beside = $derived([
+    { value: "result:", label: "result" },
+    ...(desk.split?.version
+      ? [{ value: "version:", label: `version ${desk.split.version.name}` }]
+      : []),
+    ...shot.doc!.mattes.flatMap((one) =>
+      (["veil", "matte", "cutout"] as const).map((mode) => ({
+        value: `${mode}:${one.id === desk.matteId ? "" : one.id}`,
+        label: `${mode === "cutout" ? "cut-out" : mode} of ${one.name}`,
+      })),
+    ),
+  ]);
+  const chosen = $derived(
+    desk.split?.version ? "version:" : `${desk.split?.mode}:${desk.split?.matte ?? ""}`,
+  );
 
-  function turn() {
-    night = !night;
-    document.documentElement.classList.toggle("night", night);
-    localStorage.setItem("night", night ? "1" : "0");
+  function split(value: string) {
+    const [mode, id] = value.split(":");
+    if (mode !== "version") desk.split = { mode: mode as Mode, matte: id || null };
   }
+
+  let night = $state(false);
+  onMount(() => {
+    const look = () => (night = document.documentElement.classList.contains("night"));
+    look();
+    const watch = new MutationObserver(look);
+    watch.observe(document.documentElement, { attributes: true });
+    return () => watch.disconnect();
+  });
 </script>
 
 <header>
@@ -34,22 +60,24 @@
     <a href="#/">{shot.about!.project_name}</a> /
     <h1>{shot.doc!.name}</h1>
   </div>
-  <div class="modes" role="radiogroup" aria-label="View">
-    {#each MODES as [mode, name], i (mode)}
-      <button
-        role="radio"
-        aria-checked={desk.mode === mode}
-        title={`${name}  (${i + 1})`}
-        onclick={() => (desk.mode = mode)}>{name}</button
-      >
-    {/each}
-  </div>
+  <Segments
+    name="View"
+    size="tall"
+    class="flex-none"
+    value={desk.mode}
+    options={MODES.map(([value, label], i) => ({ value, label, hint: `${label}  (${i + 1})` }))}
+    onpick={(mode) => (desk.mode = mode as Mode)}
+  />
   {#if desk.mode === "cutout"}
-    <select class="field" aria-label="Ground of the cut-out" bind:value={desk.ground}>
-      {#each grounds as [value, name] (value)}<option
-          value={name === "colour" && coloured ? desk.ground : value}>over {name}</option
-        >{/each}
-    </select>
+    <Select
+      name="Ground of the cut-out"
+      value={desk.ground}
+      options={grounds.map(([value, name]) => ({
+        value: name === "colour" && coloured ? desk.ground : value,
+        label: `over ${name}`,
+      }))}
+      onpick={(ground) => (desk.ground = ground)}
+    />
     {#if coloured}
       <input
         type="color"
@@ -72,24 +100,13 @@
     {/snippet}
   </Hint>
   {#if desk.split}
-    <select
-      class="field"
-      aria-label="View on the right of the split"
-      value={`${desk.split.mode}:${desk.split.matte ?? ""}`}
-      onchange={(e) => {
-        const [mode, id] = e.currentTarget.value.split(":");
-        desk.split = { mode: mode as Mode, matte: id || null };
-      }}
-    >
-      <option value="result:">result</option>
-      {#each shot.doc!.mattes as one (one.id)}
-        {#each ["veil", "matte", "cutout"] as const as mode (mode)}
-          <option value={`${mode}:${one.id === desk.matteId ? "" : one.id}`}
-            >{mode === "cutout" ? "cut-out" : mode} of {one.name}</option
-          >
-        {/each}
-      {/each}
-    </select>
+    <Select
+      name="View on the right of the split"
+      value={chosen}
+      options={beside}
+      onpick={split}
+      class="max-w-40"
+    />
   {/if}
   <div class="right">
     {#if !shot.online}
@@ -128,6 +145,17 @@
         >
       {/snippet}
     </Hint>
+    <Hint text="Named versions of this shot" keys="V">
+      {#snippet child(props)}
+        <button
+          {...props}
+          class="btn-bare"
+          aria-label="Versions"
+          aria-expanded={desk.slide === "versions"}
+          onclick={() => desk.toggleSlide("versions")}><Icon name="versions" /></button
+        >
+      {/snippet}
+    </Hint>
     <Hint text="Footage of this project">
       {#snippet child(props)}
         <button
@@ -135,8 +163,7 @@
           class="btn-bare"
           aria-label="Footage"
           aria-expanded={desk.slide === "footage"}
-          onclick={() => (desk.slide = desk.slide === "footage" ? "none" : "footage")}
-          ><Icon name="reel" /></button
+          onclick={() => desk.toggleSlide("footage")}><Icon name="reel" /></button
         >
       {/snippet}
     </Hint>
@@ -163,7 +190,7 @@
     <button
       class="btn btn-red"
       aria-expanded={desk.slide === "exports"}
-      onclick={() => (desk.slide = desk.slide === "exports" ? "none" : "exports")}>Export</button
+      onclick={() => desk.toggleSlide("exports")}>Export</button
     >
   </div>
 </header>
@@ -206,27 +233,6 @@
     font-size: inherit;
     color: var(--ink);
     font-weight: 600;
-  }
-  .modes {
-    display: flex;
-    border: 1px solid var(--rule);
-    border-radius: 5px;
-    background: var(--card);
-    overflow: hidden;
-  }
-  .modes button {
-    border: 0;
-    border-left: 1px solid var(--rule);
-    background: none;
-    padding: 4px 8px;
-    white-space: nowrap;
-  }
-  .modes button:first-child {
-    border-left: 0;
-  }
-  .modes button[aria-checked="true"] {
-    background: var(--ink);
-    color: var(--on-ink);
   }
   .ground {
     width: 30px;

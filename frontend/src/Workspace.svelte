@@ -9,6 +9,7 @@
   import { ShotStore } from "./lib/shot.svelte";
   import TopBar from "./TopBar.svelte";
   import Bench from "./bench/Bench.svelte";
+  import Versions from "./versions/Versions.svelte";
   import Exports from "./export/Exports.svelte";
   import Footage from "./footage/Footage.svelte";
   import Picture from "./picture/Picture.svelte";
@@ -49,8 +50,8 @@
     const view = desk?.besideView;
     if (!desk || !view) return;
     void shot.version;
-    const width = desk.width;
-    untrack(() => void desk!.beside.refresh(view, width, desk!.frame, shot.count));
+    const [width, version] = [desk.width, desk.split?.version?.id ?? null];
+    untrack(() => void desk!.beside.refresh(view, width, desk!.frame, shot.count, version));
   });
 
   $effect(() => {
@@ -108,6 +109,7 @@
       <Stand {desk} {catalogue} />
       <Mattes {desk} {catalogue} />
       {#if desk.slide === "exports"}<Exports {desk} {catalogue} />{/if}
+      {#if desk.slide === "versions"}<Versions {desk} />{/if}
     </aside>
   </div>
   <KeySheet {desk} />

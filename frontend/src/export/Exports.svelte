@@ -6,6 +6,9 @@
   import Icon from "../lib/Icon.svelte";
   import { notes } from "../lib/notes.svelte";
 
+  import { choicesOf } from "../lib/things";
+  import Menu from "../ui/Menu.svelte";
+
   let { desk, catalogue }: { desk: Desk; catalogue: CatalogueOut } = $props();
   const shot = $derived(desk.shot);
   let kind = $state("result-h264");
@@ -23,7 +26,7 @@
 
   async function start() {
     try {
-      const range = looped && desk.loop ? desk.loop : [0, shot.count - 1];
+      const range = looped && desk.loop ? desk.loop : shot.range;
       const wanted = chosen.what === "result" ? null : matte;
       shot.takeJob(await api.newExport(shot.id, kind, wanted, range[0], range[1]));
     } catch (error) {
@@ -75,6 +78,12 @@
     {#each jobs as job (job.id)}
       <li>
         <strong>{job.title}</strong>
+        {#if !["working", "waiting"].includes(job.state)}
+          <Menu
+            name={`More for ${job.title}`}
+            choices={choicesOf({ things: "jobs", id: job.id, name: job.title }, () => shot.look())}
+          />
+        {/if}
         <span class:fault={job.state === "failed"}>{standing(job)}</span>
         {#if job.state === "working" || job.state === "waiting"}
           <progress value={job.total ? job.done / job.total : 0} aria-label={job.title}></progress>
@@ -184,7 +193,8 @@
     border-bottom: 1px solid var(--faint);
   }
   li strong {
-    flex: 1 0 100%;
+    flex: 1;
+    min-width: 60%;
     font-weight: 500;
   }
   li > span {

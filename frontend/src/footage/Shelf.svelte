@@ -3,6 +3,8 @@
   import type { FootageOut } from "../lib/api-types";
   import { bytes } from "../lib/format";
   import { notes } from "../lib/notes.svelte";
+  import { choicesOf } from "../lib/things";
+  import Menu from "../ui/Menu.svelte";
   import type { ProjectStore } from "./uploads.svelte";
 
   /** The footage of a project: a place to drop files on, and what is there. */
@@ -93,6 +95,10 @@
           ></progress>{/if}
         {#if f.state === "ready"}<button class="btn" onclick={() => start(f)}>New shot on it</button
           >{/if}
+        {#if f.state !== "working"}<Menu
+            name={`More for ${f.name}`}
+            choices={choicesOf({ things: "footage", id: f.id, name: f.name }, () => store.load())}
+          />{/if}
       </li>
     {/each}
   </ul>

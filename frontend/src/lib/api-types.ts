@@ -555,12 +555,13 @@ export interface KeysOut {
   height: number;
 }
 /**
- * Which frames' picture keys are asked for, in which view and width.
+ * Which frames' picture keys are asked for, in which view and width; of a version, or of the shot as it is.
  *
  * This interface was referenced by `Models`'s JSON-Schema
  * via the `definition` "KeysQuery".
  */
 export interface KeysQuery {
+  version: number | null;
   view: string;
   first: number;
   last: number;
@@ -696,6 +697,16 @@ export interface ShapePoint {
   corner: boolean;
 }
 /**
+ * Something that was renamed or copied.
+ *
+ * This interface was referenced by `Models`'s JSON-Schema
+ * via the `definition` "NamedOut".
+ */
+export interface NamedOut {
+  id: number;
+  name: string;
+}
+/**
  * A name for something.
  *
  * This interface was referenced by `Models`'s JSON-Schema
@@ -725,12 +736,13 @@ export interface PicturePath {
   key: string;
 }
 /**
- * What the picture shows.
+ * What the picture shows, of a named version, or of the shot as it is.
  *
  * This interface was referenced by `Models`'s JSON-Schema
  * via the `definition` "PictureQuery".
  */
 export interface PictureQuery {
+  version: number | null;
   view: string;
   frame: number;
   width: number;
@@ -1071,4 +1083,36 @@ export interface TriesQuery {
 export interface Uploaded {
   footage: FootageOut;
   job: JobOut;
+}
+/**
+ * A named version of a shot; `picture` is the address of a small picture of it.
+ *
+ * This interface was referenced by `Models`'s JSON-Schema
+ * via the `definition` "VersionOut".
+ */
+export interface VersionOut {
+  id: number;
+  name: string;
+  revision: number;
+  created: string;
+  picture: string;
+}
+/**
+ * A version of a shot.
+ *
+ * This interface was referenced by `Models`'s JSON-Schema
+ * via the `definition` "VersionPath".
+ */
+export interface VersionPath {
+  id: number;
+  version: number;
+}
+/**
+ * The named versions of a shot, the newest first.
+ *
+ * This interface was referenced by `Models`'s JSON-Schema
+ * via the `definition` "VersionsOut".
+ */
+export interface VersionsOut {
+  versions: VersionOut[];
 }

@@ -10,15 +10,21 @@ import type {
   FramesOut,
   JobOut,
   KeysOut,
+  NamedOut,
   ProjectList,
   ProjectOut,
   SampleOut,
   SettledOut,
   ShotOut,
+  SpaceOut,
   SpreadOut,
   SuggestOut,
+  TrashedOut,
+  TrashOut,
   TriesOut,
   Uploaded,
+  VersionOut,
+  VersionsOut,
 } from "./api-types";
 
 export type Op = { op: string; path: string; value?: unknown; from?: string };
@@ -59,6 +65,9 @@ async function ask<T>(method: string, path: string, body?: unknown): Promise<T> 
   return data as T;
 }
 
+/** The version that a picture is asked of, where it is not how the shot stands now. */
+const of = (version: number | null) => (version === null ? "" : `&version=${version}`);
+
 export const api = {
   catalogue: () => ask<CatalogueOut>("GET", "/api/catalogue"),
   projects: () => ask<ProjectList>("GET", "/api/projects"),
@@ -78,10 +87,17 @@ export const api = {
   undo: (id: number) => ask<EditOut>("POST", `/api/shots/${id}/undo`),
   redo: (id: number) => ask<EditOut>("POST", `/api/shots/${id}/redo`),
   ready: (id: number, frame: number) => ask<void>("POST", `/api/shots/${id}/ready?frame=${frame}`),
-  keys: (id: number, view: string, first: number, last: number, width: number) =>
+  keys: (
+    id: number,
+    view: string,
+    first: number,
+    last: number,
+    width: number,
+    version: number | null = null,
+  ) =>
     ask<KeysOut>(
       "GET",
-      `/api/shots/${id}/keys?view=${encodeURIComponent(view)}&first=${first}&last=${last}&width=${width}`,
+      `/api/shots/${id}/keys?view=${encodeURIComponent(view)}&first=${first}&last=${last}&width=${width}${of(version)}`,
     ),
   checks: (id: number, matte: string, first: number, last: number) =>
     ask<ChecksOut>("GET", `/api/shots/${id}/checks?matte=${matte}&first=${first}&last=${last}`),
@@ -107,8 +123,15 @@ export const api = {
       "GET",
       `/api/shots/${id}/tries?target=${encodeURIComponent(target)}&frame=${frame}&width=${width}`,
     ),
-  picture: (id: number, key: string, view: string, frame: number, width: number) =>
-    `/api/shots/${id}/picture/${key}?view=${encodeURIComponent(view)}&frame=${frame}&width=${width}`,
+  picture: (
+    id: number,
+    key: string,
+    view: string,
+    frame: number,
+    width: number,
+    version: number | null = null,
+  ) =>
+    `/api/shots/${id}/picture/${key}?view=${encodeURIComponent(view)}&frame=${frame}&width=${width}${of(version)}`,
   follow: (id: number, pull: string, start: number, step: 1 | -1, keep = false) =>
     ask<JobOut>("POST", `/api/shots/${id}/follow`, { pull, start, step, keep }),
   settle: (id: number, matte: string) => ask<JobOut>("POST", `/api/shots/${id}/settle`, { matte }),
@@ -120,6 +143,22 @@ export const api = {
     first: number,
     last: number | null,
   ) => ask<JobOut>("POST", `/api/shots/${id}/exports`, { kind, target, first, last }),
+  versions: (id: number) => ask<VersionsOut>("GET", `/api/shots/${id}/versions`),
+  keepVersion: (id: number, name: string) =>
+    ask<VersionOut>("POST", `/api/shots/${id}/versions`, { name }),
+  forgetVersion: (id: number, version: number) =>
+    ask<VersionOut>("DELETE", `/api/shots/${id}/versions/${version}`),
+  goBack: (id: number, version: number) =>
+    ask<EditOut>("POST", `/api/shots/${id}/versions/${version}/back`),
+  rename: (things: string, id: number, name: string) =>
+    ask<NamedOut>("POST", `/api/${things}/${id}/name`, { name }),
+  copy: (things: string, id: number) => ask<NamedOut>("POST", `/api/${things}/${id}/copy`),
+  putAway: (things: string, id: number) => ask<TrashedOut>("DELETE", `/api/${things}/${id}`),
+  deleteForGood: (things: string, id: number) =>
+    ask<TrashedOut>("DELETE", `/api/${things}/${id}?for_good=true`),
+  restore: (things: string, id: number) => ask<TrashedOut>("POST", `/api/${things}/${id}/restore`),
+  trash: () => ask<TrashOut>("GET", "/api/trash"),
+  space: (project: number) => ask<SpaceOut>("GET", `/api/projects/${project}/space`),
   stop: (job: number) => ask<JobOut>("POST", `/api/jobs/${job}/stop`),
   again: (job: number) => ask<JobOut>("POST", `/api/jobs/${job}/again`),
 };

@@ -1,6 +1,6 @@
 /** What the person is looking at and working with; none of it is part of the document. */
 import { SvelteMap } from "svelte/reactivity";
-import type { Clip, FieldOut, FootageOut, Plane, Pull, Shape } from "./api-types";
+import type { Clip, FieldOut, FootageOut, Plane, Pull, Shape, VersionOut } from "./api-types";
 import { Checks } from "./checks.svelte";
 import { Costs } from "./costs.svelte";
 import { Pictures } from "./pictures.svelte";
@@ -63,7 +63,9 @@ export class Desk {
   /** While P is held: the untreated plate. */
   plain = $state(false);
   /** What the right part of the picture shows, where it is split, and where the line lies, 0 to 1. */
-  split = $state.raw<{ mode: Mode; matte: string | null } | null>(null);
+  split = $state.raw<{ mode: Mode; matte: string | null; version?: VersionOut | null } | null>(
+    null,
+  );
   splitAt = $state(0.5);
   /** While B is held: the matte before its edge step. */
   bare = $state(false);
@@ -263,6 +265,7 @@ export class Desk {
 
   /** The view on the right of the line, where the picture is split. */
   get besideView(): string | null {
+    if (this.split?.version) return "result";
     return this.split && this.viewOf(this.split.mode, this.split.matte ?? this.matteId);
   }
 
@@ -277,11 +280,23 @@ export class Desk {
   }
 
   get first(): number {
-    return this.loop?.[0] ?? 0;
+    return this.loop?.[0] ?? this.shot.range[0];
   }
 
   get last(): number {
-    return this.loop?.[1] ?? this.shot.count - 1;
+    return this.loop?.[1] ?? this.shot.range[1];
+  }
+
+  /** Sets the range's first or last frame, in plate frames from 0; the loop ends. */
+  setRange(first: number, last: number, gesture: string | null = null): void {
+    const [from, to] = [Math.max(0, first), Math.min(this.shot.count - 1, last)];
+    if (from > to) return;
+    const value = { first: from || null, last: to === this.shot.count - 1 ? null : to };
+    this.shot.edit([{ op: "replace", path: "/range", value }], "range", gesture);
+  }
+
+  toggleSlide(slide: Slide): void {
+    this.slide = this.slide === slide ? "none" : slide;
   }
 
   go(frame: number): void {

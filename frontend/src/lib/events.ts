@@ -9,6 +9,7 @@ export type Event =
         origin: FrameOut["origin"] | null;
       })
   | { event: "job"; job: JobOut }
+  | { event: "project"; project: number }
   | { event: "footage"; footage: number; state: string; project: number };
 
 export function listen(told: (event: Event) => void, online: (up: boolean) => void): () => void {

@@ -11,12 +11,16 @@ export type Key = {
   run: (desk: Desk, e: KeyboardEvent) => void;
 };
 
-const plain = (e: KeyboardEvent) => !e.ctrlKey && !e.metaKey && !e.altKey;
+const plain = (e: KeyboardEvent) =>
+  // a key that is written with the third level of a keyboard is that key
+  (!e.ctrlKey && !e.metaKey && !e.altKey) || e.getModifierState("AltGraph");
 const command = (e: KeyboardEvent) => e.ctrlKey || e.metaKey;
+/** The key as this keyboard writes it, whatever its layout; with Shift or without, or either. */
 const on =
-  (code: string, shift: boolean | null = null) =>
+  (key: string, shift: boolean | null = null) =>
   (e: KeyboardEvent) =>
-    plain(e) && e.code === code && (shift === null || e.shiftKey === shift);
+    plain(e) && same(e, key) && (shift === null || e.shiftKey === shift);
+const same = (e: KeyboardEvent, key: string) => e.key.toLowerCase() === key.toLowerCase();
 
 /** Follows from the frame shown; `from` another one when its shape is to be kept for the next frame. */
 export async function follow(desk: Desk, step: 1 | -1, from: number | null = null): Promise<void> {
@@ -95,73 +99,89 @@ export const KEYS: Key[] = [
   },
   { keys: "End", says: "Last frame", group: "Time", match: on("End"), run: (d) => d.go(d.last) },
   {
+    keys: ",",
+    says: "The shot’s range begins here",
+    group: "Time",
+    match: on(",", false),
+    run: (d) => d.setRange(d.frame, Math.max(d.frame, d.shot.range[1])),
+  },
+  {
+    keys: ".",
+    says: "The shot’s range ends here",
+    group: "Time",
+    match: on(".", false),
+    run: (d) => d.setRange(Math.min(d.frame, d.shot.range[0]), d.frame),
+  },
+  {
     keys: "Space",
     says: "Play and stop",
     group: "Time",
-    match: on("Space"),
+    match: on(" "),
     run: (d) => d.toggle(),
   },
   ...MODES.map(([mode, name], i): Key => ({
     keys: String(i + 1),
     says: `View: ${name}`,
     group: "View",
-    match: on(`Digit${i + 1}`, false),
+    // where digits are written with Shift, its key does without it, too
+    match: (e) =>
+      plain(e) && (e.key === String(i + 1) || (!e.shiftKey && e.code === `Digit${i + 1}`)),
     run: (d) => void (d.mode = mode),
   })),
   {
     keys: "B (held)",
     says: "The matte before its edge step",
     group: "View",
-    match: on("KeyB", false),
+    match: on("b", false),
     run: (d) => void (d.bare = true),
   },
   {
     keys: "P (held)",
     says: "The untreated plate",
     group: "View",
-    match: on("KeyP", false),
+    match: on("p", false),
     run: (d) => void (d.plain = true),
   },
   {
     keys: "S",
     says: "Split the picture between two views",
     group: "View",
-    match: on("KeyS", false),
+    match: on("s", false),
     run: (d) => d.toggleSplit(),
   },
   {
     keys: "I",
     says: "In mark",
     group: "Trace",
-    match: on("KeyI", false),
+    match: on("i", false),
     run: (d) => void (d.tool = "in"),
   },
   {
     keys: "O",
     says: "Out mark",
     group: "Trace",
-    match: on("KeyO", false),
+    match: on("o", false),
     run: (d) => void (d.tool = "out"),
   },
   {
     keys: "L",
     says: "Lasso: all inside is the subject",
     group: "Trace",
-    match: on("KeyL", false),
+    match: on("l", false),
     run: (d) => void (d.tool = "lasso"),
   },
   {
     keys: "N",
     says: "Only near here: beyond is not the subject",
     group: "Trace",
-    match: on("KeyN", false),
+    match: on("n", false),
     run: (d) => void (d.tool = "near"),
   },
   {
     keys: "D",
     says: "Drag the outline",
     group: "Trace",
-    match: on("KeyD", false),
+    match: on("d", false),
     run: (d) => void (d.tool = "drag"),
   },
   {
@@ -175,49 +195,49 @@ export const KEYS: Key[] = [
     keys: "E",
     says: "Erase marks",
     group: "Trace",
-    match: on("KeyE", false),
+    match: on("e", false),
     run: (d) => void (d.tool = "erase"),
   },
   {
     keys: "H",
     says: "Move the picture",
     group: "View",
-    match: on("KeyH", false),
+    match: on("h", false),
     run: (d) => void (d.tool = "hand"),
   },
   {
     keys: "[",
     says: "Smaller brush",
     group: "Trace",
-    match: on("BracketLeft"),
+    match: on("["),
     run: (d) => d.sizeBrush(Math.round(d.brush * 0.8)),
   },
   {
     keys: "]",
     says: "Larger brush",
     group: "Trace",
-    match: on("BracketRight"),
+    match: on("]"),
     run: (d) => d.sizeBrush(Math.ceil(d.brush * 1.25)),
   },
   {
     keys: "F",
     says: "Follow on",
     group: "Trace",
-    match: on("KeyF", false),
+    match: on("f", false),
     run: (d) => void follow(d, 1),
   },
   {
     keys: "Shift F",
     says: "Follow back",
     group: "Trace",
-    match: on("KeyF", true),
+    match: on("f", true),
     run: (d) => void follow(d, -1),
   },
   {
     keys: "T",
     says: "Settle the matte; unsettle it",
     group: "Trace",
-    match: on("KeyT", false),
+    match: on("t", false),
     run: (d) => void settle(d),
   },
   {
@@ -231,21 +251,21 @@ export const KEYS: Key[] = [
     keys: "K",
     says: "Keyframe on the value under the pointer",
     group: "Values",
-    match: on("KeyK", false),
+    match: on("k", false),
     run: (d) => d.hovered?.(),
   },
   {
     keys: "M",
     says: "Place the selected plane on the picture",
     group: "Values",
-    match: on("KeyM", false),
+    match: on("m", false),
     run: (d) => void (d.tool = "place"),
   },
   {
     keys: "C",
     says: "Curves of what moves, or cards",
     group: "Values",
-    match: on("KeyC", false),
+    match: on("c", false),
     run: (d) => void (d.curves = !d.curves),
   },
   {
@@ -259,14 +279,14 @@ export const KEYS: Key[] = [
     keys: "Ctrl C",
     says: "Copy the keys of what is selected: of the set, or all",
     group: "Values",
-    match: (e) => command(e) && e.code === "KeyC" && !e.shiftKey,
+    match: (e) => command(e) && same(e, "c") && !e.shiftKey,
     run: (d) => void copyKeys(d),
   },
   {
     keys: "Ctrl V",
     says: "Paste keys from this frame on",
     group: "Values",
-    match: (e) => command(e) && e.code === "KeyV" && !e.shiftKey,
+    match: (e) => command(e) && same(e, "v") && !e.shiftKey,
     run: (d) => {
       if (d.place) void d.shot.deed("paste", [d.place], { to_first: d.frame, clips: d.clips });
     },
@@ -275,7 +295,7 @@ export const KEYS: Key[] = [
     keys: "R",
     says: "Reverse the set of keys, or all keys of what is selected",
     group: "Values",
-    match: on("KeyR", false),
+    match: on("r", false),
     run: (d) => onKeys(d, "reverse"),
   },
   {
@@ -286,17 +306,31 @@ export const KEYS: Key[] = [
     run: (d) => d.span && onKeys(d, "remove"),
   },
   {
+    keys: "A",
+    says: "Shelf of treatments, or of pulls",
+    group: "Work",
+    match: on("a", false),
+    run: (d) => void (d.selected && (d.shelf = !d.shelf)),
+  },
+  {
+    keys: "V",
+    says: "Named versions of the shot",
+    group: "Work",
+    match: on("v", false),
+    run: (d) => d.toggleSlide("versions"),
+  },
+  {
     keys: "Ctrl Z",
     says: "Undo",
     group: "Work",
-    match: (e) => command(e) && e.code === "KeyZ" && !e.shiftKey,
+    match: (e) => command(e) && same(e, "z") && !e.shiftKey,
     run: (d) => void d.shot.step("undo"),
   },
   {
     keys: "Ctrl Shift Z",
     says: "Redo",
     group: "Work",
-    match: (e) => command(e) && e.code === "KeyZ" && e.shiftKey,
+    match: (e) => command(e) && same(e, "z") && e.shiftKey,
     run: (d) => void d.shot.step("redo"),
   },
   {
@@ -332,7 +366,8 @@ async function copyKeys(desk: Desk): Promise<void> {
 }
 
 function escape(desk: Desk): void {
-  if (desk.slide !== "none") desk.slide = "none";
+  if (desk.shelf) desk.shelf = false;
+  else if (desk.slide !== "none") desk.slide = "none";
   else if (desk.shot.following) void api.stop(desk.shot.following.id).catch(notes.fault);
   else if (desk.span) desk.span = null;
   else desk.loop = null;
@@ -342,8 +377,8 @@ const OWN = ["INPUT", "SELECT", "TEXTAREA"];
 
 /** Ends what a key does while it is held. */
 export function released(desk: Desk, event: KeyboardEvent): void {
-  if (event.code === "KeyB") desk.bare = false;
-  if (event.code === "KeyP") desk.plain = false;
+  if (same(event, "b")) desk.bare = false;
+  if (same(event, "p")) desk.plain = false;
 }
 
 /** Runs the key's deed unless a control wants the key for itself. */
@@ -352,16 +387,17 @@ export function pressed(desk: Desk, event: KeyboardEvent): void {
   const typing = OWN.includes(at.tagName) || at.isContentEditable;
   const inside = at.closest("[role=menu],[role=dialog],[role=listbox]");
   if (inside || event.defaultPrevented) return;
-  if (typing && !(command(event) && event.code === "KeyZ" && at.getAttribute("type") === "range"))
+  if (typing && !(command(event) && same(event, "z") && at.getAttribute("type") === "range"))
     return;
-  // a slider keeps its arrows, a button its space
+  // a slider and a group of choices keep their arrows, a button its space
+  const moving = at.closest("[role=slider],[role=radiogroup],[role=tablist],[data-bench-edge]");
   if (
-    at.getAttribute("role") === "slider" &&
-    at.dataset.time === undefined &&
+    moving &&
+    !("time" in (moving as HTMLElement).dataset) &&
     /^(Arrow|Home|End|Page)/.test(event.key)
   )
     return;
-  if (at.tagName === "BUTTON" && event.code === "Space") return;
+  if (at.tagName === "BUTTON" && event.key === " ") return;
   const key = KEYS.find((k) => k.match(event));
   if (!key) return;
   event.preventDefault();

@@ -23,15 +23,24 @@ export class Pictures {
     private shot: number,
     public view = "result",
     public width = 960,
+    /** The version that is shown, where it is not how the shot stands now. */
+    public version: number | null = null,
   ) {}
 
   /** Forgets the keys (not the pictures) and shows the frame anew. */
-  async refresh(view: string, width: number, frame: number, count: number): Promise<void> {
+  async refresh(
+    view: string,
+    width: number,
+    frame: number,
+    count: number,
+    version: number | null = null,
+  ): Promise<void> {
     const turn = ++this.turn;
     this.wanted = frame;
-    const other = view !== this.view || width !== this.width;
+    const other = view !== this.view || width !== this.width || version !== this.version;
     this.view = view;
     this.width = width;
+    this.version = version;
     clearTimeout(this.rest);
     // keys belong to one view at one size
     if (other) this.keys = [];
@@ -47,7 +56,7 @@ export class Pictures {
 
   private async fetchKeys(turn: number, count: number): Promise<void> {
     try {
-      const all = await api.keys(this.shot, this.view, 0, count - 1, this.width);
+      const all = await api.keys(this.shot, this.view, 0, count - 1, this.width, this.version);
       if (turn === this.turn) this.keys = all.keys;
     } catch {
       // frames ask for their own
@@ -57,7 +66,7 @@ export class Pictures {
   /** A frame's key, or null where it could not be told; a lost connection is told elsewhere. */
   private async keyOf(frame: number): Promise<string | null> {
     try {
-      return (await api.keys(this.shot, this.view, frame, frame, this.width)).keys[0];
+      return (await api.keys(this.shot, this.view, frame, frame, this.width, this.version)).keys[0];
     } catch {
       return null;
     }
@@ -136,7 +145,7 @@ export class Pictures {
   private load(frame: number, key: string): Promise<ImageBitmap | null> {
     const under = this.loading.get(key);
     if (under) return under;
-    const url = api.picture(this.shot, key, this.view, frame, this.width);
+    const url = api.picture(this.shot, key, this.view, frame, this.width, this.version);
     const work = fetch(url)
       .then((answer) => (answer.ok ? answer.blob() : null))
       .then((blob) => (blob ? createImageBitmap(blob) : null))

@@ -206,7 +206,7 @@ export class ShotStore {
     label = "",
   ): Promise<boolean> {
     try {
-      while (this.sending || this.queue.length) await new Promise((go) => setTimeout(go, 30));
+      await this.settled();
       const blank = { first: 0, last: 0, to_first: 0, to_last: 0, ease: "smooth" as const };
       const found = await api.deed(this.id, { ...blank, clips: [], ...more, kind, places });
       this.edit(found.ops as Op[], label || found.label);
@@ -254,6 +254,28 @@ export class ShotStore {
     }
   }
 
+  /** Waits until the server has all that was done here. */
+  async settled(): Promise<void> {
+    while (this.sending || this.queue.length) await new Promise((go) => setTimeout(go, 30));
+  }
+
+  /** Goes back to a version: one more step of the history. */
+  async goBack(version: number): Promise<void> {
+    try {
+      await this.settled();
+      await api.goBack(this.id, version);
+    } catch (error) {
+      notes.fault(error);
+    }
+    await this.reload();
+  }
+
+  /** Looks again what the server has. */
+  look(): void {
+    if (this.sending) this.behind = true;
+    else void this.reload();
+  }
+
   private async reload(): Promise<void> {
     this.behind = false;
     try {
@@ -264,7 +286,7 @@ export class ShotStore {
   }
 
   told(event: Event): void {
-    if (event.event === "again") void (this.sending ? (this.behind = true) : this.reload());
+    if (event.event === "again") this.look();
     if (event.event === "shot" && event.shot === this.id && event.revision > this.revision) {
       // our own edit is confirmed by its answer; another window's is fetched
       if (this.sending) setTimeout(() => event.revision > this.revision && void this.reload(), 400);

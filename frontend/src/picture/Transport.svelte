@@ -27,7 +27,7 @@
     <Icon name={desk.playing ? "stop" : "play"} size={15} />
   </button>
   <output class="number" aria-label="Frame">{first + desk.frame}</output>
-  <span>of {first}–{first + shot.count - 1} · {fps} fps</span>
+  <span>of {first + shot.range[0]}–{first + shot.range[1]} · {fps} fps</span>
   {#if desk.loop}
     <button class="loop" title="End the loop (Escape)" onclick={() => (desk.loop = null)}
       >loop {first + desk.loop[0]}–{first + desk.loop[1]} ✕</button

@@ -2,7 +2,7 @@
   import { untrack } from "svelte";
   import { keyFrames, moversOfMatte, moversOfPlane } from "../lib/movers";
   import type { Desk } from "../lib/desk.svelte";
-  import { columns, draw, type Column } from "./draw";
+  import { columns, draw, MARKER, type Column } from "./draw";
 
   let { desk }: { desk: Desk } = $props();
   const shot = $derived(desk.shot);
@@ -92,6 +92,7 @@
       frame: desk.frame,
       first: shot.doc!.first_number,
       loop: desk.loop,
+      range: shot.range,
       film,
       filmStep: shot.about!.plate.film?.step ?? 1,
       filmCount: shot.about!.plate.film?.count ?? 1,
@@ -113,8 +114,9 @@
     return Math.max(0, Math.min(shot.count - 1, Math.floor(y / row)));
   }
 
-  let dragging: "none" | "time" | "loop" | "ring" | "span" | "stretch" = "none";
+  let dragging: "none" | "time" | "loop" | "ring" | "span" | "stretch" | "first" | "last" = "none";
   let from = 0;
+  let hold = "";
   /** Where dragged keys would land: the set, and its frames from there. */
   let landing = $state.raw<{ set: [number, number]; to: [number, number] } | null>(null);
 
@@ -177,12 +179,28 @@
     desk.span = done.set[0] === done.set[1] ? null : done.to;
   }
 
+  /** Which marker of the range is under the pointer, if one is. */
+  function markerAt(event: PointerEvent): "first" | "last" | null {
+    const bounds = canvas!.getBoundingClientRect();
+    if (event.clientX - bounds.left > MARKER.width) return null;
+    const y = event.clientY - bounds.top + Math.min(scroll, most);
+    const [first, last] = [shot.range[0] * row, (shot.range[1] + 1) * row];
+    if (y >= first - 2 && y <= first + MARKER.reach) return "first";
+    return y <= last + 2 && y >= last - MARKER.reach ? "last" : null;
+  }
+
   function down(event: PointerEvent) {
     if (event.button !== 0) return;
     canvas!.setPointerCapture(event.pointerId);
     const x = event.clientX - canvas!.getBoundingClientRect().left;
     from = frameAt(event);
     desk.stop();
+    const marker = markerAt(event);
+    if (marker) {
+      dragging = marker;
+      hold = `range-${Date.now()}`;
+      return;
+    }
     if (takesKeys(event)) return;
     desk.span = null;
     dragging = x < cols[0].width ? "loop" : "time";
@@ -193,6 +211,8 @@
     if (dragging === "none") return;
     const at = frameAt(event);
     if (dragging === "ring" || dragging === "span" || dragging === "stretch") dragKeys(at);
+    else if (dragging === "first") desk.setRange(Math.min(at, shot.range[1]), shot.range[1], hold);
+    else if (dragging === "last") desk.setRange(shot.range[0], Math.max(at, shot.range[0]), hold);
     else if (dragging === "time") desk.go(at);
     else if (at !== from) desk.loop = [Math.min(from, at), Math.max(from, at)];
   }

@@ -38,6 +38,8 @@ export type Scene = {
   frame: number;
   first: number;
   loop: [number, number] | null;
+  /** The frames that are worked on. */
+  range: [number, number];
   film: HTMLImageElement | null;
   filmStep: number;
   filmCount: number;
@@ -95,10 +97,37 @@ export function draw(canvas: HTMLCanvasElement, scene: Scene): void {
     if (column.kind === "doubt") doubts(c, scene, ink, column, from, to, y);
     if (column.kind === "chatter") checks(c, scene, ink, column, from, to, y);
   }
+  range(c, scene, ink, y);
   playhead(c, scene, ink, y);
 }
 
 type Y = (frame: number) => number;
+
+/** How far from its line a marker of the range can be taken hold of, and how wide it is. */
+export const MARKER = { reach: 7, width: 13 };
+
+/** What lies outside the range is veiled; a tab marks where it begins, and one where it ends. */
+function range(c: CanvasRenderingContext2D, s: Scene, ink: Ink, y: Y): void {
+  const [top, bottom] = [y(s.range[0]), y(s.range[1] + 1)];
+  c.fillStyle = ink.sheet;
+  c.globalAlpha = 0.66;
+  if (top > 0) c.fillRect(0, Math.max(0, y(0)), s.width, top - Math.max(0, y(0)));
+  if (bottom < s.height) c.fillRect(0, bottom, s.width, Math.max(0, y(s.count) - bottom));
+  c.globalAlpha = 1;
+  c.fillStyle = ink.ink;
+  for (const [at, way] of [
+    [top, 1],
+    [bottom, -1],
+  ] as const) {
+    c.beginPath();
+    c.moveTo(0, at);
+    c.lineTo(MARKER.width, at);
+    c.lineTo(0, at + 8 * way);
+    c.fill();
+  }
+  if (s.range[0] > 0) c.fillRect(0, Math.round(top), s.width, 1);
+  if (s.range[1] < s.count - 1) c.fillRect(0, Math.round(bottom) - 1, s.width, 1);
+}
 
 /** How many rows lie between labelled ones: a round number of frames, at least 34 pixels apart. */
 function stride(row: number): number {

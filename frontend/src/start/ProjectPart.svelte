@@ -1,24 +1,41 @@
 <script lang="ts">
-  import { ago } from "../lib/format";
+  import { api } from "../lib/api";
+  import { ago, bytes } from "../lib/format";
+  import { choicesOf } from "../lib/things";
   import Shelf from "../footage/Shelf.svelte";
   import type { ProjectStore } from "../footage/uploads.svelte";
+  import Menu from "../ui/Menu.svelte";
 
-  let { store }: { store: ProjectStore } = $props();
+  /** changed: what the start page lists may be another now. */
+  let { store, changed }: { store: ProjectStore; changed: () => void } = $props();
   const project = $derived(store.project!);
+  let space = $state<number | null>(null);
+
+  $effect(() => {
+    void project;
+    void api.space(store.id).then(
+      (found) => (space = found.total),
+      () => (space = null),
+    );
+  });
 </script>
 
-<section aria-label={project.name}>
+<section aria-label={project.name} data-project={project.id}>
   <div class="title">
     <h2>{project.name}</h2>
     <span
       >{project.shots.length === 1 ? "1 shot" : `${project.shots.length} shots`} · worked on {ago(
         project.updated,
-      )}</span
+      )}{space === null ? "" : ` · ${bytes(space)}`}</span
     >
+    <Menu
+      name={`More for project ${project.name}`}
+      choices={choicesOf({ things: "projects", id: project.id, name: project.name }, changed)}
+    />
   </div>
   <ul>
     {#each project.shots as shot (shot.id)}
-      <li>
+      <li class="relative">
         <a href={`#/shot/${shot.id}`}>
           <span class="frame"><img src={shot.picture} alt={`A frame of ${shot.name}`} /></span>
           <strong>{shot.name}</strong>
@@ -28,6 +45,11 @@
               : `${shot.mattes} mattes`}</span
           >
         </a>
+        <Menu
+          name={`More for ${shot.name}`}
+          class="absolute right-0 bottom-0"
+          choices={choicesOf({ things: "shots", id: shot.id, name: shot.name }, changed)}
+        />
       </li>
     {:else}
       <li class="none">

@@ -3,25 +3,27 @@
   import { api } from "../lib/api";
   import { listen, type Event } from "../lib/events";
   import { notes } from "../lib/notes.svelte";
+  import type { TrashedOut } from "../lib/api-types";
   import ProjectPart from "./ProjectPart.svelte";
   import { ProjectStore } from "../footage/uploads.svelte";
+  import Trash from "./Trash.svelte";
 
   let stores = $state.raw<ProjectStore[] | null>(null);
+  let trash = $state.raw<TrashedOut[]>([]);
   let name = $state("");
   let fault = $state("");
 
   async function load() {
     try {
-      const { projects } = await api.projects();
-      // what was made while the list was on its way is not in it, and uploads go on in the stores at hand
+      const [{ projects }, put] = await Promise.all([api.projects(), api.trash()]);
+      trash = put.trash;
+      // uploads go on in the stores at hand
       const known = new Map((stores ?? []).map((store) => [store.id, store]));
-      const listed = projects.map((project) => {
+      stores = projects.map((project) => {
         const store = known.get(project.id) ?? new ProjectStore(project.id);
-        known.delete(project.id);
         store.project = project;
         return store;
       });
-      stores = [...known.values(), ...listed];
     } catch (error) {
       fault = String((error as Error).message);
     }
@@ -31,10 +33,9 @@
     event.preventDefault();
     try {
       const project = await api.newProject(name.trim() || "New project");
-      const store = new ProjectStore(project.id);
-      store.project = project;
-      stores = [store, ...(stores ?? [])];
       name = "";
+      await load();
+      document.querySelector(`[data-project="${project.id}"]`)?.scrollIntoView();
     } catch (error) {
       notes.fault(error);
     }
@@ -43,7 +44,10 @@
   onMount(() => {
     void load();
     return listen(
-      (event: Event) => stores?.forEach((store) => store.told(event)),
+      (event: Event) => {
+        if (event.event === "project") void load();
+        else stores?.forEach((store) => store.told(event));
+      },
       (up) => up && fault && ((fault = ""), void load()),
     );
   });
@@ -72,10 +76,11 @@
   <main>
     {#if fault}<p class="fault" role="alert">{fault}</p>{/if}
     {#each stores ?? [] as store (store.id)}
-      <ProjectPart {store} />
+      <ProjectPart {store} changed={load} />
     {:else}
       {#if stores}<p>No project yet. Give one a name above, then drop footage on it.</p>{/if}
     {/each}
+    {#if trash.length}<Trash {trash} done={load} />{/if}
   </main>
 </div>
 

@@ -53,8 +53,8 @@
           label={option.label}
           class="flex cursor-pointer flex-col rounded px-2 py-1 text-[13px] outline-none data-highlighted:bg-stand data-selected:font-semibold"
         >
-          {option.label}{#if option.hint}<small class="text-[11.5px] font-normal text-quiet"
-              >{option.hint}</small
+          <span>{option.label}</span>{#if option.hint}<small
+              class="text-[11.5px] font-normal text-quiet">{option.hint}</small
             >{/if}
         </Select.Item>
       {/each}

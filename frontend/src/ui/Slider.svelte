@@ -15,6 +15,8 @@
   };
   let { name, value, low, high, step = 0.01, disabled, onslide, onreset }: Props = $props();
   const held = $derived(Math.max(low, Math.min(high, value)));
+  // a value between two steps is shown on the nearer one, and that is no wish to change it
+  const moves = (next: number) => Math.abs(next - held) > step * 0.501;
 </script>
 
 <!-- svelte-ignore a11y_no_static_element_interactions (a value is put back by keyboard in its menu) -->
@@ -25,7 +27,7 @@
     max={high}
     {step}
     {disabled}
-    bind:value={() => held, (next) => next !== held && onslide(next, false)}
+    bind:value={() => held, (next) => moves(next) && onslide(next, false)}
     onValueCommit={(next) => onslide(next, true)}
     class="relative flex h-6 w-full touch-none items-center select-none"
   >
@@ -34,7 +36,9 @@
     <Slider.Thumb
       index={0}
       aria-label={name}
-      class="block size-[11px] rounded-full border-[1.6px] border-ink bg-card focus-visible:outline-2 focus-visible:outline-offset-2 focus-visible:outline-blue"
-    />
+      class="grid size-6 place-items-center rounded-full focus-visible:outline-2 focus-visible:-outline-offset-4 focus-visible:outline-blue"
+    >
+      <span class="block size-[11px] rounded-full border-[1.6px] border-ink bg-card"></span>
+    </Slider.Thumb>
   </Slider.Root>
 </div>

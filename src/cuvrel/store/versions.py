@@ -50,12 +50,19 @@ def snapshot_of(version: VersionRow) -> list[list[Any]]:
     return [[one["owner"], one["frame"], one["blob"]] for one in version.frames]
 
 
+def _by_place(frames: list[dict[str, Any]]) -> set[tuple[str, int, str | None]]:
+    return {(one["owner"], one["frame"], one["blob"]) for one in frames}
+
+
 def go_back(session: Session, version: VersionRow) -> shots.Done:
     """Makes the shot what it was: one more step of its history, and the stored frames of then.
 
-    Undoing the step brings the document back and the touched frames with it; followed frames stay those of the version.
+    Undoing the step brings the document back. Stored frames are no part of a document: where those of now would be
+    lost, they are kept as a version of their own.
     """
     row = shots.locked(session, version.shot_id)
+    if _by_place(frames_as_rows(session, row.id)) - _by_place(version.frames):
+        keep(session, row.id, f"before going back to {version.name}"[:200])
     now = document_of(session, row).document
     then = read_shot(version.document).model_dump(mode="json")
     ops = [{"op": "replace", "path": f"/{name}", "value": value} for name, value in then.items() if now[name] != value]
@@ -63,13 +70,8 @@ def go_back(session: Session, version: VersionRow) -> shots.Done:
         ops = [{"op": "replace", "path": "/name", "value": then["name"]}]
     done = shots.edit(session, row.id, row.revision, ops, f"back to {version.name}")
     owners = {one["owner"] for one in version.frames}
-    gone = set(
-        session.execute(
-            delete(MatteFrame)
-            .where(MatteFrame.shot_id == row.id, MatteFrame.owner.in_(owners))
-            .returning(MatteFrame.owner, MatteFrame.frame)
-        ).tuples()
-    )
+    now_there = delete(MatteFrame).where(MatteFrame.shot_id == row.id, MatteFrame.owner.in_(owners))
+    gone = {(owner, frame) for owner, frame in session.execute(now_there.returning(MatteFrame.owner, MatteFrame.frame))}
     session.expire_all()
     session.add_all(MatteFrame(shot_id=row.id, **one) for one in version.frames)
     session.flush()
