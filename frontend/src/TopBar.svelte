@@ -264,6 +264,9 @@
     overflow: hidden;
     text-overflow: ellipsis;
   }
+  .saved {
+    margin-right: 6px;
+  }
   .lost {
     color: var(--redtext);
     font-weight: 600;

@@ -44,8 +44,8 @@ def test_from_a_video_file_to_an_exported_cut_out(
     project.get_by_role("button", name="New shot on it").click()
     expect(desk.canvas).to_have_attribute("data-frame", "0")
 
-    # mark the subject on the first frame
-    desk.button("Matte", exact=True).click()
+    # mark the subject on the first frame; the shot has begun with a matte for it
+    expect(page.get_by_role("note", name="Next step")).to_contain_text("Draw along the subject")
     plain = desk.key()
     desk.drag([(100, 100), (110, 100)])
     expect(page.get_by_text("There is no outline on this frame yet.")).to_be_visible()
@@ -56,6 +56,7 @@ def test_from_a_video_file_to_an_exported_cut_out(
     expect(page.get_by_role("region", name="Bench").get_by_text(f"in marks {ins}")).to_be_visible()
 
     # let the machine follow it; where it halts, mend or go on
+    expect(page.get_by_role("note", name="Next step")).to_contain_text("carry it through the shot")
     state = page.get_by_role("region", name="Mattes").locator(".state")
     desk.button("Follow on ▶").click()
     for _ in range(16):

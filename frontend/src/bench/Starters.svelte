@@ -34,7 +34,7 @@
 </script>
 
 <div
-  class="mb-1 flex gap-1 overflow-x-auto pb-0.5"
+  class="mb-1 flex flex-wrap gap-1 pb-0.5"
   role="group"
   aria-label={`Starters of ${declared.label}`}
 >
@@ -42,7 +42,7 @@
     {@const small = tries[i]}
     <button
       type="button"
-      class="h-9 w-14 flex-none overflow-hidden rounded-sm bg-surround hover:outline-2 hover:outline-ink"
+      class="h-8 w-[52px] flex-none overflow-hidden rounded-sm bg-surround hover:outline-2 hover:outline-ink"
       title={starter.name}
       aria-label={`${declared.label}: ${starter.name}`}
       onpointerenter={() => (desk.trying = small?.view ?? null)}

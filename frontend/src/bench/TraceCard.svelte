@@ -4,6 +4,7 @@
   import type { Desk } from "../lib/desk.svelte";
   import { follow } from "../lib/keys";
   import { notes } from "../lib/notes.svelte";
+  import { find } from "../picture/steps";
   import Button from "../ui/Button.svelte";
   import Card from "./Card.svelte";
   import Fields from "./Fields.svelte";
@@ -31,19 +32,6 @@
   const solved = $derived(!!shot.frame(pull.id, desk.frame)?.blob);
   const busy = $derived(shot.following);
 
-  function find() {
-    const value = {
-      id: shot.freshId("k"),
-      frame: desk.frame,
-      kind: "found",
-      radius: 1,
-      points: [],
-      fill: false,
-    };
-    if (desk.mode === "result") desk.mode = "veil";
-    shot.edit([{ op: "add", path: `${path}/marks/-`, value }], "find the subject");
-  }
-
   function clear() {
     // from the back, so that the places before stay what they were
     const ops = pull.marks
@@ -59,7 +47,7 @@
   <Button
     {kind}
     title="Looks for a person, or for what moves against the background; marks mend what it finds"
-    onclick={find}>Find the subject</Button
+    onclick={() => find(desk, pull)}>Find the subject</Button
   >
 {/snippet}
 

@@ -3,6 +3,7 @@
   import type { FootageOut } from "../lib/api-types";
   import { bytes } from "../lib/format";
   import { notes } from "../lib/notes.svelte";
+  import { newMatte } from "../stand/mattes";
   import { choicesOf } from "../lib/things";
   import Menu from "../ui/Menu.svelte";
   import type { ProjectStore } from "./uploads.svelte";
@@ -24,6 +25,8 @@
       const number = String((store.project?.shots.length ?? 0) + 1).padStart(2, "0");
       const name = `Shot ${number} · ${footage.name.replace(/\.[^.]+$/, "")}`.slice(0, 120);
       const shot = await api.newShot(store.id, name, footage.id);
+      const first = [{ op: "add", path: "/mattes/-", value: newMatte("Subject", "subject") }];
+      await api.edit(shot.id, shot.revision, first, "add matte", null);
       location.hash = `#/shot/${shot.id}`;
     } catch (error) {
       notes.fault(error);

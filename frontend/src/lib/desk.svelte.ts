@@ -36,6 +36,10 @@ export type Handle = {
 };
 
 const DEFAULT_BENCH = 252;
+/** Widths of pictures while playing what is not here yet: the first that keeps up is stayed with. */
+const PREVIEWS = [Infinity, 480, 320];
+/** Milliseconds of waiting for pictures until a smaller preview is taken. */
+const PATIENCE = 600;
 
 export class Desk {
   frame = $state(0);
@@ -88,6 +92,8 @@ export class Desk {
   beside: Pictures;
   checks: Checks;
   costs: Costs;
+  /** Which of the previews playing shows. */
+  private preview = $state(0);
   private timer = 0;
   private clock = 0;
 
@@ -108,6 +114,8 @@ export class Desk {
     this.benchHeight = Number(localStorage.getItem("bench")) || DEFAULT_BENCH;
     const doc = shot.doc!;
     if (doc.mattes.length) this.selected = { kind: "matte", id: doc.mattes[0].id };
+    // a shot on which nothing was marked yet is there to be marked
+    if (this.trace && !this.trace.marks.length) this.mode = "veil";
     else if (doc.planes.length) this.selected = { kind: "plane", id: doc.planes[0].id };
   }
 
@@ -276,7 +284,8 @@ export class Desk {
 
   get width(): number {
     const plate = this.shot.about!.plate.width;
-    return this.full ? plate : Math.min(960, plate);
+    const still = this.full ? plate : Math.min(960, plate);
+    return this.playing ? Math.min(still, PREVIEWS[this.preview]) : still;
   }
 
   get first(): number {
@@ -332,13 +341,16 @@ export class Desk {
   }
 
   play(): void {
+    if (this.pictures.count(this.first, this.last) === this.last - this.first + 1) this.preview = 0;
     this.playing = true;
     if (this.frame < this.first || this.frame >= this.last) this.go(this.first);
-    const period = 1000 / this.shot.about!.plate.fps;
+    const period = 1000 / this.fps;
     this.clock = performance.now();
+    let waited = 0;
+    let last = this.clock;
     const tick = (now: number) => {
       if (!this.playing) return;
-      this.prefetch(24);
+      this.prefetch(this.last - this.first);
       if (now - this.clock >= period - 2) {
         const next = this.frame >= this.last ? this.first : this.frame + 1;
         if (this.pictures.has(next)) {
@@ -347,8 +359,16 @@ export class Desk {
           this.frame = next;
           void this.pictures.show(next);
           if (this.split) void this.beside.show(next);
+        } else if (now - this.clock > period && !this.full) {
+          // it does not keep up: smaller pictures do, and from the second time round all of them are here
+          waited += Math.min(now - last, 100);
+          if (waited > PATIENCE && this.preview < PREVIEWS.length - 1) {
+            this.preview++;
+            waited = 0;
+          }
         }
       }
+      last = now;
       this.timer = requestAnimationFrame(tick);
     };
     this.timer = requestAnimationFrame(tick);

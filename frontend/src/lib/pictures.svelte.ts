@@ -1,18 +1,22 @@
 /** Pictures of frames: keys are asked for in ranges, pictures fetched by key and kept as bitmaps. */
 import { api } from "./api";
 
-const MOST = 160; // bitmaps kept
+const MOST = 400e6; // bytes of bitmaps kept
 const TRIES = 6; // for a picture that does not come: its key may be of the shot as it was,
 const PAUSE = 250; // and ms from one to the next
+
+const size = (bitmap: ImageBitmap) => bitmap.width * bitmap.height * 4;
 
 export class Pictures {
   /** The frame's picture, as far as it is here. */
   shown = $state.raw<ImageBitmap | null>(null);
   shownKey = "";
   shownFrame = $state(-1);
-  /** Frames whose picture is here, for the sheet. */
+  /** Counts up with each picture that comes. */
   ready = $state(0);
 
+  /** Bytes of the bitmaps that are here. */
+  private held = 0;
   private keys: (string | null)[] = [];
   private bitmaps = new Map<string, ImageBitmap>();
   private loading = new Map<string, Promise<ImageBitmap | null>>();
@@ -75,6 +79,14 @@ export class Pictures {
   has(frame: number): boolean {
     const key = this.keys[frame];
     return !!key && this.bitmaps.has(key);
+  }
+
+  /** How many frames of a range are here. */
+  count(first: number, last: number): number {
+    void this.ready;
+    let found = 0;
+    for (let frame = first; frame <= last; frame++) if (this.has(frame)) found++;
+    return found;
   }
 
   get known(): boolean {
@@ -154,13 +166,14 @@ export class Pictures {
         this.loading.delete(key);
         if (bitmap) {
           this.bitmaps.set(key, bitmap);
-          while (this.bitmaps.size > MOST) {
-            const oldest = this.bitmaps.keys().next().value!;
-            if (oldest === this.shownKey) break;
-            this.bitmaps.get(oldest)!.close();
+          this.held += size(bitmap);
+          for (const [oldest, old] of this.bitmaps) {
+            if (this.held <= MOST || oldest === this.shownKey) break;
+            this.held -= size(old);
+            old.close();
             this.bitmaps.delete(oldest);
           }
-          this.ready = this.bitmaps.size;
+          this.ready++;
         }
         return bitmap;
       });

@@ -84,6 +84,7 @@
       second.height = bitmap.height;
     }
     second.getContext("2d")!.drawImage(bitmap, 0, 0);
+    second.dataset.key = desk.beside.shownKey;
   });
 
   // a shape under way belongs to the tool that it was begun with

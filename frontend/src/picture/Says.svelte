@@ -48,12 +48,8 @@
   <p class="say">
     Drag over the colour. With Shift it is added to the range, with Alt it is taken away.
   </p>
-{:else if desk.marking && !here && !marked && desk.mode !== "result"}
-  <p class="say">
-    {desk.trace?.marks?.length
-      ? "This frame has no matte yet: follow to it, or mark it."
-      : "Draw a line along the subject (in mark), then lines around it (out mark, O)."}
-  </p>
+{:else if desk.marking && !here && !marked && desk.mode !== "result" && desk.trace?.marks?.length}
+  <p class="say">This frame has no matte yet: follow to it, or mark it.</p>
 {/if}
 
 <style>

@@ -2,6 +2,7 @@
   import { DOUBTFUL, type Desk } from "../lib/desk.svelte";
   import { says } from "../lib/checks.svelte";
   import Icon from "../lib/Icon.svelte";
+  import NextStep from "./NextStep.svelte";
 
   let { desk }: { desk: Desk } = $props();
   const shot = $derived(desk.shot);
@@ -15,6 +16,8 @@
       ...[...desk.checks.found.values()].filter((c) => c.problems.length).map((c) => c.frame),
     ]).size,
   );
+  const span = $derived(desk.last - desk.first + 1);
+  const come = $derived(desk.playing ? desk.pictures.count(desk.first, desk.last) : span);
   const here = $derived(says(desk.checks.found.get(desk.frame)));
 </script>
 
@@ -33,7 +36,14 @@
       >loop {first + desk.loop[0]}–{first + desk.loop[1]} ✕</button
     >
   {/if}
+  {#if come < span}
+    <span class="filling" role="status">
+      <progress value={come / span} aria-label="Frames that are here"></progress>
+      {come} of {span} frames
+    </span>
+  {/if}
   <span class="gap">{here}</span>
+  {#if !desk.playing}<NextStep {desk} />{/if}
   <button
     title="Full size shows every pixel of the plate; half the work otherwise"
     aria-pressed={desk.full}
@@ -84,6 +94,16 @@
   }
   button:disabled {
     color: #b0aca4;
+  }
+  .filling {
+    display: flex;
+    align-items: center;
+    gap: 6px;
+  }
+  progress {
+    width: 70px;
+    height: 6px;
+    accent-color: #a9d6f5;
   }
   .loop {
     color: #a9d6f5;

@@ -2,6 +2,7 @@
   import type { CatalogueOut, Matte } from "../lib/api-types";
   import { DOUBTFUL, type Desk } from "../lib/desk.svelte";
   import Icon from "../lib/Icon.svelte";
+  import { newMatte } from "./mattes";
   import Heading from "./Heading.svelte";
   import Thumb from "./Thumb.svelte";
 
@@ -29,28 +30,9 @@
   }
 
   function add() {
-    const id = shot.freshId("m");
     const number = shot.doc!.mattes.length + 1;
-    const pull = {
-      id: shot.freshId("t"),
-      kind: "trace",
-      on: true,
-      params: {},
-      join: "add",
-      strength: 1,
-      invert: false,
-      region: null,
-      beyond: false,
-      marks: [],
-      shapes: [],
-    };
-    const value = {
-      id,
-      name: number === 1 ? "Subject" : `Subject ${number}`,
-      pulls: [pull],
-      edge: {},
-      settled: null,
-    };
+    const value = newMatte(number === 1 ? "Subject" : `Subject ${number}`, shot.freshId("m"));
+    const id = value.id;
     shot.edit([{ op: "add", path: "/mattes/-", value }], "add matte");
     desk.selected = { kind: "matte", id };
     desk.mode = "veil";

@@ -13,17 +13,26 @@
   let name = $state("");
   let fault = $state("");
 
+  let turn = 0;
+  /** Projects made here, with the look at the list that was under way then and may not have them. */
+  const born = new Map<number, number>();
+
   async function load() {
+    const mine = ++turn;
     try {
       const [{ projects }, put] = await Promise.all([api.projects(), api.trash()]);
+      if (mine !== turn) return;
       trash = put.trash;
       // uploads go on in the stores at hand
       const known = new Map((stores ?? []).map((store) => [store.id, store]));
-      stores = projects.map((project) => {
+      const listed = projects.map((project) => {
         const store = known.get(project.id) ?? new ProjectStore(project.id);
+        known.delete(project.id);
         store.project = project;
         return store;
       });
+      const early = [...known.values()].filter((store) => (born.get(store.id) ?? 0) >= mine);
+      stores = [...early, ...listed];
     } catch (error) {
       fault = String((error as Error).message);
     }
@@ -33,9 +42,11 @@
     event.preventDefault();
     try {
       const project = await api.newProject(name.trim() || "New project");
+      const store = new ProjectStore(project.id);
+      store.project = project;
+      born.set(project.id, turn);
+      stores = [store, ...(stores ?? [])];
       name = "";
-      await load();
-      document.querySelector(`[data-project="${project.id}"]`)?.scrollIntoView();
     } catch (error) {
       notes.fault(error);
     }

@@ -25,8 +25,10 @@
       value={option.value}
       title={option.hint}
       class={[
-        "min-w-0 flex-1 truncate border-l border-rule first:border-l-0 hover:bg-stand data-[state=checked]:bg-ink data-[state=checked]:text-on-ink",
-        size === "tall" ? "min-h-7 px-2.5 text-[13px]" : "min-h-6 px-1.5 text-xs",
+        "truncate border-l border-rule first:border-l-0 hover:bg-stand data-[state=checked]:bg-ink data-[state=checked]:text-on-ink",
+        size === "tall"
+          ? "min-h-7 flex-none px-2 text-[13px]"
+          : "min-h-6 min-w-0 flex-1 px-1.5 text-xs",
       ]}>{option.label}</RadioGroup.Item
     >
   {/each}

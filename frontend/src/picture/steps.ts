@@ -1,0 +1,74 @@
+/** What a new person does next; a step that was once taken is not named again in this browser. */
+import type { Desk } from "../lib/desk.svelte";
+import { follow } from "../lib/keys";
+import type { Pull } from "../lib/api-types";
+
+export type Step = {
+  id: "matte" | "mark" | "follow" | "treat" | "export";
+  says: string;
+  /** What takes it, one press away. */
+  deed?: { label: string; run: () => void };
+};
+
+/** Lets the machine look for the subject on the frame shown. */
+export function find(desk: Desk, pull: Pull): void {
+  const value = {
+    id: desk.shot.freshId("k"),
+    frame: desk.frame,
+    kind: "found",
+    radius: 1,
+    points: [],
+    fill: false,
+  };
+  if (desk.mode === "result") desk.mode = "veil";
+  desk.shot.edit(
+    [{ op: "add", path: `${desk.pullPath(pull.id)}/marks/-`, value }],
+    "find the subject",
+  );
+}
+
+/** The first step that is not taken yet on this shot, or none. */
+export function nextStep(desk: Desk): Step | null {
+  const { shot } = desk;
+  const doc = shot.doc!;
+  if (!doc.mattes.length)
+    return { id: "matte", says: "Add a matte on the right: it will hold the subject." };
+  const pull = desk.trace;
+  if (pull && desk.selected?.kind === "matte") {
+    const stored = shot.frames.get(pull.id)?.size ?? 0;
+    if (!pull.marks.length)
+      return {
+        id: "mark",
+        says: "Draw along the subject, then around it (O), or",
+        deed: { label: "Find the subject", run: () => find(desk, pull) },
+      };
+    if (stored <= 1 && shot.count > 1)
+      return {
+        id: "follow",
+        says: "Mend it by more marks, then carry it through the shot:",
+        deed: { label: "Follow on", run: () => void follow(desk, 1) },
+      };
+  }
+  if (doc.planes.every((plane) => plane.kind === "plate"))
+    return {
+      id: "treat",
+      says: "Add a plane on the right: an outline, or what changes all but the subject.",
+    };
+  if (!shot.jobs.some((job) => job.kind === "export"))
+    return {
+      id: "export",
+      says: "Write it to a file:",
+      deed: { label: "Export", run: () => (desk.slide = "exports") },
+    };
+  return null;
+}
+
+const KEY = "steps-known";
+
+export function known(): Set<string> {
+  return new Set((localStorage.getItem(KEY) ?? "").split(" "));
+}
+
+export function learn(id: string): void {
+  localStorage.setItem(KEY, [...known().add(id)].join(" ").trim());
+}
