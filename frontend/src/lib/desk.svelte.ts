@@ -114,9 +114,9 @@ export class Desk {
     this.benchHeight = Number(localStorage.getItem("bench")) || DEFAULT_BENCH;
     const doc = shot.doc!;
     if (doc.mattes.length) this.selected = { kind: "matte", id: doc.mattes[0].id };
+    else if (doc.planes.length) this.selected = { kind: "plane", id: doc.planes[0].id };
     // a shot on which nothing was marked yet is there to be marked
     if (this.trace && !this.trace.marks.length) this.mode = "veil";
-    else if (doc.planes.length) this.selected = { kind: "plane", id: doc.planes[0].id };
   }
 
   /** Sets the bench's height and remembers it; null is the default. */

@@ -224,7 +224,7 @@ export class ShotStore {
       return;
     }
     if (!this.history[way]) return;
-    this.sending = true;
+    this.sending = this.saving = true;
     try {
       const done = await api[way](this.id);
       // what another window did before it is not told here

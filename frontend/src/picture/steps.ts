@@ -58,7 +58,7 @@ export function nextStep(desk: Desk): Step | null {
     return {
       id: "export",
       says: "Write it to a file:",
-      deed: { label: "Export", run: () => (desk.slide = "exports") },
+      deed: { label: "Open the exports", run: () => (desk.slide = "exports") },
     };
   return null;
 }

@@ -104,7 +104,7 @@ export function draw(canvas: HTMLCanvasElement, scene: Scene): void {
 type Y = (frame: number) => number;
 
 /** How far from its line a marker of the range can be taken hold of, and how wide it is. */
-export const MARKER = { reach: 7, width: 13 };
+export const MARKER = { reach: 8, width: 9 };
 
 /** What lies outside the range is veiled; a tab marks where it begins, and one where it ends. */
 function range(c: CanvasRenderingContext2D, s: Scene, ink: Ink, y: Y): void {

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+from mimetypes import guess_type
 from pathlib import Path
 from urllib.parse import urlsplit
 
@@ -49,15 +50,26 @@ def create_app(config: Config | None = None) -> OpenAPI:
         if path.startswith("api/"):
             return problems.problem(404, "There is nothing at this address.")
         if path and (STATIC / path).is_file():
-            answer = send_from_directory(STATIC, path)
-            if path.startswith("assets/"):
-                answer.headers["Cache-Control"] = "public, max-age=31536000, immutable"
-            return answer
+            return _static(path)
         if not (STATIC / "index.html").is_file():
             return problems.problem(503, "The front end is not built yet.", "Run 'make build'.")
         return send_from_directory(STATIC, "index.html", max_age=0)
 
     return app
+
+
+def _static(path: str) -> Response:
+    """A file of the front end; its packed twin (RFC 7932) where there is one and the browser takes it."""
+    packed = f"{path}.br"
+    if request.accept_encodings.quality("br") > 0 and (STATIC / packed).is_file():
+        answer = send_from_directory(STATIC, packed, mimetype=guess_type(path)[0])
+        answer.headers["Content-Encoding"] = "br"
+    else:
+        answer = send_from_directory(STATIC, path)
+    answer.vary.add("Accept-Encoding")
+    if path.startswith("assets/"):
+        answer.headers["Cache-Control"] = "public, max-age=31536000, immutable"
+    return answer
 
 
 def _same_origin() -> Response | None:

@@ -1,0 +1,70 @@
+"""What could be laid on, shown on the frame without writing anything."""
+
+import numpy as np
+import pytest
+
+from cuvrel.core.recipe.declared import all_declared, declared
+from tests.web.conftest import Web, decoded, problem
+
+LINE = {"id": "w", "name": "Outline", "kind": "line", "matte": "m1",
+        "treatments": [{"id": "g", "kind": "glow", "params": {}}]}  # fmt: skip
+
+
+def kinds(family: str) -> set[str]:
+    return {entry.kind for entry in all_declared() if entry.family == family}
+
+
+@pytest.fixture
+def shot(web: Web) -> int:
+    number = web.shot()
+    web.mark(number)
+    revision = web.get(f"/api/shots/{number}").json["revision"]
+    made = web.edit(number, revision, [{"op": "add", "path": "/planes/0", "value": LINE}])
+    assert made.status_code == 200, made.json
+    return number
+
+
+def pictures(web: Web, shot: int, target: str) -> dict[str, np.ndarray]:
+    """The small picture of each thing that can be laid on a target."""
+    found = web.get(f"/api/shots/{shot}/tries?target={target}&frame=0&width=120").json["tries"]
+    shown = {}
+    for one in found:
+        answer = web.get(f"/api/shots/{shot}/picture/{one['key']}?view={one['view']}&frame={one['frame']}&width=120")
+        assert answer.status_code == 200, answer.get_data(as_text=True)
+        shown[one["kind"]] = decoded(answer.data)
+    return shown
+
+
+def test_each_treatment_is_shown_on_the_plane_and_nothing_is_written(web: Web, shot: int) -> None:
+    before = web.get(f"/api/shots/{shot}").json
+    shown = pictures(web, shot, "plane:w")
+    assert set(shown) == kinds("treatment")
+    plain = decoded(web.fetch(shot, width=120).data)
+    assert (shown["glow"].astype(int) - plain).max() > 20, "a second outline makes it brighter"
+    now = web.get(f"/api/shots/{shot}").json
+    assert (now["revision"], now["document"]) == (before["revision"], before["document"])
+
+
+def test_a_treatment_that_needs_a_matte_is_not_shown_on_a_plane_without(web: Web, shot: int) -> None:
+    lacking = {entry.kind for entry in all_declared() if entry.family == "treatment" and entry.needs_matte}
+    assert lacking
+    assert set(pictures(web, shot, "plane:plate")) == kinds("treatment") - lacking
+
+
+def test_each_starter_of_a_treatment_is_another_picture(web: Web, shot: int) -> None:
+    shown = pictures(web, shot, "plane:w:g")
+    assert list(shown) == [name for name, _ in declared("treatment", "glow").starters]
+    flat = [picture.tobytes() for picture in shown.values()]
+    assert len(set(flat)) == len(flat) > 4
+
+
+def test_each_pull_but_a_second_trace_is_shown_on_the_matte(web: Web, shot: int) -> None:
+    shown = pictures(web, shot, "matte:m1")
+    assert set(shown) == kinds("pull") - {"trace"}
+    assert all(picture.shape == shown["luma_key"].shape for picture in shown.values())
+
+
+def test_what_is_not_there_is_told(web: Web, shot: int) -> None:
+    for target in ("plane:none", "matte:none", "plane:w:none"):
+        problem(web.get(f"/api/shots/{shot}/tries?target={target}&frame=0&width=120"), 404)
+    problem(web.get(f"/api/shots/{shot}/keys?view=with:plane:w:none&first=0&last=0&width=120"), 422)
