@@ -45,6 +45,28 @@ def unroll(desk: Desk) -> None:
     desk.page.keyboard.press("5")
 
 
+def shelf(desk: Desk) -> None:
+    shot(desk, "Shot 01", 48)
+    desk.plane("Outline")
+    desk.page.keyboard.press("a")
+    expect(desk.page.locator("[data-try] img").first).to_be_visible()
+
+
+def versions(desk: Desk) -> None:
+    shot(desk, "Shot 01", 48)
+    desk.page.keyboard.press("v")
+    panel = desk.page.get_by_role("region", name="Versions")
+    panel.get_by_label("Name of the version").fill("as the school has it")
+    panel.get_by_role("button", name="Keep").click()
+    expect(panel.get_by_role("img")).to_have_count(1)
+    desk.page.keyboard.press("Escape")
+    desk.plane("Outline")
+    desk.page.get_by_label("Glow outline: Starboard", exact=True).click()
+    desk.saved()
+    desk.page.keyboard.press("v")
+    desk.button("Look at as the school has it").click()
+
+
 def exports(desk: Desk) -> None:
     shot(desk, "Shot 01", 48)
     desk.button("Export", exact=True).click()
@@ -67,8 +89,7 @@ def shapes(desk: Desk) -> None:
     shot(desk, "Shot 03", 20)
     desk.matte("Red cloth")
     desk.page.keyboard.press("2")
-    card = desk.page.get_by_role("article", name="Shapes")
-    card.scroll_into_view_if_needed()
+    card = desk.card("Shapes")
     card.get_by_label("Name of About the flag").click()
 
 
@@ -76,7 +97,7 @@ def colour_key(desk: Desk) -> None:
     shot(desk, "Shot 03", 20)
     desk.matte("Red cloth")
     desk.page.keyboard.press("2")
-    desk.page.get_by_role("article", name="Colour key").click(position={"x": 60, "y": 12})
+    desk.card("Colour key")
     desk.page.keyboard.press("s")
     desk.pick("View on the right of the split", "result")
 
@@ -118,6 +139,8 @@ PICTURES: dict[str, Callable[[Desk], None]] = {
         workspace,
         result,
         unroll,
+        shelf,
+        versions,
         exports,
         keys,
         night,
