@@ -7,6 +7,7 @@
   import { MODES } from "./lib/keys";
   import { turn } from "./lib/look";
   import { notes } from "./lib/notes.svelte";
+  import Progress from "./ui/Progress.svelte";
   import Segments from "./ui/Segments.svelte";
   import Select from "./ui/Select.svelte";
 
@@ -113,7 +114,11 @@
       <span class="lost" role="alert">No connection; trying again …</span>
     {:else if job}
       <span class="job">
-        <progress value={job.total ? job.done / job.total : 0} aria-label={job.title}></progress>
+        <Progress
+          class="w-16 flex-none"
+          share={job.total ? job.done / job.total : 0}
+          name={job.title}
+        />
         <span class="say">{job.title} {job.done} of {job.total}</span>
         <button class="btn-bare" onclick={() => api.stop(job.id).catch((e) => notes.fault(e))}
           >Stop</button
@@ -264,25 +269,17 @@
     overflow: hidden;
     text-overflow: ellipsis;
   }
+  .job,
   .saved {
     margin-right: 6px;
+  }
+  @media (max-width: 1120px) {
+    .saved {
+      display: none;
+    }
   }
   .lost {
     color: var(--redtext);
     font-weight: 600;
-  }
-  progress {
-    width: 62px;
-    height: 6px;
-    appearance: none;
-    border: 0;
-  }
-  progress::-webkit-progress-bar {
-    background: var(--rule);
-    border-radius: 3px;
-  }
-  progress::-webkit-progress-value {
-    background: var(--blue);
-    border-radius: 3px;
   }
 </style>

@@ -7,6 +7,9 @@
   import { notes } from "../lib/notes.svelte";
 
   import { choicesOf } from "../lib/things";
+  import Button from "../ui/Button.svelte";
+  import Progress from "../ui/Progress.svelte";
+  import Select from "../ui/Select.svelte";
   import Menu from "../ui/Menu.svelte";
 
   let { desk, catalogue }: { desk: Desk; catalogue: CatalogueOut } = $props();
@@ -43,188 +46,91 @@
   }
 </script>
 
-<section class="slide" aria-label="Export">
-  <header>
-    <h2>Export</h2>
-    <button class="btn-bare" aria-label="Close" onclick={() => (desk.slide = "none")}
-      ><Icon name="close" /></button
+<section
+  class="slide inset-y-0 right-0 flex w-[330px] flex-col overflow-y-auto px-3.5 pb-3"
+  aria-label="Export"
+>
+  <header class="flex items-center justify-between py-2">
+    <h2 class="text-base font-semibold">Export</h2>
+    <Button kind="bare" aria-label="Close" onclick={() => (desk.slide = "none")}
+      ><Icon name="close" /></Button
     >
   </header>
   <fieldset>
-    <legend>What to write</legend>
+    <legend class="pb-1 text-xs text-quiet">What to write</legend>
     {#each catalogue.exports as item (item.kind)}
-      <label class:chosen={kind === item.kind}>
-        <input type="radio" name="kind" value={item.kind} bind:group={kind} />
-        <span>{item.label}<small>{item.hint}</small></span>
+      <label
+        class={[
+          "mb-1 flex cursor-pointer items-center gap-2 rounded-[5px] border-[1.5px] bg-card px-2 py-1",
+          kind === item.kind ? "border-ink" : "border-rule",
+        ]}
+      >
+        <input class="accent-ink" type="radio" name="kind" value={item.kind} bind:group={kind} />
+        <span>{item.label}<small class="block text-quiet">{item.hint}</small></span>
       </label>
     {/each}
   </fieldset>
   {#if chosen.what !== "result"}
-    <label class="row"
-      >Matte
-      <select class="field" value={matte} onchange={(e) => (target = e.currentTarget.value)}>
-        {#each shot.doc!.mattes as one (one.id)}<option value={one.id}>{one.name}</option>{/each}
-      </select>
-    </label>
+    <div class="mt-1.5 flex items-center gap-2">
+      Matte
+      <Select
+        name="Matte"
+        class="flex-1"
+        value={matte}
+        options={shot.doc!.mattes.map((one) => ({ value: one.id, label: one.name }))}
+        onpick={(id) => (target = id)}
+      />
+    </div>
   {/if}
   {#if desk.loop}
-    <label class="row"><input type="checkbox" bind:checked={looped} /> only the loop range</label>
+    <label class="mt-1.5 flex items-center gap-2"
+      ><input class="accent-ink" type="checkbox" bind:checked={looped} /> only the loop range</label
+    >
   {/if}
-  <button class="btn btn-red go" disabled={chosen.what !== "result" && !matte} onclick={start}
-    >Start this export</button
+  <Button
+    kind="main"
+    class="mt-2.5 justify-center"
+    disabled={chosen.what !== "result" && !matte}
+    onclick={start}>Start this export</Button
   >
-  <h3>Queue</h3>
+  <h3 class="mt-3.5 mb-1 border-b border-rule text-[13px] font-semibold">Queue</h3>
   <ul>
     {#each jobs as job (job.id)}
-      <li>
-        <strong>{job.title}</strong>
+      <li class="flex flex-wrap items-center gap-x-2 gap-y-1 border-b border-faint py-2">
+        <strong class="min-w-[60%] flex-1 font-medium">{job.title}</strong>
         {#if !["working", "waiting"].includes(job.state)}
           <Menu
             name={`More for ${job.title}`}
             choices={choicesOf({ things: "jobs", id: job.id, name: job.title }, () => shot.look())}
           />
         {/if}
-        <span class:fault={job.state === "failed"}>{standing(job)}</span>
+        <span class={["basis-full text-xs", job.state === "failed" ? "text-redtext" : "text-quiet"]}
+          >{standing(job)}</span
+        >
         {#if job.state === "working" || job.state === "waiting"}
-          <progress value={job.total ? job.done / job.total : 0} aria-label={job.title}></progress>
-          <button class="btn" onclick={() => api.stop(job.id).catch((e) => notes.fault(e))}
-            >Stop</button
-          >
+          <Progress class="flex-1" share={job.total ? job.done / job.total : 0} name={job.title} />
+          <Button onclick={() => api.stop(job.id).catch((e) => notes.fault(e))}>Stop</Button>
         {:else if job.state === "done"}
-          <a class="btn" href={`/api/jobs/${job.id}/file`} download
-            >Save {String(job.result.filename)}</a
+          <a
+            class="btn max-w-full truncate text-inherit no-underline"
+            href={`/api/jobs/${job.id}/file`}
+            download>Save {String(job.result.filename)}</a
           >
-          <a class="beside" href={`/api/jobs/${job.id}/sidecar`} download>its sidecar</a>
+          <a class="text-xs text-bluetext" href={`/api/jobs/${job.id}/sidecar`} download
+            >its sidecar</a
+          >
         {:else}
-          <button
-            class="btn"
+          <Button
             onclick={() =>
               api.again(job.id).then(
                 (j) => shot.takeJob(j),
                 (e) => notes.fault(e),
-              )}>Run again</button
+              )}>Run again</Button
           >
         {/if}
       </li>
     {:else}
-      <li class="none">Nothing has been exported from this shot yet.</li>
+      <li class="py-2 text-quiet">Nothing has been exported from this shot yet.</li>
     {/each}
   </ul>
 </section>
-
-<style>
-  section {
-    inset: 0 0 0 auto;
-    width: 330px;
-    display: flex;
-    flex-direction: column;
-    padding: 0 14px 12px;
-    overflow-y: auto;
-  }
-  header {
-    display: flex;
-    align-items: center;
-    justify-content: space-between;
-    padding: 8px 0;
-  }
-  h2 {
-    margin: 0;
-    font-size: 16px;
-    font-weight: 600;
-  }
-  h3 {
-    margin: 14px 0 4px;
-    font-size: 13px;
-    font-weight: 600;
-    border-bottom: 1px solid var(--rule);
-  }
-  fieldset {
-    border: 0;
-    margin: 0;
-    padding: 0;
-  }
-  legend {
-    color: var(--quiet);
-    font-size: 12px;
-    padding: 0 0 4px;
-  }
-  fieldset label {
-    display: flex;
-    align-items: baseline;
-    gap: 8px;
-    border: 1.5px solid var(--rule);
-    border-radius: 5px;
-    background: var(--card);
-    padding: 5px 9px;
-    margin-bottom: 4px;
-    cursor: pointer;
-  }
-  .chosen {
-    border-color: var(--ink);
-  }
-  small {
-    display: block;
-    color: var(--quiet);
-  }
-  input {
-    accent-color: var(--ink);
-  }
-  .row {
-    display: flex;
-    align-items: center;
-    gap: 8px;
-    margin-top: 6px;
-  }
-  .go {
-    margin-top: 10px;
-    justify-content: center;
-  }
-  ul {
-    list-style: none;
-    margin: 0;
-    padding: 0;
-  }
-  li {
-    display: flex;
-    flex-wrap: wrap;
-    align-items: center;
-    gap: 4px 8px;
-    padding: 7px 0;
-    border-bottom: 1px solid var(--faint);
-  }
-  li strong {
-    flex: 1;
-    min-width: 60%;
-    font-weight: 500;
-  }
-  li > span {
-    flex: 1 0 100%;
-    font-size: 12px;
-    color: var(--quiet);
-  }
-  .fault {
-    color: var(--redtext);
-  }
-  progress {
-    flex: 1;
-    height: 7px;
-    accent-color: var(--blue);
-  }
-  .btn {
-    max-width: 100%;
-    overflow: hidden;
-    text-overflow: ellipsis;
-    color: inherit;
-    text-decoration: none;
-  }
-  .btn-red {
-    color: #fff;
-  }
-  .beside {
-    color: var(--bluetext);
-    font-size: 12px;
-  }
-  .none {
-    color: var(--quiet);
-  }
-</style>

@@ -3,6 +3,7 @@
   import type { Desk } from "../lib/desk.svelte";
   import { listen } from "../lib/events";
   import Icon from "../lib/Icon.svelte";
+  import Button from "../ui/Button.svelte";
   import Shelf from "./Shelf.svelte";
   import { ProjectStore } from "./uploads.svelte";
 
@@ -18,33 +19,15 @@
   });
 </script>
 
-<section class="slide" aria-label="Footage of the project">
-  <header>
-    <h2>Footage of {desk.shot.about!.project_name}</h2>
-    <button class="btn-bare" aria-label="Close" onclick={() => (desk.slide = "none")}
-      ><Icon name="close" /></button
+<section
+  class="slide inset-x-0 bottom-0 max-h-[60%] min-h-[236px] overflow-y-auto px-4 pt-1 pb-4"
+  aria-label="Footage of the project"
+>
+  <header class="flex items-center justify-between pt-1 pb-2">
+    <h2 class="text-[15px] font-semibold">Footage of {desk.shot.about!.project_name}</h2>
+    <Button kind="bare" aria-label="Close" onclick={() => (desk.slide = "none")}
+      ><Icon name="close" /></Button
     >
   </header>
   <Shelf {store} />
 </section>
-
-<style>
-  section {
-    inset: auto 0 0 0;
-    max-height: 60%;
-    min-height: 236px;
-    overflow-y: auto;
-    padding: 4px 16px 16px;
-  }
-  header {
-    display: flex;
-    align-items: center;
-    justify-content: space-between;
-    padding: 4px 0 8px;
-  }
-  h2 {
-    margin: 0;
-    font-size: 15px;
-    font-weight: 600;
-  }
-</style>

@@ -5,11 +5,16 @@
   import { notes } from "../lib/notes.svelte";
   import { newMatte } from "../stand/mattes";
   import { choicesOf } from "../lib/things";
+  import Button from "../ui/Button.svelte";
+  import Progress from "../ui/Progress.svelte";
   import Menu from "../ui/Menu.svelte";
   import type { ProjectStore } from "./uploads.svelte";
 
   /** The footage of a project: a place to drop files on, and what is there. */
   let { store }: { store: ProjectStore } = $props();
+  const STRIP =
+    "h-9 w-[190px] flex-none border-y-3 border-dotted border-film bg-film bg-[auto_100%] bg-left bg-repeat-x";
+  const BAR = "w-[110px] flex-none";
   let over = $state(false);
   let input = $state<HTMLInputElement>();
   const shown = $derived(store.project?.footage ?? []);
@@ -47,22 +52,25 @@
 </script>
 
 <div
-  class="shelf"
-  class:over
+  class={[
+    "rounded-[7px] border-[1.5px] border-dashed px-3 py-2.5",
+    over ? "border-blue bg-blue/10" : "border-rule",
+  ]}
   role="group"
   aria-label="Footage"
   ondragover={(e) => (e.preventDefault(), (over = true))}
   ondragleave={() => (over = false)}
   ondrop={drop}
 >
-  <div class="drop">
-    <strong>Drop footage here</strong>
+  <div class="flex flex-wrap items-center gap-2 text-quiet">
+    <strong class="text-ink">Drop footage here</strong>
     <span>MP4, MOV, MKV or WebM, or the PNG pictures of a sequence, or</span>
-    <button class="btn" onclick={() => input!.click()}>choose files …</button>
+    <Button onclick={() => input?.click()}>choose files …</Button>
     <input
       bind:this={input}
-      class="hidden"
+      class="pointer-events-none absolute size-px opacity-0"
       type="file"
+      tabindex="-1"
       multiple
       aria-label="Footage files"
       accept=".mp4,.m4v,.mov,.mkv,.webm,.png,.zip"
@@ -74,30 +82,36 @@
   </div>
   <ul>
     {#each store.uploads as one (one.name)}
-      <li>
-        <span class="strip"></span>
-        <span class="text"
-          ><strong>{one.name}</strong><small>arriving: {Math.round(one.share * 100)} %</small></span
+      <li class="flex items-center gap-2.5 pt-2">
+        <span class={STRIP}></span>
+        <span class="grid min-w-0 flex-1"
+          ><strong class="truncate font-medium">{one.name}</strong><small class="text-quiet"
+            >arriving: {Math.round(one.share * 100)} %</small
+          ></span
         >
-        <progress value={one.share} aria-label={`Upload of ${one.name}`}></progress>
-        <button class="btn" onclick={one.stop}>Stop</button>
+        <Progress class={BAR} share={one.share} name={`Upload of ${one.name}`} />
+        <Button onclick={one.stop}>Stop</Button>
       </li>
     {/each}
     {#each shown as f (f.id)}
       {@const job = store.job(f)}
-      <li class:refused={f.state === "refused"}>
+      <li class="flex items-center gap-2.5 pt-2">
         <span
-          class="strip"
+          class={STRIP}
           style:background-image={f.film ? `url(${f.film.url})` : "none"}
           style:background-size="auto 100%"
         ></span>
-        <span class="text"><strong>{f.name}</strong><small>{about(f)}</small></span>
-        {#if f.state === "working"}<progress
-            value={job?.total ? job.done / job.total : 0}
-            aria-label={`Bringing in ${f.name}`}
-          ></progress>{/if}
-        {#if f.state === "ready"}<button class="btn" onclick={() => start(f)}>New shot on it</button
-          >{/if}
+        <span class="grid min-w-0 flex-1"
+          ><strong class="truncate font-medium">{f.name}</strong><small
+            class={f.state === "refused" ? "text-redtext" : "text-quiet"}>{about(f)}</small
+          ></span
+        >
+        {#if f.state === "working"}<Progress
+            class={BAR}
+            share={job?.total ? job.done / job.total : 0}
+            name={`Bringing in ${f.name}`}
+          />{/if}
+        {#if f.state === "ready"}<Button onclick={() => start(f)}>New shot on it</Button>{/if}
         {#if f.state !== "working"}<Menu
             name={`More for ${f.name}`}
             choices={choicesOf({ things: "footage", id: f.id, name: f.name }, () => store.load())}
@@ -106,72 +120,3 @@
     {/each}
   </ul>
 </div>
-
-<style>
-  .shelf {
-    border: 1.5px dashed var(--rule);
-    border-radius: 7px;
-    padding: 10px 12px;
-  }
-  .over {
-    border-color: var(--blue);
-    background: color-mix(in srgb, var(--blue) 10%, transparent);
-  }
-  .drop {
-    display: flex;
-    flex-wrap: wrap;
-    align-items: center;
-    gap: 8px;
-    color: var(--quiet);
-  }
-  .drop strong {
-    color: var(--ink);
-  }
-  .hidden {
-    position: absolute;
-    width: 1px;
-    height: 1px;
-    opacity: 0;
-    pointer-events: none;
-  }
-  ul {
-    list-style: none;
-    margin: 0;
-    padding: 0;
-  }
-  li {
-    display: flex;
-    align-items: center;
-    gap: 10px;
-    padding-top: 8px;
-  }
-  .strip {
-    flex: none;
-    width: 190px;
-    height: 36px;
-    background: #26241f left / auto 100% repeat-x;
-    border-block: 3px dotted #26241f;
-  }
-  .text {
-    flex: 1;
-    min-width: 0;
-    display: grid;
-  }
-  .text strong {
-    font-weight: 500;
-    overflow: hidden;
-    text-overflow: ellipsis;
-    white-space: nowrap;
-  }
-  small {
-    color: var(--quiet);
-  }
-  .refused small {
-    color: var(--redtext);
-  }
-  progress {
-    width: 110px;
-    height: 8px;
-    accent-color: var(--blue);
-  }
-</style>

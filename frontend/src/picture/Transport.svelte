@@ -2,9 +2,11 @@
   import { DOUBTFUL, type Desk } from "../lib/desk.svelte";
   import { says } from "../lib/checks.svelte";
   import Icon from "../lib/Icon.svelte";
+  import Progress from "../ui/Progress.svelte";
   import NextStep from "./NextStep.svelte";
 
   let { desk }: { desk: Desk } = $props();
+  const PRESS = "rounded px-1.5 py-0.5 hover:enabled:bg-[#555] disabled:text-[#b0aca4]";
   const shot = $derived(desk.shot);
   const first = $derived(shot.doc!.first_number);
   const fps = $derived(Math.round(shot.about!.plate.fps * 1000) / 1000);
@@ -21,91 +23,50 @@
   const here = $derived(says(desk.checks.found.get(desk.frame)));
 </script>
 
-<div class="transport" role="group" aria-label="Playback">
+<div
+  class="flex items-center gap-3 overflow-hidden bg-rail px-3 text-[12.5px] whitespace-nowrap text-[#e4e1da]"
+  role="group"
+  aria-label="Playback"
+>
   <button
+    class={PRESS}
     aria-label={desk.playing ? "Stop" : "Play"}
     title="Play and stop (Space)"
     onclick={() => desk.toggle()}
   >
     <Icon name={desk.playing ? "stop" : "play"} size={15} />
   </button>
-  <output class="number" aria-label="Frame">{first + desk.frame}</output>
+  <output class="number font-mono text-base font-medium text-white" aria-label="Frame"
+    >{first + desk.frame}</output
+  >
   <span>of {first + shot.range[0]}–{first + shot.range[1]} · {fps} fps</span>
   {#if desk.loop}
-    <button class="loop" title="End the loop (Escape)" onclick={() => (desk.loop = null)}
+    <button
+      class={[PRESS, "text-[#a9d6f5]"]}
+      title="End the loop (Escape)"
+      onclick={() => (desk.loop = null)}
       >loop {first + desk.loop[0]}–{first + desk.loop[1]} ✕</button
     >
   {/if}
   {#if come < span}
-    <span class="filling" role="status">
-      <progress value={come / span} aria-label="Frames that are here"></progress>
+    <span class="filling flex items-center gap-1.5" role="status">
+      <Progress class="w-17" share={come / span} name="Frames that are here" />
       {come} of {span} frames
     </span>
   {/if}
-  <span class="gap">{here}</span>
+  <span class="min-w-0 flex-1 truncate text-[#ffb9ab]">{here}</span>
   {#if !desk.playing}<NextStep {desk} />{/if}
   <button
+    class={PRESS}
     title="Full size shows every pixel of the plate; half the work otherwise"
     aria-pressed={desk.full}
     onclick={() => (desk.full = !desk.full)}
     >{desk.full ? "full size" : `preview ${desk.width} px`}</button
   >
   <button
+    class={PRESS}
     disabled={!desk.matteId}
     title="Next problem or touch (Page Down)"
     onclick={() => desk.problem(1)}>{doubts ? `${doubts} to look at` : "next touch"} ↓</button
   >
 </div>
-
-<style>
-  .transport {
-    display: flex;
-    align-items: center;
-    gap: 12px;
-    padding: 0 12px;
-    background: #3b3b3b;
-    color: #e4e1da;
-    font-size: 12.5px;
-    white-space: nowrap;
-    overflow: hidden;
-  }
-  .number {
-    font-family: var(--font-mono);
-    font-size: 16px;
-    font-weight: 500;
-    color: #fff;
-  }
-  .gap {
-    flex: 1;
-    min-width: 0;
-    overflow: hidden;
-    text-overflow: ellipsis;
-    color: #ffb9ab;
-  }
-  button {
-    border: 0;
-    background: none;
-    color: inherit;
-    padding: 3px 6px;
-    border-radius: 4px;
-  }
-  button:hover:not(:disabled) {
-    background: #555;
-  }
-  button:disabled {
-    color: #b0aca4;
-  }
-  .filling {
-    display: flex;
-    align-items: center;
-    gap: 6px;
-  }
-  progress {
-    width: 70px;
-    height: 6px;
-    accent-color: #a9d6f5;
-  }
-  .loop {
-    color: #a9d6f5;
-  }
-</style>

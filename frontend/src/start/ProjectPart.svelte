@@ -20,10 +20,10 @@
   });
 </script>
 
-<section aria-label={project.name} data-project={project.id}>
-  <div class="title">
-    <h2>{project.name}</h2>
-    <span
+<section class="border-b border-rule pt-5 pb-6" aria-label={project.name} data-project={project.id}>
+  <div class="flex items-baseline gap-3">
+    <h2 class="text-lg font-semibold">{project.name}</h2>
+    <span class="text-quiet"
       >{project.shots.length === 1 ? "1 shot" : `${project.shots.length} shots`} · worked on {ago(
         project.updated,
       )}{space === null ? "" : ` · ${bytes(space)}`}</span
@@ -33,13 +33,20 @@
       choices={choicesOf({ things: "projects", id: project.id, name: project.name }, changed)}
     />
   </div>
-  <ul>
+  <ul class="mt-3 mb-4 flex flex-wrap gap-4.5">
     {#each project.shots as shot (shot.id)}
       <li class="relative">
-        <a href={`#/shot/${shot.id}`}>
-          <span class="frame"><img src={shot.picture} alt={`A frame of ${shot.name}`} /></span>
-          <strong>{shot.name}</strong>
-          <span class="about"
+        <a class="group grid w-72 text-inherit no-underline" href={`#/shot/${shot.id}`}>
+          <span
+            class="mb-1.5 block aspect-video overflow-hidden border-y-7 border-film bg-film outline-2 outline-transparent group-hover:outline-ink"
+            ><img
+              class="size-full object-cover"
+              src={shot.picture}
+              alt={`A frame of ${shot.name}`}
+            /></span
+          >
+          <strong class="font-semibold">{shot.name}</strong>
+          <span class="text-quiet"
             >{shot.frames} frames · {Math.round(shot.fps * 100) / 100} fps · {shot.mattes === 1
               ? "1 matte"
               : `${shot.mattes} mattes`}</span
@@ -52,7 +59,7 @@
         />
       </li>
     {:else}
-      <li class="none">
+      <li class="text-quiet">
         {project.footage.some((f) => f.state === "ready")
           ? "Start a shot on one of the pieces of footage below."
           : "Drop a video on the field below. When it has been brought in, start a shot on it."}
@@ -61,61 +68,3 @@
   </ul>
   <Shelf {store} />
 </section>
-
-<style>
-  section {
-    padding: 20px 0 24px;
-    border-bottom: 1px solid var(--rule);
-  }
-  .title {
-    display: flex;
-    align-items: baseline;
-    gap: 12px;
-  }
-  h2 {
-    margin: 0;
-    font-size: 18px;
-    font-weight: 600;
-  }
-  .title span,
-  .about {
-    color: var(--quiet);
-  }
-  ul {
-    display: flex;
-    flex-wrap: wrap;
-    gap: 18px;
-    list-style: none;
-    margin: 12px 0 16px;
-    padding: 0;
-  }
-  a {
-    display: grid;
-    width: 288px;
-    color: inherit;
-    text-decoration: none;
-  }
-  .frame {
-    display: block;
-    aspect-ratio: 16 / 9;
-    background: #26241f;
-    border-block: 7px solid #26241f;
-    margin-bottom: 6px;
-    overflow: hidden;
-  }
-  a:hover .frame {
-    box-shadow: 0 0 0 2px var(--ink);
-  }
-  img {
-    width: 100%;
-    height: 100%;
-    object-fit: cover;
-    display: block;
-  }
-  strong {
-    font-weight: 600;
-  }
-  .none {
-    color: var(--quiet);
-  }
-</style>

@@ -6,6 +6,7 @@
   import type { TrashedOut } from "../lib/api-types";
   import ProjectPart from "./ProjectPart.svelte";
   import { ProjectStore } from "../footage/uploads.svelte";
+  import Button from "../ui/Button.svelte";
   import Trash from "./Trash.svelte";
 
   let stores = $state.raw<ProjectStore[] | null>(null);
@@ -66,26 +67,28 @@
 
 <svelte:head><title>Cuvrel</title></svelte:head>
 
-<div class="page">
-  <header>
-    <h1><img src="/mark.svg" alt="" width="24" height="24" /> Cuvrel</h1>
-    <p>
+<div class="h-full overflow-y-auto">
+  <header class="flex items-center gap-5.5 border-b-2 border-ink bg-sheet px-11 pt-5.5 pb-4">
+    <h1 class="flex items-center gap-2 text-[26px] font-semibold">
+      <img src="/mark.svg" alt="" width="24" height="24" /> Cuvrel
+    </h1>
+    <p class="max-w-[460px] flex-1 text-quiet">
       Cut a moving subject out of ordinary footage, check it frame by frame, and treat the subject
       alone.
     </p>
-    <form onsubmit={create}>
+    <form class="ml-auto flex gap-2" onsubmit={create}>
       <input
-        class="field"
+        class="field w-55"
         placeholder="Name of a new project"
         aria-label="Name of a new project"
         maxlength="120"
         bind:value={name}
       />
-      <button class="btn btn-red">New project</button>
+      <Button kind="main" type="submit">New project</Button>
     </form>
   </header>
-  <main>
-    {#if fault}<p class="fault" role="alert">{fault}</p>{/if}
+  <main class="px-11 pt-2 pb-15">
+    {#if fault}<p class="text-redtext" role="alert">{fault}</p>{/if}
     {#each stores ?? [] as store (store.id)}
       <ProjectPart {store} changed={load} />
     {:else}
@@ -94,46 +97,3 @@
     {#if trash.length}<Trash {trash} done={load} />{/if}
   </main>
 </div>
-
-<style>
-  .page {
-    height: 100%;
-    overflow-y: auto;
-  }
-  header {
-    display: flex;
-    align-items: center;
-    gap: 22px;
-    padding: 22px 44px 16px;
-    border-bottom: 2px solid var(--ink);
-    background: var(--sheet);
-  }
-  h1 {
-    display: flex;
-    align-items: center;
-    gap: 9px;
-    margin: 0;
-    font-size: 26px;
-    font-weight: 600;
-  }
-  header p {
-    flex: 1;
-    margin: 0;
-    color: var(--quiet);
-    max-width: 460px;
-  }
-  form {
-    display: flex;
-    gap: 8px;
-    margin-left: auto;
-  }
-  form input {
-    width: 220px;
-  }
-  main {
-    padding: 8px 44px 60px;
-  }
-  .fault {
-    color: var(--redtext);
-  }
-</style>

@@ -28,7 +28,7 @@
         "truncate border-l border-rule first:border-l-0 hover:bg-stand data-[state=checked]:bg-ink data-[state=checked]:text-on-ink",
         size === "tall"
           ? "min-h-7 flex-none px-2 text-[13px]"
-          : "min-h-6 min-w-0 flex-1 px-1.5 text-xs",
+          : "min-h-6 min-w-0 flex-auto px-1 text-xs",
       ]}>{option.label}</RadioGroup.Item
     >
   {/each}
