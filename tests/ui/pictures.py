@@ -112,7 +112,7 @@ def difference_key(desk: Desk) -> None:
     desk.button("Build", exact=True).click()
     expect(page.get_by_text("The clean plate is ready.")).to_be_visible(timeout=90_000)
     card.get_by_role("button", name="Set for this frame").click()
-    expect(card.get_by_label("Difference key: Clean plate")).not_to_have_value("")
+    expect(card.get_by_label("Difference key: Clean plate")).not_to_contain_text("none")
     page.keyboard.press("2")
     desk.saved()
     for notice in page.get_by_role("button", name="Close this note").all():

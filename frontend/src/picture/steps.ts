@@ -52,7 +52,7 @@ export function nextStep(desk: Desk): Step | null {
   if (doc.planes.every((plane) => plane.kind === "plate"))
     return {
       id: "treat",
-      says: "Add a plane on the right: an outline, or what changes all but the subject.",
+      says: "Treat it: add a plane on the right.",
     };
   if (!shot.jobs.some((job) => job.kind === "export"))
     return {
