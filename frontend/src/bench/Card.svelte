@@ -130,7 +130,11 @@
   </header>
   {#if above}<div class="px-2.5">{@render above()}</div>{/if}
   <div
-    class={["min-h-0 flex-1 px-2.5 pb-1.5", free ? "flex gap-5" : "", on ? "" : "opacity-50"]}
+    class={[
+      "min-h-0 flex-1 overflow-x-auto px-2.5 pb-1.5",
+      free ? "flex gap-5" : "",
+      on ? "" : "opacity-50",
+    ]}
     style:columns={free ? undefined : `${COLUMN - 18}px auto`}
     style:column-gap="18px"
     style:column-fill="auto"
