@@ -140,7 +140,6 @@ PICTURES: dict[str, Callable[[Desk], None]] = {
         result,
         unroll,
         shelf,
-        versions,
         exports,
         keys,
         night,
@@ -149,6 +148,7 @@ PICTURES: dict[str, Callable[[Desk], None]] = {
         difference_key,
         stand,
         curves,
+        versions,  # the last: the others show the shot as it was installed
     )
 }
 

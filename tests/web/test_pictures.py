@@ -86,6 +86,9 @@ def test_the_catalogue_tells_all_that_a_card_needs(web: Web) -> None:
     core = glow["fields"][0]
     assert (core["label"], core["unit"], core["control"], core["animatable"]) == ("Core width", "px", "number", True)
     assert core["low"] <= core["default"] <= core["high"]
+    key = next(d for d in found["declared"] if d["kind"] == "colour_key")
+    hue = next(field for field in key["fields"] if field["name"] == "hue")
+    assert (hue["unit"], hue["direction"]) == ("°", False), "a hue is no direction in the picture"
     assert {e["kind"] for e in found["exports"]} >= {"result-h264", "cutout-prores", "matte-ffv1"}
 
 

@@ -77,8 +77,7 @@
 
   // what has a place on the picture can be taken hold of there
   $effect(() => {
-    const angle = field.control === "number" && field.unit === "°";
-    if (field.control !== "point" && !angle) return;
+    if (field.control !== "point" && !field.direction) return;
     desk.handles.set(path, { name, field, value: base as Xy | number, set });
     return () => desk.handles.delete(path);
   });

@@ -73,6 +73,7 @@ export interface FieldOut {
   animatable: boolean;
   neutral: number | null;
   slide: [number, number] | null;
+  direction: boolean;
 }
 /**
  * A set of values to begin with.

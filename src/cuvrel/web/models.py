@@ -477,6 +477,7 @@ class FieldOut(BaseModel):
     animatable: bool = False
     neutral: float | None = None
     slide: tuple[float, float] | None = None
+    direction: bool = False
 
 
 class StarterOut(BaseModel):

@@ -38,10 +38,12 @@ def number(
     hint: str = "",
     neutral: float | None = None,
     slide: tuple[float, float] | None = None,
+    direction: bool = False,
 ) -> Any:
     """A number's field: `low` and `high` are bounds, `neutral` the value that changes nothing.
 
-    slide: what a slider spans, where the bounds are too far apart for a hand.
+    slide: what a slider spans, where the bounds are too far apart for a hand. direction: degrees that point somewhere
+    in the picture, clockwise from the right; they can be turned there.
     """
     return Field(
         default,
@@ -50,6 +52,7 @@ def number(
         json_schema_extra={
             "control": "number", "low": low, "high": high, "step": step, "unit": unit,
             "animatable": animatable, "neutral": neutral, "slide": list(slide) if slide else None,
+            "direction": direction,
         },
     )  # fmt: skip
 
