@@ -1,8 +1,7 @@
 <!-- Chosen by looking: this frame, small, with each treatment or pull laid on; a press lays it on for good. -->
 <script lang="ts">
   import { onMount } from "svelte";
-  import { api } from "../lib/api";
-  import type { DeclaredOut, Matte, Plane, TryOut } from "../lib/api-types";
+  import type { DeclaredOut, Matte, Plane } from "../lib/api-types";
   import type { Desk } from "../lib/desk.svelte";
   import Icon from "../lib/Icon.svelte";
   import { lastUsed, used } from "../lib/used";
@@ -10,6 +9,8 @@
   import Chip from "../ui/Chip.svelte";
   import { addPull, addStep } from "./recipes";
   import { opening } from "./slips";
+  import Tried from "./Tried.svelte";
+  import { triesOf } from "./tries.svelte";
 
   let { desk, matte, plane }: { desk: Desk; matte?: Matte; plane?: Plane } = $props();
   const shot = $derived(desk.shot);
@@ -38,22 +39,15 @@
         group === "Last used" ? recent.indexOf(a.kind) - recent.indexOf(b.kind) : 0,
       );
   });
-  /** A small picture of each kind on this frame, asked for again when the frame or the work changes. */
-  let tries = $state.raw<Map<string, TryOut>>(new Map());
-
-  $effect(() => {
-    void shot.version;
-    const frame = desk.frame;
-    if (desk.playing) return;
-    const target = matte ? `matte:${matte.id}` : `plane:${plane!.id}`;
-    const wait = setTimeout(() => {
-      void api.tries(shot.id, target, frame, 200).then(
-        (found) => (tries = new Map(found.tries.map((one) => [one.kind, one]))),
-        () => {},
-      );
-    }, 60);
-    return () => clearTimeout(wait);
-  });
+  const WIDTH = 200;
+  // svelte-ignore state_referenced_locally (a component never changes its desk)
+  const tries = triesOf(
+    desk,
+    () => (matte ? `matte:${matte.id}` : `plane:${plane!.id}`),
+    WIDTH,
+    60,
+  );
+  const small = $derived(new Map(tries.list.map((one) => [one.kind, one])));
 
   onMount(() => {
     search?.focus();
@@ -65,7 +59,7 @@
   }
 
   function look(item: DeclaredOut | null) {
-    desk.trying = (item && tries.get(item.kind)?.view) || null;
+    desk.trying = (item && small.get(item.kind)?.view) || null;
   }
 
   function add(item: DeclaredOut) {
@@ -127,7 +121,6 @@
   >
     {#each shown as item (item.kind)}
       {@const lack = lacks(item)}
-      {@const small = tries.get(item.kind)}
       <li>
         <button
           type="button"
@@ -144,14 +137,7 @@
           <span
             class="block aspect-video w-full overflow-hidden rounded-sm bg-surround outline-2 outline-transparent group-hover:outline-ink"
           >
-            {#if small}
-              <img
-                class="size-full object-cover"
-                src={api.picture(shot.id, small.key, small.view, small.frame, 200)}
-                alt=""
-                draggable="false"
-              />
-            {/if}
+            <Tried {desk} tried={small.get(item.kind)} width={WIDTH} />
           </span>
           <span class="block truncate text-[12.5px]"
             >{item.label} <small class="text-quiet">{lack}</small></span

@@ -1,28 +1,17 @@
 <!-- A treatment's starters, each on this very frame; a press takes its values over. -->
 <script lang="ts">
-  import { api } from "../lib/api";
-  import type { DeclaredOut, Plane, StarterOut, Step, TryOut } from "../lib/api-types";
+  import type { DeclaredOut, Plane, StarterOut, Step } from "../lib/api-types";
   import type { Desk } from "../lib/desk.svelte";
   import { moves } from "../lib/movers";
+  import Tried from "./Tried.svelte";
+  import { triesOf } from "./tries.svelte";
 
   type Props = { desk: Desk; plane: Plane; step: Step; declared: DeclaredOut; path: string };
   let { desk, plane, step, declared, path }: Props = $props();
+  const WIDTH = 96;
   const shot = $derived(desk.shot);
-  let tries = $state.raw<TryOut[]>([]);
-
-  $effect(() => {
-    void shot.version;
-    const frame = desk.frame;
-    if (desk.playing) return;
-    const target = `plane:${plane.id}:${step.id}`;
-    const wait = setTimeout(() => {
-      void api.tries(shot.id, target, frame, 96).then(
-        (found) => (tries = found.tries),
-        () => {},
-      );
-    }, 150);
-    return () => clearTimeout(wait);
-  });
+  // svelte-ignore state_referenced_locally (a component never changes its desk)
+  const tries = triesOf(desk, () => `plane:${plane.id}:${step.id}`, WIDTH, 150);
 
   /** Keyed values stay: a starter sets what stands still. */
   function take(starter: StarterOut) {
@@ -39,7 +28,7 @@
   aria-label={`Starters of ${declared.label}`}
 >
   {#each declared.starters as starter, i (starter.name)}
-    {@const small = tries[i]}
+    {@const small = tries.list[i]}
     <button
       type="button"
       class="h-8 w-[52px] flex-none overflow-hidden rounded-sm bg-surround hover:outline-2 hover:outline-ink"
@@ -49,14 +38,7 @@
       onpointerleave={() => (desk.trying = null)}
       onclick={() => ((desk.trying = null), take(starter))}
     >
-      {#if small}
-        <img
-          class="size-full object-cover"
-          src={api.picture(shot.id, small.key, small.view, small.frame, 96)}
-          alt=""
-          draggable="false"
-        />
-      {/if}
+      <Tried {desk} tried={small} width={WIDTH} />
     </button>
   {/each}
 </div>

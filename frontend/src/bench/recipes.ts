@@ -2,6 +2,7 @@
 import type { DeclaredOut, Matte, Plane, Pull, Step } from "../lib/api-types";
 import type { Desk } from "../lib/desk.svelte";
 import { moves } from "../lib/movers";
+import { newPull } from "../stand/mattes";
 
 export type Deeds = Record<string, (() => void) | undefined>;
 
@@ -15,7 +16,7 @@ export function stepPath(desk: Desk, plane: Plane, index: number | "-"): string 
 }
 
 /** The pull that adding a kind would add, and whether it takes the place of one that nothing was done with yet. */
-export function newPull(desk: Desk, matte: Matte, kind: string): { pull: Pull; unused: boolean } {
+export function pullToAdd(desk: Desk, matte: Matte, kind: string): { pull: Pull; unused: boolean } {
   const shot = desk.shot;
   const marked = shot.entry("pull", kind).holds === "marks";
   const only = matte.pulls.length === 1 ? matte.pulls[0] : null;
@@ -24,24 +25,13 @@ export function newPull(desk: Desk, matte: Matte, kind: string): { pull: Pull; u
     !!only && shot.holds(only) === "marks" && !only.marks.length && !shot.frames.get(only.id)?.size;
   // another kind narrows what is there; one more of a kind is for what the first one left out
   const narrows = matte.pulls.length && !matte.pulls.some((p) => p.kind === kind);
-  const pull: Pull = {
-    id: shot.freshId(marked ? "t" : "u"),
-    kind,
-    on: true,
-    params: {},
-    join: narrows && !marked && !unused ? "intersect" : "add",
-    strength: 1,
-    invert: false,
-    region: null,
-    beyond: false,
-    marks: [],
-    shapes: [],
-  };
+  const pull = newPull(shot.freshId(marked ? "t" : "u"), kind);
+  if (narrows && !marked && !unused) pull.join = "intersect";
   return { pull, unused };
 }
 
 export function addPull(desk: Desk, matte: Matte, kind: string): string {
-  const { pull, unused } = newPull(desk, matte, kind);
+  const { pull, unused } = pullToAdd(desk, matte, kind);
   const path = pullPath(desk, matte, unused ? 0 : "-");
   const label = `add ${desk.shot.entry("pull", kind).label}`;
   desk.shot.edit([{ op: unused ? "replace" : "add", path, value: pull }], label);

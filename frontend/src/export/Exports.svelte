@@ -1,9 +1,9 @@
 <script lang="ts">
+  import SlideHead from "../ui/SlideHead.svelte";
   import { api } from "../lib/api";
   import type { CatalogueOut, JobOut } from "../lib/api-types";
   import type { Desk } from "../lib/desk.svelte";
   import { bytes, left } from "../lib/format";
-  import Icon from "../lib/Icon.svelte";
   import { notes } from "../lib/notes.svelte";
 
   import { choicesOf } from "../lib/things";
@@ -50,12 +50,7 @@
   class="slide inset-y-0 right-0 flex w-[330px] flex-col overflow-y-auto px-3.5 pb-3"
   aria-label="Export"
 >
-  <header class="flex items-center justify-between py-2">
-    <h2 class="text-base font-semibold">Export</h2>
-    <Button kind="bare" aria-label="Close" onclick={() => (desk.slide = "none")}
-      ><Icon name="close" /></Button
-    >
-  </header>
+  <SlideHead {desk} title="Export" />
   <fieldset>
     <legend class="pb-1 text-xs text-quiet">What to write</legend>
     {#each catalogue.exports as item (item.kind)}

@@ -1,9 +1,8 @@
 <script lang="ts">
+  import SlideHead from "../ui/SlideHead.svelte";
   import { onMount } from "svelte";
   import type { Desk } from "../lib/desk.svelte";
   import { listen } from "../lib/events";
-  import Icon from "../lib/Icon.svelte";
-  import Button from "../ui/Button.svelte";
   import Shelf from "./Shelf.svelte";
   import { ProjectStore } from "./uploads.svelte";
 
@@ -23,11 +22,6 @@
   class="slide inset-x-0 bottom-0 max-h-[60%] min-h-[236px] overflow-y-auto px-4 pt-1 pb-4"
   aria-label="Footage of the project"
 >
-  <header class="flex items-center justify-between pt-1 pb-2">
-    <h2 class="text-[15px] font-semibold">Footage of {desk.shot.about!.project_name}</h2>
-    <Button kind="bare" aria-label="Close" onclick={() => (desk.slide = "none")}
-      ><Icon name="close" /></Button
-    >
-  </header>
+  <SlideHead {desk} title={`Footage of ${desk.shot.about!.project_name}`} />
   <Shelf {store} />
 </section>

@@ -350,7 +350,7 @@ export class Desk {
     let last = this.clock;
     const tick = (now: number) => {
       if (!this.playing) return;
-      this.prefetch(this.last - this.first);
+      this.prefetch(Math.min(this.last - this.first, this.pictures.room));
       if (now - this.clock >= period - 2) {
         const next = this.frame >= this.last ? this.first : this.frame + 1;
         if (this.pictures.has(next)) {

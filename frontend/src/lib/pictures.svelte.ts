@@ -89,8 +89,9 @@ export class Pictures {
     return found;
   }
 
-  get known(): boolean {
-    return this.keys.length > 1;
+  /** How many pictures like the one shown are kept; more of them, and the first would go before they are played. */
+  get room(): number {
+    return this.shown ? Math.max(8, Math.floor(MOST / size(this.shown)) - 8) : 8;
   }
 
   /** Shows the frame when it is here; else fetches it. Of frames asked for meanwhile only the last is fetched. */

@@ -48,7 +48,7 @@
       >loop {first + desk.loop[0]}–{first + desk.loop[1]} ✕</button
     >
   {/if}
-  {#if come < span}
+  {#if come < span && span <= desk.pictures.room}
     <span class="filling flex items-center gap-1.5" role="status">
       <Progress class="w-17" share={come / span} name="Frames that are here" />
       {come} of {span} frames

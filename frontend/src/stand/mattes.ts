@@ -1,8 +1,10 @@
-/** A matte as it begins: with a trace, and nothing marked yet. */
-export function newMatte(name: string, id: string) {
-  const pull = {
-    id: `${id}-trace`,
-    kind: "trace",
+import type { Pull } from "../lib/api-types";
+
+/** A pull as it begins: it adds, with all its strength, and nothing was drawn for it. */
+export function newPull(id: string, kind: string): Pull {
+  return {
+    id,
+    kind,
     on: true,
     params: {},
     join: "add",
@@ -13,5 +15,9 @@ export function newMatte(name: string, id: string) {
     marks: [],
     shapes: [],
   };
-  return { id, name, pulls: [pull], edge: {}, settled: null };
+}
+
+/** A matte as it begins: with a trace, and nothing marked yet. */
+export function newMatte(name: string, id: string) {
+  return { id, name, pulls: [newPull(`${id}-trace`, "trace")], edge: {}, settled: null };
 }

@@ -9,10 +9,14 @@
   /** changed: what the start page lists may be another now. */
   let { store, changed }: { store: ProjectStore; changed: () => void } = $props();
   const project = $derived(store.project!);
+  /** What the space of a project hangs on; how far its jobs are is not among it. */
+  const held = $derived(
+    [project.updated, project.shots.length, ...project.footage.map((f) => f.state)].join(),
+  );
   let space = $state<number | null>(null);
 
   $effect(() => {
-    void project;
+    void held;
     void api.space(store.id).then(
       (found) => (space = found.total),
       () => (space = null),

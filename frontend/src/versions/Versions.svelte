@@ -1,5 +1,6 @@
 <!-- How the shot stood: named, looked at beside the present, and gone back to. -->
 <script lang="ts">
+  import SlideHead from "../ui/SlideHead.svelte";
   import { onMount } from "svelte";
   import { api } from "../lib/api";
   import type { VersionOut } from "../lib/api-types";
@@ -70,12 +71,7 @@
   class="slide inset-y-0 right-0 w-[330px] overflow-y-auto px-3.5 pb-3"
   aria-label="Versions"
 >
-  <header class="flex items-center justify-between py-2">
-    <h2 class="text-base font-semibold">Versions</h2>
-    <Button kind="bare" aria-label="Close" onclick={() => (desk.slide = "none")}
-      ><Icon name="close" /></Button
-    >
-  </header>
+  <SlideHead {desk} title="Versions" />
   <form class="flex gap-2" onsubmit={keep}>
     <input
       class="field min-w-0 flex-1"
