@@ -4,7 +4,7 @@ set -euo pipefail
 fresh=$(mktemp -d)
 trap 'rm -rf "$fresh"' EXIT
 .venv/bin/cuvrel schemas "$fresh"
-for name in recipe models; do
+for name in recipe openapi; do
   cmp -s "$fresh/$name.json" "docs/schemas/$name.json" || {
     echo "docs/schemas/$name.json is not up to date: run '.venv/bin/cuvrel schemas' and 'npm run types' in frontend/." >&2
     exit 1

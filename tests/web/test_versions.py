@@ -11,7 +11,7 @@ def test_a_version_is_kept_shown_gone_back_to_and_forgotten(web: Web) -> None:
     shot = web.shot()
     web.mark(shot)
     plain = decoded(web.fetch(shot).data)
-    kept = web.post(f"/api/shots/{shot}/versions", {"name": "untreated"})
+    kept = web.post(f"/api/shots/{shot}/versions", {"name": "untreated", "frame": 2})
     assert kept.status_code == 201
     about = web.get(f"/api/shots/{shot}").json
     plane = {"id": "w", "name": "World", "kind": "glaze",
@@ -31,6 +31,10 @@ def test_a_version_is_kept_shown_gone_back_to_and_forgotten(web: Web) -> None:
     np.testing.assert_array_equal(beside, plain)
     small = decoded(web.get(listed[0]["picture"]).data)
     assert small.shape[1] == 320
+    where = f"view=result&width=320&version={number}"
+    key = web.get(f"/api/shots/{shot}/keys?{where}&first=2&last=2").json["keys"][0]
+    looked_at = decoded(web.get(f"/api/shots/{shot}/picture/{key}?{where}&frame=2").data)
+    assert np.abs(small.astype(int) - looked_at).mean() < 2, "the picture is of the frame that was looked at"
     went = web.post(f"/api/shots/{shot}/versions/{number}/back")
     assert went.status_code == 200
     assert went.json["history"]["undo"] == "back to untreated"

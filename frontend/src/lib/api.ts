@@ -1,31 +1,6 @@
-import type {
-  CatalogueOut,
-  ChecksOut,
-  CleanPlateRequest,
-  ClipsOut,
-  CostsOut,
-  DeedOut,
-  DeedRequest,
-  EditOut,
-  FramesOut,
-  JobOut,
-  KeysOut,
-  NamedOut,
-  ProjectList,
-  ProjectOut,
-  SampleOut,
-  SettledOut,
-  ShotOut,
-  SpaceOut,
-  SpreadOut,
-  SuggestOut,
-  TrashedOut,
-  TrashOut,
-  TriesOut,
-  Uploaded,
-  VersionOut,
-  VersionsOut,
-} from "./api-types";
+import createClient from "openapi-fetch";
+
+import type { CleanPlateRequest, DeedRequest, Uploaded, paths } from "./api-types";
 
 export type Op = { op: string; path: string; value?: unknown; from?: string };
 
@@ -39,54 +14,73 @@ export class Problem extends Error {
   ) {
     super(detail ? `${title} ${detail}` : title);
   }
-}
 
-async function ask<T>(method: string, path: string, body?: unknown): Promise<T> {
-  let answer: Response;
-  try {
-    answer = await fetch(path, {
-      method,
-      headers: body === undefined ? {} : { "Content-Type": "application/json" },
-      body: body === undefined ? undefined : JSON.stringify(body),
-    });
-  } catch {
-    throw new Problem(0, "The server can't be reached.", "Changes wait until it is back.", {});
-  }
-  if (answer.status === 204) return undefined as T;
-  const data = await answer.json().catch(() => ({}));
-  if (!answer.ok) {
-    throw new Problem(
-      answer.status,
-      data.title ?? `The server answered ${answer.status}.`,
-      data.detail ?? "",
-      data,
+  static of(status: number, told: unknown): Problem {
+    const body = (typeof told === "object" && told !== null ? told : {}) as Record<string, unknown>;
+    return new Problem(
+      status,
+      String(body.title ?? `The server answered ${status}.`),
+      String(body.detail ?? ""),
+      body,
     );
   }
+}
+
+const client = createClient<paths>({ baseUrl: globalThis.location?.origin ?? "" });
+
+/** What was answered; a fault becomes a Problem. */
+async function got<T>(
+  asked: Promise<{ data?: T; error?: unknown; response: Response }>,
+): Promise<T> {
+  const { data, error, response } = await asked.catch(() => {
+    throw new Problem(0, "The server can't be reached.", "Changes wait until it is back.", {});
+  });
+  if (!response.ok) throw Problem.of(response.status, error);
   return data as T;
 }
 
+/** What can be renamed, copied and put into the trash. */
+export type Things = "projects" | "shots" | "footage" | "jobs";
+
 /** The version that a picture is asked of, where it is not how the shot stands now. */
-const of = (version: number | null) => (version === null ? "" : `&version=${version}`);
+const of = (version: number | null) => (version === null ? {} : { version });
 
 export const api = {
-  catalogue: () => ask<CatalogueOut>("GET", "/api/catalogue"),
-  projects: () => ask<ProjectList>("GET", "/api/projects"),
-  project: (id: number) => ask<ProjectOut>("GET", `/api/projects/${id}`),
-  newProject: (name: string) => ask<ProjectOut>("POST", "/api/projects", { name }),
-  newShot: (project: number, name: string, footage: number) =>
-    ask<ShotOut>("POST", `/api/projects/${project}/shots`, { name, footage }),
-  shot: (id: number) => ask<ShotOut>("GET", `/api/shots/${id}`),
-  frames: (id: number) => ask<FramesOut>("GET", `/api/shots/${id}/frames`),
-  deed: (id: number, deed: DeedRequest) => ask<DeedOut>("POST", `/api/shots/${id}/deeds`, deed),
+  catalogue: () => got(client.GET("/api/catalogue")),
+  projects: () => got(client.GET("/api/projects")),
+  project: (id: number) => got(client.GET("/api/projects/{id}", { params: { path: { id } } })),
+  newProject: (name: string) => got(client.POST("/api/projects", { body: { name } })),
+  newShot: (id: number, name: string, footage: number) =>
+    got(
+      client.POST("/api/projects/{id}/shots", {
+        params: { path: { id } },
+        body: { name, footage },
+      }),
+    ),
+  shot: (id: number) => got(client.GET("/api/shots/{id}", { params: { path: { id } } })),
+  frames: (id: number) => got(client.GET("/api/shots/{id}/frames", { params: { path: { id } } })),
+  deed: (id: number, body: DeedRequest) =>
+    got(client.POST("/api/shots/{id}/deeds", { params: { path: { id } }, body })),
   copied: (id: number, places: string[], first: number, last: number) =>
-    ask<ClipsOut>("POST", `/api/shots/${id}/copied`, { places, first, last }),
+    got(
+      client.POST("/api/shots/{id}/copied", {
+        params: { path: { id } },
+        body: { places, first, last },
+      }),
+    ),
   costs: (id: number, frame: number, width: number) =>
-    ask<CostsOut>("GET", `/api/shots/${id}/costs?frame=${frame}&width=${width}`),
+    got(client.GET("/api/shots/{id}/costs", { params: { path: { id }, query: { frame, width } } })),
   edit: (id: number, revision: number, ops: Op[], label: string, gesture: string | null) =>
-    ask<EditOut>("POST", `/api/shots/${id}/edits`, { revision, ops, label, gesture }),
-  undo: (id: number) => ask<EditOut>("POST", `/api/shots/${id}/undo`),
-  redo: (id: number) => ask<EditOut>("POST", `/api/shots/${id}/redo`),
-  ready: (id: number, frame: number) => ask<void>("POST", `/api/shots/${id}/ready?frame=${frame}`),
+    got(
+      client.POST("/api/shots/{id}/edits", {
+        params: { path: { id } },
+        body: { revision, ops, label, gesture },
+      }),
+    ),
+  undo: (id: number) => got(client.POST("/api/shots/{id}/undo", { params: { path: { id } } })),
+  redo: (id: number) => got(client.POST("/api/shots/{id}/redo", { params: { path: { id } } })),
+  ready: (id: number, frame: number) =>
+    got(client.POST("/api/shots/{id}/ready", { params: { path: { id }, query: { frame } } })),
   keys: (
     id: number,
     view: string,
@@ -95,33 +89,41 @@ export const api = {
     width: number,
     version: number | null = null,
   ) =>
-    ask<KeysOut>(
-      "GET",
-      `/api/shots/${id}/keys?view=${encodeURIComponent(view)}&first=${first}&last=${last}&width=${width}${of(version)}`,
+    got(
+      client.GET("/api/shots/{id}/keys", {
+        params: { path: { id }, query: { view, first, last, width, ...of(version) } },
+      }),
     ),
   checks: (id: number, matte: string, first: number, last: number) =>
-    ask<ChecksOut>("GET", `/api/shots/${id}/checks?matte=${matte}&first=${first}&last=${last}`),
+    got(
+      client.GET("/api/shots/{id}/checks", {
+        params: { path: { id }, query: { matte, first, last } },
+      }),
+    ),
   sample: (
     id: number,
     frame: number,
-    box: number[],
+    [x0, y0, x1, y1]: [number, number, number, number],
     to: { pull: string; how: "add" | "take" } | null = null,
   ) =>
-    ask<SampleOut>(
-      "GET",
-      `/api/shots/${id}/sample?frame=${frame}&x0=${box[0]}&y0=${box[1]}&x1=${box[2]}&y1=${box[3]}` +
-        (to ? `&pull=${to.pull}&how=${to.how}` : ""),
+    got(
+      client.GET("/api/shots/{id}/sample", {
+        params: { path: { id }, query: { frame, x0, y0, x1, y1, ...to } },
+      }),
     ),
   spread: (id: number, frame: number) =>
-    ask<SpreadOut>("GET", `/api/shots/${id}/spread?frame=${frame}`),
+    got(client.GET("/api/shots/{id}/spread", { params: { path: { id }, query: { frame } } })),
   suggest: (id: number, pull: string, frame: number) =>
-    ask<SuggestOut>("GET", `/api/shots/${id}/suggest?pull=${pull}&frame=${frame}`),
-  cleanPlate: (id: number, wanted: CleanPlateRequest) =>
-    ask<JobOut>("POST", `/api/shots/${id}/clean-plate`, wanted),
+    got(
+      client.GET("/api/shots/{id}/suggest", { params: { path: { id }, query: { pull, frame } } }),
+    ),
+  cleanPlate: (id: number, body: CleanPlateRequest) =>
+    got(client.POST("/api/shots/{id}/clean-plate", { params: { path: { id } }, body })),
   tries: (id: number, target: string, frame: number, width: number) =>
-    ask<TriesOut>(
-      "GET",
-      `/api/shots/${id}/tries?target=${encodeURIComponent(target)}&frame=${frame}&width=${width}`,
+    got(
+      client.GET("/api/shots/{id}/tries", {
+        params: { path: { id }, query: { target, frame, width } },
+      }),
     ),
   picture: (
     id: number,
@@ -131,36 +133,73 @@ export const api = {
     width: number,
     version: number | null = null,
   ) =>
-    `/api/shots/${id}/picture/${key}?view=${encodeURIComponent(view)}&frame=${frame}&width=${width}${of(version)}`,
+    `/api/shots/${id}/picture/${key}?` +
+    new URLSearchParams({
+      view,
+      frame: String(frame),
+      width: String(width),
+      ...(version === null ? {} : { version: String(version) }),
+    }),
   follow: (id: number, pull: string, start: number, step: 1 | -1, keep = false) =>
-    ask<JobOut>("POST", `/api/shots/${id}/follow`, { pull, start, step, keep }),
-  settle: (id: number, matte: string) => ask<JobOut>("POST", `/api/shots/${id}/settle`, { matte }),
-  settled: (id: number) => ask<SettledOut>("GET", `/api/shots/${id}/settled`),
+    got(
+      client.POST("/api/shots/{id}/follow", {
+        params: { path: { id } },
+        body: { pull, start, step, keep },
+      }),
+    ),
+  settle: (id: number, matte: string) =>
+    got(client.POST("/api/shots/{id}/settle", { params: { path: { id } }, body: { matte } })),
+  settled: (id: number) => got(client.GET("/api/shots/{id}/settled", { params: { path: { id } } })),
   newExport: (
     id: number,
     kind: string,
     target: string | null,
     first: number,
     last: number | null,
-  ) => ask<JobOut>("POST", `/api/shots/${id}/exports`, { kind, target, first, last }),
-  versions: (id: number) => ask<VersionsOut>("GET", `/api/shots/${id}/versions`),
-  keepVersion: (id: number, name: string) =>
-    ask<VersionOut>("POST", `/api/shots/${id}/versions`, { name }),
+  ) =>
+    got(
+      client.POST("/api/shots/{id}/exports", {
+        params: { path: { id } },
+        body: { kind, target, first, last },
+      }),
+    ),
+  versions: (id: number) =>
+    got(client.GET("/api/shots/{id}/versions", { params: { path: { id } } })),
+  keepVersion: (id: number, name: string, frame: number) =>
+    got(
+      client.POST("/api/shots/{id}/versions", {
+        params: { path: { id } },
+        body: { name, frame },
+      }),
+    ),
   forgetVersion: (id: number, version: number) =>
-    ask<VersionOut>("DELETE", `/api/shots/${id}/versions/${version}`),
+    got(client.DELETE("/api/shots/{id}/versions/{version}", { params: { path: { id, version } } })),
   goBack: (id: number, version: number) =>
-    ask<EditOut>("POST", `/api/shots/${id}/versions/${version}/back`),
-  rename: (things: string, id: number, name: string) =>
-    ask<NamedOut>("POST", `/api/${things}/${id}/name`, { name }),
-  copy: (things: string, id: number) => ask<NamedOut>("POST", `/api/${things}/${id}/copy`),
-  putAway: (things: string, id: number) => ask<TrashedOut>("DELETE", `/api/${things}/${id}`),
-  deleteForGood: (things: string, id: number) =>
-    ask<TrashedOut>("DELETE", `/api/${things}/${id}?for_good=true`),
-  restore: (things: string, id: number) => ask<TrashedOut>("POST", `/api/${things}/${id}/restore`),
-  trash: () => ask<TrashOut>("GET", "/api/trash"),
-  space: (project: number) => ask<SpaceOut>("GET", `/api/projects/${project}/space`),
-  stop: (job: number) => ask<JobOut>("POST", `/api/jobs/${job}/stop`),
-  again: (job: number) => ask<JobOut>("POST", `/api/jobs/${job}/again`),
+    got(
+      client.POST("/api/shots/{id}/versions/{version}/back", {
+        params: { path: { id, version } },
+      }),
+    ),
+  rename: (things: Things, id: number, name: string) =>
+    got(
+      client.POST("/api/{things}/{id}/name", { params: { path: { things, id } }, body: { name } }),
+    ),
+  copy: (things: Things, id: number) =>
+    got(client.POST("/api/{things}/{id}/copy", { params: { path: { things, id } } })),
+  putAway: (things: Things, id: number) =>
+    got(client.DELETE("/api/{things}/{id}", { params: { path: { things, id } } })),
+  deleteForGood: (things: Things, id: number) =>
+    got(
+      client.DELETE("/api/{things}/{id}", {
+        params: { path: { things, id }, query: { for_good: true } },
+      }),
+    ),
+  restore: (things: Things, id: number) =>
+    got(client.POST("/api/{things}/{id}/restore", { params: { path: { things, id } } })),
+  trash: () => got(client.GET("/api/trash")),
+  space: (id: number) => got(client.GET("/api/projects/{id}/space", { params: { path: { id } } })),
+  stop: (id: number) => got(client.POST("/api/jobs/{id}/stop", { params: { path: { id } } })),
+  again: (id: number) => got(client.POST("/api/jobs/{id}/again", { params: { path: { id } } })),
 };
 
 /** Sends files with progress; `told` gets a share from 0 to 1. Returns the answer and a way to give up. */
@@ -186,15 +225,7 @@ export function upload(
         // an answer without JSON is told by its status below
       }
       if (request.status < 300) resolve(data as unknown as Uploaded);
-      else
-        reject(
-          new Problem(
-            request.status,
-            String(data.title ?? `The server answered ${request.status}.`),
-            String(data.detail ?? ""),
-            data,
-          ),
-        );
+      else reject(Problem.of(request.status, data));
     };
     request.open("POST", `/api/projects/${project}/footage`);
     request.send(form);

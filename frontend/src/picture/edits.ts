@@ -52,12 +52,12 @@ export function erase(desk: Desk, point: Point, reach: number) {
 export async function sample(desk: Desk, [a, b]: [Point, Point], how: "set" | "add" | "take") {
   const pull = desk.shot.matte(desk.matteId)?.pulls.find((p) => p.id === desk.sampling);
   if (!pull) return;
-  const around = [
-    Math.min(a[0], b[0]) - 2,
-    Math.min(a[1], b[1]) - 2,
-    Math.max(a[0], b[0]) + 2,
-    Math.max(a[1], b[1]) + 2,
-  ].map(Math.round);
+  const around: [number, number, number, number] = [
+    Math.round(Math.min(a[0], b[0]) - 2),
+    Math.round(Math.min(a[1], b[1]) - 2),
+    Math.round(Math.max(a[0], b[0]) + 2),
+    Math.round(Math.max(a[1], b[1]) + 2),
+  ];
   try {
     const known = how === "set" ? null : { pull: pull.id, how };
     const { values } = await api.sample(desk.shot.id, desk.frame, around, known);

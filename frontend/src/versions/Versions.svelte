@@ -29,7 +29,8 @@
     event.preventDefault();
     try {
       await shot.settled();
-      await api.keepVersion(shot.id, name.trim() || `Version ${(versions?.length ?? 0) + 1}`);
+      const called = name.trim() || `Version ${(versions?.length ?? 0) + 1}`;
+      await api.keepVersion(shot.id, called, desk.frame);
       name = "";
       await load();
     } catch (error) {

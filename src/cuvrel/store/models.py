@@ -128,7 +128,8 @@ class MatteFrame(Base):
 
 
 class VersionRow(Base):
-    """A named version of a shot: its document as it was at a revision, and its stored frames (store/versions.py)."""
+    """A named version of a shot: its document as it was at a revision, its stored frames, and the frame
+    that its picture shows (a third into the shot where there is none; store/versions.py)."""
 
     __tablename__ = "versions"
     id: Mapped[int] = mapped_column(primary_key=True)
@@ -137,6 +138,7 @@ class VersionRow(Base):
     revision: Mapped[int]
     document: Mapped[dict[str, Any]] = mapped_column(deferred=True)
     frames: Mapped[list[Any]] = mapped_column(deferred=True)
+    shown: Mapped[int | None]
     created: Mapped[datetime] = mapped_column(default=now)
 
 

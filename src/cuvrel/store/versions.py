@@ -16,11 +16,14 @@ from cuvrel.store.mattes import tell_frame
 from cuvrel.store.models import MatteFrame, ShotRow, VersionRow
 
 
-def keep(session: Session, shot_id: int, name: str) -> VersionRow:
-    """Names how a shot stands: its document, and its stored frames. Raises NotFound."""
+def keep(session: Session, shot_id: int, name: str, shown: int | None = None) -> VersionRow:
+    """Names how a shot stands: its document, and its stored frames; its picture is of the frame `shown`.
+
+    Raises NotFound.
+    """
     row = shots.locked(session, shot_id)
     version = VersionRow(shot_id=row.id, name=name, revision=row.revision, document=document_of(session, row).document,
-                         frames=frames_as_rows(session, row.id))  # fmt: skip
+                         frames=frames_as_rows(session, row.id), shown=shown)  # fmt: skip
     session.add(version)
     session.flush()
     return version

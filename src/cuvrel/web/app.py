@@ -13,6 +13,7 @@ from flask_openapi3 import Info, OpenAPI
 from cuvrel import __version__
 from cuvrel.store.config import Config
 from cuvrel.web import events, exports, footage, pictures, problems, projects, shots, stand, trash, versions
+from cuvrel.web.described import described
 from cuvrel.web.services import Services
 
 STATIC = Path(__file__).parent / "static"
@@ -21,6 +22,14 @@ STATIC = Path(__file__).parent / "static"
 def create_app(config: Config | None = None) -> OpenAPI:
     """The Flask application on a database that has been migrated."""
     config = config or Config.from_env()
+    app = bare_app()
+    app.config["MAX_CONTENT_LENGTH"] = config.max_upload
+    app.extensions["cuvrel"] = Services(config)
+    return app
+
+
+def bare_app() -> OpenAPI:
+    """The application with all of its addresses and nothing behind them: enough to describe it."""
     app = OpenAPI(
         "cuvrel",
         info=Info(title="Cuvrel", version=__version__),
@@ -29,10 +38,8 @@ def create_app(config: Config | None = None) -> OpenAPI:
         validation_error_model=problems.Problem,
         static_folder=None,
     )
-    app.config["MAX_CONTENT_LENGTH"] = config.max_upload
     app.config["MAX_FORM_MEMORY_SIZE"] = 4 << 20
     app.config["MAX_FORM_PARTS"] = 20_000
-    app.extensions["cuvrel"] = Services(config)
     problems.register(app)
     for module in (projects, footage, shots, stand, pictures, exports, trash, versions):
         app.register_api(module.api)
@@ -42,7 +49,7 @@ def create_app(config: Config | None = None) -> OpenAPI:
 
     @app.route("/api/openapi.json")
     def openapi() -> Response:
-        return Response(json.dumps(app.api_doc), content_type="application/json")
+        return Response(json.dumps(described(app)), content_type="application/json")
 
     @app.route("/", defaults={"path": ""})
     @app.route("/<path:path>")

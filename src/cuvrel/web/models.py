@@ -30,6 +30,12 @@ class NewName(In):
     name: str = Field(min_length=1, max_length=120)
 
 
+class NewVersion(NewName):
+    """A name for how a shot stands, and the frame that is looked at: the version's picture is of it."""
+
+    frame: int | None = Field(None, ge=0)
+
+
 class NewShot(In):
     """A shot on a piece of footage."""
 

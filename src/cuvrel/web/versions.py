@@ -10,7 +10,7 @@ from cuvrel.core.stand.views import view
 from cuvrel.store import shots as store
 from cuvrel.store import versions
 from cuvrel.store.models import VersionRow
-from cuvrel.web.models import ById, EditOut, History, NewName, VersionOut, VersionPath, VersionsOut
+from cuvrel.web.models import ById, EditOut, History, NewVersion, VersionOut, VersionPath, VersionsOut
 from cuvrel.web.pictures import encoded, stand_of
 from cuvrel.web.present import answer, uses_of
 from cuvrel.web.problems import Problem
@@ -35,10 +35,10 @@ def list_versions(path: ById) -> Response:
 
 
 @api.post("/shots/<int:id>/versions", responses={201: VersionOut})
-def keep(path: ById, body: NewName) -> Response:
+def keep(path: ById, body: NewVersion) -> Response:
     """Names how the shot stands now."""
     with services().database.session() as session:
-        return answer(_out(versions.keep(session, path.id, body.name)), 201)
+        return answer(_out(versions.keep(session, path.id, body.name, body.frame)), 201)
 
 
 @api.delete("/shots/<int:id>/versions/<int:version>", responses={200: VersionOut})
@@ -65,10 +65,12 @@ def back(path: VersionPath) -> Response:
 
 @api.get("/shots/<int:id>/versions/<int:version>/card.jpg")
 def card(path: VersionPath) -> Response:
-    """A small picture of the result as it was, of a frame a third into the shot."""
+    """A small picture of the result as it was, of the frame that was looked at when it was kept."""
     shared = services()
     with shared.database.session() as session:
         stand = stand_of(session, store.found(session, path.id), 320, path.version)
+        shown = versions.found(session, path.id, path.version).shown
     frames = stand.shot.frames
-    data, kind = encoded(work_out(view(stand, "result", frames[len(frames) // 3]), shared.cache), 86)
+    frame = frames[len(frames) // 3] if shown is None else max(frames[0], min(shown, frames[-1]))
+    data, kind = encoded(work_out(view(stand, "result", frame), shared.cache), 86)
     return Response(data, content_type=kind, headers={"Cache-Control": "private, max-age=31536000, immutable"})
