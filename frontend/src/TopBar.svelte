@@ -1,12 +1,15 @@
 <script lang="ts">
   import { onMount } from "svelte";
   import { api } from "./lib/api";
-  import type { Desk, Ground, Mode } from "./lib/desk.svelte";
+  import type { Desk } from "./desk/desk.svelte";
+  import type { Ground, Mode } from "./desk/view.svelte";
+  import { left } from "./lib/format";
   import Hint from "./lib/Hint.svelte";
   import Icon from "./lib/Icon.svelte";
-  import { MODES } from "./lib/keys";
+  import { MODES } from "./desk/view.svelte";
   import { turn } from "./lib/look";
   import { notes } from "./lib/notes.svelte";
+  import Button from "./ui/Button.svelte";
   import Progress from "./ui/Progress.svelte";
   import Segments from "./ui/Segments.svelte";
   import Select from "./ui/Select.svelte";
@@ -20,29 +23,45 @@
     ["grey", "grey"],
     ["#2f6f4f", "colour"],
   ];
-  const coloured = $derived(desk.ground.startsWith("#"));
+  const coloured = $derived(desk.view.ground.startsWith("#"));
   const job = $derived(shot.following ?? shot.settling ?? shot.exporting);
   const beside = $derived([
     { value: "result:", label: "result" },
-    ...(desk.split?.version
-      ? [{ value: "version:", label: `version ${desk.split.version.name}` }]
+    ...(desk.view.split?.version
+      ? [{ value: "version:", label: `version ${desk.view.split.version.name}` }]
       : []),
-    ...shot.doc!.mattes.flatMap((one) =>
+    ...shot.doc.mattes.flatMap((one) =>
       (["veil", "matte", "cutout"] as const).map((mode) => ({
-        value: `${mode}:${one.id === desk.matteId ? "" : one.id}`,
+        value: `${mode}:${one.id === desk.selection.matteId ? "" : one.id}`,
         label: `${mode === "cutout" ? "cut-out" : mode} of ${one.name}`,
       })),
     ),
   ]);
   const chosen = $derived(
-    desk.split?.version ? "version:" : `${desk.split?.mode}:${desk.split?.matte ?? ""}`,
+    desk.view.split?.version
+      ? "version:"
+      : `${desk.view.split?.mode}:${desk.view.split?.matte ?? ""}`,
   );
 
   function split(value: string) {
     const [mode, id] = value.split(":");
-    if (mode !== "version") desk.split = { mode: mode as Mode, matte: id || null };
+    if (mode !== "version") desk.view.split = { mode: mode as Mode, matte: id || null };
   }
 
+  const steps = $derived([
+    {
+      way: "undo" as const,
+      label: "Undo",
+      keys: "Ctrl Z",
+      says: shot.history.undo ? `Undo: ${shot.history.undo}` : "Nothing to undo",
+    },
+    {
+      way: "redo" as const,
+      label: "Redo",
+      keys: "Ctrl Shift Z",
+      says: shot.history.redo ? `Redo: ${shot.history.redo}` : "Nothing to redo",
+    },
+  ]);
   let night = $state(false);
   onMount(() => {
     const look = () => (night = document.documentElement.classList.contains("night"));
@@ -51,56 +70,91 @@
     watch.observe(document.documentElement, { attributes: true });
     return () => watch.disconnect();
   });
+
+  /** What opens something else; pressed again, it closes it. */
+  const openers = $derived([
+    {
+      name: "Versions",
+      says: "Named versions of this shot",
+      keys: "V",
+      icon: "versions" as const,
+      open: desk.slide === "versions",
+      run: () => desk.toggleSlide("versions"),
+    },
+    {
+      name: "Footage",
+      says: "Footage of this project",
+      icon: "reel" as const,
+      open: desk.slide === "footage",
+      run: () => desk.toggleSlide("footage"),
+    },
+    {
+      name: night ? "Day colours" : "Night colours",
+      says: night ? "Day colours" : "Night colours",
+      icon: night ? ("sun" as const) : ("moon" as const),
+      run: turn,
+    },
+    {
+      name: "All keys",
+      says: "All keys",
+      keys: "?",
+      icon: "keys" as const,
+      run: () => (desk.keysOpen = true),
+    },
+  ]);
 </script>
 
-<header>
-  <a class="brand" href="#/" title="All projects">
+<header class="col-span-full flex min-w-0 items-center gap-3 border-b border-rule bg-paper px-3">
+  <a class="flex items-center gap-1.5 text-[15px] font-semibold" href="#/" title="All projects">
     <img src="/mark.svg" alt="" width="16" height="16" />Cuvrel
   </a>
-  <div class="where">
-    <a href="#/">{shot.about!.project_name}</a> /
-    <h1>{shot.doc!.name}</h1>
+  <div class="min-w-[60px] flex-1 truncate text-quiet">
+    <a href="#/">{shot.about.project_name}</a> /
+    <h1 class="inline font-semibold text-ink">{shot.doc.name}</h1>
   </div>
   <Segments
     name="View"
     size="tall"
     class="flex-none"
-    value={desk.mode}
+    value={desk.view.mode}
     options={MODES.map(([value, label], i) => ({ value, label, hint: `${label}  (${i + 1})` }))}
-    onpick={(mode) => (desk.mode = mode as Mode)}
+    onpick={(mode) => (desk.view.mode = mode as Mode)}
   />
-  {#if desk.mode === "cutout"}
+  {#if desk.view.mode === "cutout"}
     <Select
       name="Ground of the cut-out"
-      value={desk.ground}
+      value={desk.view.ground}
       options={grounds.map(([value, name]) => ({
-        value: name === "colour" && coloured ? desk.ground : value,
+        value: name === "colour" && coloured ? desk.view.ground : value,
         label: `over ${name}`,
       }))}
-      onpick={(ground) => (desk.ground = ground)}
+      onpick={(ground) => (desk.view.ground = ground)}
     />
     {#if coloured}
       <input
         type="color"
-        class="ground"
+        class="h-6 w-[30px] rounded-sm border border-rule p-px"
         aria-label="Colour of the ground"
-        value={desk.ground}
-        onchange={(e) => (desk.ground = e.currentTarget.value)}
+        value={desk.view.ground}
+        onchange={(e) => (desk.view.ground = e.currentTarget.value)}
       />
     {/if}
   {/if}
-  <Hint text={desk.split ? "Take the split away" : "Split the picture between two views"} keys="S">
+  <Hint
+    text={desk.view.split ? "Take the split away" : "Split the picture between two views"}
+    keys="S"
+  >
     {#snippet child(props)}
-      <button
+      <Button
         {...props}
-        class="btn-bare"
+        kind="bare"
         aria-label="Split"
-        aria-pressed={!!desk.split}
-        onclick={() => desk.toggleSplit()}><Icon name="split" /></button
+        aria-pressed={!!desk.view.split}
+        onclick={() => desk.view.toggleSplit()}><Icon name="split" /></Button
       >
     {/snippet}
   </Hint>
-  {#if desk.split}
+  {#if desk.view.split}
     <Select
       name="View on the right of the split"
       value={chosen}
@@ -109,177 +163,56 @@
       class="max-w-40"
     />
   {/if}
-  <div class="right">
+  <div class="flex min-w-0 flex-[1.4] items-center justify-end gap-0.5">
     {#if !shot.online}
-      <span class="lost" role="alert">No connection; trying again …</span>
+      <span class="font-semibold text-redtext" role="alert">No connection; trying again …</span>
     {:else if job}
-      <span class="job">
+      <span class="mr-1.5 flex min-w-0 items-center gap-2 text-xs whitespace-nowrap text-quiet">
         <Progress
           class="w-16 flex-none"
           share={job.total ? job.done / job.total : 0}
           name={job.title}
         />
-        <span class="say">{job.title} {job.done} of {job.total}</span>
-        <button class="btn-bare" onclick={() => api.stop(job.id).catch((e) => notes.fault(e))}
-          >Stop</button
+        <span class="truncate">{job.title} {job.done} of {job.total}{left(job, Date.now())}</span>
+        <Button kind="bare" onclick={() => api.stop(job.id).catch((e) => notes.fault(e))}
+          >Stop</Button
         >
       </span>
     {:else}
-      <span class="saved" aria-live="polite">{shot.saving ? "Saving …" : "All saved"}</span>
+      <span
+        class="mr-1.5 text-xs whitespace-nowrap text-quiet max-[1120px]:hidden"
+        aria-live="polite">{shot.saving ? "Saving …" : "All saved"}</span
+      >
     {/if}
-    <Hint text={shot.history.undo ? `Undo: ${shot.history.undo}` : "Nothing to undo"} keys="Ctrl Z">
-      {#snippet child(props)}
-        <button
-          {...props}
-          class="btn-bare"
-          disabled={!shot.history.undo}
-          onclick={() => shot.step("undo")}>Undo</button
-        >
-      {/snippet}
-    </Hint>
-    <Hint
-      text={shot.history.redo ? `Redo: ${shot.history.redo}` : "Nothing to redo"}
-      keys="Ctrl Shift Z"
-    >
-      {#snippet child(props)}
-        <button
-          {...props}
-          class="btn-bare"
-          disabled={!shot.history.redo}
-          onclick={() => shot.step("redo")}>Redo</button
-        >
-      {/snippet}
-    </Hint>
-    <Hint text="Named versions of this shot" keys="V">
-      {#snippet child(props)}
-        <button
-          {...props}
-          class="btn-bare"
-          aria-label="Versions"
-          aria-expanded={desk.slide === "versions"}
-          onclick={() => desk.toggleSlide("versions")}><Icon name="versions" /></button
-        >
-      {/snippet}
-    </Hint>
-    <Hint text="Footage of this project">
-      {#snippet child(props)}
-        <button
-          {...props}
-          class="btn-bare"
-          aria-label="Footage"
-          aria-expanded={desk.slide === "footage"}
-          onclick={() => desk.toggleSlide("footage")}><Icon name="reel" /></button
-        >
-      {/snippet}
-    </Hint>
-    <Hint text={night ? "Day colours" : "Night colours"}>
-      {#snippet child(props)}
-        <button
-          {...props}
-          class="btn-bare"
-          aria-label={night ? "Day colours" : "Night colours"}
-          onclick={turn}><Icon name={night ? "sun" : "moon"} /></button
-        >
-      {/snippet}
-    </Hint>
-    <Hint text="All keys" keys="?">
-      {#snippet child(props)}
-        <button
-          {...props}
-          class="btn-bare"
-          aria-label="All keys"
-          onclick={() => (desk.keysOpen = true)}><Icon name="keys" /></button
-        >
-      {/snippet}
-    </Hint>
-    <button
-      class="btn btn-red"
+    {#each steps as step (step.way)}
+      <Hint text={step.says} keys={step.keys}>
+        {#snippet child(props)}
+          <Button
+            {...props}
+            kind="bare"
+            disabled={!shot.history[step.way]}
+            onclick={() => shot.step(step.way)}>{step.label}</Button
+          >
+        {/snippet}
+      </Hint>
+    {/each}
+    {#each openers as one (one.icon)}
+      <Hint text={one.says} keys={one.keys}>
+        {#snippet child(props)}
+          <Button
+            {...props}
+            kind="bare"
+            aria-label={one.name}
+            aria-expanded={one.open}
+            onclick={one.run}><Icon name={one.icon} /></Button
+          >
+        {/snippet}
+      </Hint>
+    {/each}
+    <Button
+      kind="main"
       aria-expanded={desk.slide === "exports"}
-      onclick={() => desk.toggleSlide("exports")}>Export</button
+      onclick={() => desk.toggleSlide("exports")}>Export</Button
     >
   </div>
 </header>
-
-<style>
-  header {
-    grid-column: 1 / -1;
-    display: flex;
-    align-items: center;
-    gap: 12px;
-    padding: 0 12px;
-    border-bottom: 1px solid var(--rule);
-    background: var(--paper);
-    min-width: 0;
-  }
-  .brand {
-    display: flex;
-    align-items: center;
-    gap: 6px;
-    font-weight: 600;
-    font-size: 15px;
-    color: inherit;
-    text-decoration: none;
-  }
-  .where {
-    flex: 1;
-    min-width: 60px;
-    overflow: hidden;
-    text-overflow: ellipsis;
-    white-space: nowrap;
-    color: var(--quiet);
-  }
-  .where a {
-    color: inherit;
-    text-decoration: none;
-  }
-  .where h1 {
-    display: inline;
-    margin: 0;
-    font-size: inherit;
-    color: var(--ink);
-    font-weight: 600;
-  }
-  .ground {
-    width: 30px;
-    height: 24px;
-    padding: 1px;
-    border: 1px solid var(--rule);
-    border-radius: 3px;
-    background: none;
-  }
-  .right {
-    flex: 1.4;
-    display: flex;
-    justify-content: end;
-    align-items: center;
-    gap: 3px;
-    min-width: 0;
-  }
-  .job,
-  .saved {
-    display: flex;
-    align-items: center;
-    gap: 7px;
-    min-width: 0;
-    color: var(--quiet);
-    font-size: 12px;
-    white-space: nowrap;
-  }
-  .say {
-    overflow: hidden;
-    text-overflow: ellipsis;
-  }
-  .job,
-  .saved {
-    margin-right: 6px;
-  }
-  @media (max-width: 1120px) {
-    .saved {
-      display: none;
-    }
-  }
-  .lost {
-    color: var(--redtext);
-    font-weight: 600;
-  }
-</style>

@@ -80,11 +80,11 @@ class Desk:
         self.page.get_by_role("region", name="Mattes").get_by_role("button", name=name).first.click()
 
     def plane(self, name: str) -> None:
-        self.page.get_by_role("region", name="Stand").locator("button.pick").filter(has_text=name).first.click()
+        self.page.get_by_role("region", name="Stand").locator("[data-pick]").filter(has_text=name).first.click()
 
     def add_plane(self, kind: str) -> None:
         self.button("Add a plane").click()
-        self.page.get_by_role("menuitem").filter(has_text=kind).first.click()
+        self.page.locator("[data-try]").filter(has_text=kind).first.click()
 
     def card(self, name: str) -> Locator:
         """A card of the bench, opened where it is folded."""

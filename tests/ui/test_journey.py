@@ -57,7 +57,7 @@ def test_from_a_video_file_to_an_exported_cut_out(
 
     # let the machine follow it; where it halts, mend or go on
     expect(page.get_by_role("note", name="Next step")).to_contain_text("carry it through the shot")
-    state = page.get_by_role("region", name="Mattes").locator(".state")
+    state = page.get_by_role("region", name="Mattes").locator("[data-reach]")
     desk.button("Follow on ▶").click()
     for _ in range(16):
         idle = wait_for(lambda: not desk.button("Stop following").count() and (desk.number == 1016 or halted(desk)), 60)

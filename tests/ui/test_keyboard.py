@@ -66,8 +66,7 @@ def test_from_the_start_page_to_a_file(desk: Desk, stack: Stack, clip: Clip, tmp
 
     # a glaze with a grade, chosen on the shelf and set by arrow keys
     press(page, "Add a plane")
-    page.keyboard.type("Gl")
-    page.keyboard.press("Enter")
+    press(page, "glaze")
     expect(page.get_by_role("region", name="Bench").get_by_text("glaze").first).to_be_visible()
     page.keyboard.press("Escape")
     desk.saved()

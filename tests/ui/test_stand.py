@@ -197,7 +197,7 @@ def test_planes_are_ordered_grouped_gated_and_shown_alone(desk: Desk, stack: Sta
     stand = desk.page.get_by_role("region", name="Stand")
     first = order()
     desk.plane("Signaller lifted")
-    pick = stand.locator("button.pick").filter(has_text="Signaller lifted").first
+    pick = stand.locator("[data-pick]").filter(has_text="Signaller lifted").first
     pick.press("Alt+ArrowUp")
     assert order()[0][0] == "Signaller lifted"
     pick.press("Alt+ArrowDown")
@@ -228,5 +228,5 @@ def test_planes_are_ordered_grouped_gated_and_shown_alone(desk: Desk, stack: Sta
     assert named(planes(desk, stack, demo), "Outline")["solo"] is True
     # what a plane rests on is marked in both lists, and what it costs is told
     desk.plane("Outline")
-    expect(desk.page.get_by_role("region", name="Mattes").locator("li.used")).to_have_count(1)
+    expect(desk.page.get_by_role("region", name="Mattes").locator("li[data-used]")).to_have_count(1)
     expect(desk.page.get_by_text("ms", exact=False).first).to_be_visible()

@@ -22,7 +22,7 @@ def test_the_start_page_shows_the_demo_with_a_picture(desk: Desk) -> None:
 
 def test_the_demo_opens_with_its_matte_followed_and_its_outline_in_place(desk: Desk, demo: int) -> None:
     desk.open(demo)
-    expect(desk.page.get_by_role("region", name="Mattes").locator(".state")).to_contain_text("all")
+    expect(desk.page.get_by_role("region", name="Mattes").locator("[data-reach]")).to_contain_text("all")
     expect(desk.page.get_by_role("region", name="Stand").get_by_text("glow outline").first).to_be_visible()
 
 
@@ -190,7 +190,7 @@ def test_zoom_keeps_the_point_under_the_pointer(desk: Desk, demo: int) -> None:
     desk.page.mouse.move(x, y)
     for _ in range(4):
         desk.page.mouse.wheel(0, -100)
-    expect(desk.page.locator(".zoom span")).not_to_have_text("61 %")
+    expect(desk.page.locator("[data-zoom]")).not_to_have_text("61 %")
     after = desk.place(400, 300)
     assert abs(after[0] - x) < 2
     assert abs(after[1] - y) < 2

@@ -68,3 +68,12 @@ def test_what_is_not_there_is_told(web: Web, shot: int) -> None:
     for target in ("plane:none", "matte:none", "plane:w:none"):
         problem(web.get(f"/api/shots/{shot}/tries?target={target}&frame=0&width=120"), 404)
     problem(web.get(f"/api/shots/{shot}/keys?view=with:plane:w:none&first=0&last=0&width=120"), 422)
+
+
+def test_each_kind_of_plane_is_shown_as_it_would_begin(web: Web, shot: int) -> None:
+    shown = pictures(web, shot, "stand:m1")
+    assert set(shown) == kinds("plane")
+    flat = {kind: picture.tobytes() for kind, picture in shown.items()}
+    assert len({flat[kind] for kind in ("cutout", "fill", "line", "glaze")}) == 4
+    assert set(pictures(web, shot, "stand:")) == kinds("plane") - {"cutout", "line"}
+    problem(web.get(f"/api/shots/{shot}/tries?target=stand:nowhere&frame=0&width=120"), 404)

@@ -1,6 +1,6 @@
 <!-- What is selected, as a row of cards in the order in which it is computed. -->
 <script lang="ts">
-  import type { Desk } from "../lib/desk.svelte";
+  import type { Desk } from "../desk/desk.svelte";
   import BenchHead from "./BenchHead.svelte";
   import Curves from "./Curves.svelte";
   import MatteCards from "./MatteCards.svelte";
@@ -10,10 +10,10 @@
   let { desk }: { desk: Desk } = $props();
   const shot = $derived(desk.shot);
   const matte = $derived(
-    desk.selected?.kind === "matte" ? shot.matte(desk.selected.id) : undefined,
+    desk.selection.thing?.kind === "matte" ? shot.matte(desk.selection.thing.id) : undefined,
   );
   const plane = $derived(
-    desk.selected?.kind === "plane" ? shot.plane(desk.selected.id) : undefined,
+    desk.selection.thing?.kind === "plane" ? shot.plane(desk.selection.thing.id) : undefined,
   );
   let width = $state(0);
   let height = $state(0);
@@ -21,8 +21,8 @@
 
   // another matte is looked at whole
   $effect(() => {
-    void desk.matteId;
-    desk.upTo = null;
+    void desk.selection.matteId;
+    desk.view.upTo = null;
   });
 
   function drag(event: PointerEvent) {
@@ -72,7 +72,7 @@
   ></div>
   {#if matte || plane}
     <BenchHead {desk} {matte} {plane} />
-    {#if desk.curves}<Curves {desk} catalogue={shot.catalogue} />{/if}
+    {#if desk.curves}<Curves {desk} />{/if}
     <!-- svelte-ignore a11y_no_static_element_interactions (its spines take the keys) -->
     <div
       class={[
@@ -89,10 +89,14 @@
         <PlaneCards {desk} {plane} room={{ width: width - 24, height: height - 16 }} />
       {/if}
     </div>
-    {#if desk.shelf}<Shelf {desk} {matte} {plane} />{/if}
   {:else}
     <p class="col-span-full row-span-full m-4 self-center text-quiet">
       Select a plane on the stand or a matte to see its recipe here.
     </p>
+  {/if}
+  {#if desk.shelf === "stand"}
+    <Shelf {desk} />
+  {:else if desk.shelf && (matte || plane)}
+    <Shelf {desk} {matte} {plane} />
   {/if}
 </section>

@@ -1,9 +1,9 @@
 <!-- The bench's upper edge: the name of what is selected, what it does, and what can be added. -->
 <script lang="ts">
   import type { Matte, Plane } from "../lib/api-types";
-  import type { Desk } from "../lib/desk.svelte";
+  import type { Desk } from "../desk/desk.svelte";
   import Icon from "../lib/Icon.svelte";
-  import { settle } from "../lib/keys";
+  import { settle } from "../desk/deeds";
   import Button from "../ui/Button.svelte";
   import { lookAfter, saysOfMatte, saysOfPlane } from "./recipes";
 
@@ -38,9 +38,9 @@
     title="Curves of what moves, in place of the cards (C)"
     onclick={() => (desk.curves = !desk.curves)}>{desk.curves ? "Cards" : "Curves"}</Button
   >
-  {#if matte && desk.upTo}
+  {#if matte && desk.view.upTo}
     <Button onclick={() => lookAfter(desk, null)}
-      >Views stop after pull {desk.upTo} of {matte.pulls.length}: show all</Button
+      >Views stop after pull {desk.view.upTo} of {matte.pulls.length}: show all</Button
     >
   {/if}
   {#if matte}
@@ -58,9 +58,9 @@
   {/if}
   <Button
     kind="bare"
-    aria-expanded={desk.shelf}
+    aria-expanded={desk.shelf === "recipe"}
     title="Choose by looking: this frame with each one laid on (A)"
-    onclick={() => (desk.shelf = !desk.shelf)}
+    onclick={() => (desk.shelf = desk.shelf === "recipe" ? null : "recipe")}
     ><Icon name="plus" size={13} /> {matte ? "Pull" : "Treatment"}</Button
   >
 </div>

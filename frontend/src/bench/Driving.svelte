@@ -42,24 +42,28 @@
   }
 </script>
 
-<div class="driving" data-drive={driver.drive}>
-  <strong>{driver.drive}</strong>
+<div
+  class="mb-1 flex flex-wrap items-center gap-x-2 gap-y-0.5 border-l-2 border-blue bg-paper px-1.5 py-0.5 text-[11.5px] text-quiet"
+  data-drive={driver.drive}
+>
+  <strong class="font-semibold text-ink">{driver.drive}</strong>
   {#each parts as part (part.key)}
-    <label>
+    <label class="inline-flex items-center gap-1">
       {part.label}
       <input
+        class="min-h-6 rounded-sm border border-rule bg-card px-1 font-mono text-[11px] text-ink w-10 text-right"
         aria-label={`${name}, ${driver.drive}: ${part.label}`}
         value={driver[part.key]}
         onchange={(e) => typed(part.key, e.currentTarget.value)}
         onkeydown={(e) => e.key === "Enter" && e.currentTarget.blur()}
-      /><small>{part.unit}</small>
+      /><small class="text-[10px]">{part.unit}</small>
     </label>
   {/each}
   {#if driver.drive === "flicker"}
-    <label>
+    <label class="inline-flex items-center gap-1">
       pattern
       <input
-        class="long"
+        class="min-h-6 rounded-sm border border-rule bg-card px-1 font-mono text-[11px] text-ink w-[74px]"
         aria-label={`${name}, flicker: pattern of 1 and 0`}
         value={driver.pattern}
         onchange={(e) => pattern(e.currentTarget.value)}
@@ -67,46 +71,3 @@
     </label>
   {/if}
 </div>
-
-<style>
-  .driving {
-    display: flex;
-    flex-wrap: wrap;
-    align-items: center;
-    gap: 2px 7px;
-    margin: 0 0 3px;
-    padding: 2px 5px;
-    border-left: 2px solid var(--blue);
-    background: var(--paper);
-    font-size: 11.5px;
-    color: var(--quiet);
-  }
-  strong {
-    font-weight: 600;
-    color: var(--ink);
-  }
-  label {
-    display: inline-flex;
-    align-items: center;
-    gap: 3px;
-  }
-  input {
-    width: 40px;
-    min-height: 24px;
-    border: 1px solid var(--rule);
-    border-radius: 3px;
-    background: var(--card);
-    font-family: var(--font-mono);
-    font-size: 11px;
-    text-align: right;
-    padding: 0 3px;
-    color: var(--ink);
-  }
-  .long {
-    width: 74px;
-    text-align: left;
-  }
-  small {
-    font-size: 10px;
-  }
-</style>

@@ -1,7 +1,7 @@
 <!-- One declared value: its name, its control, and the ring of its keyframes. -->
 <script lang="ts">
   import type { FieldOut } from "../lib/api-types";
-  import type { Desk } from "../lib/desk.svelte";
+  import type { Desk } from "../desk/desk.svelte";
   import {
     isDriver,
     isOn,
@@ -40,10 +40,10 @@
   const driver = $derived(isDriver(stored) ? stored : null);
   /** What a hand sets: the value itself, or what a driver moves. */
   const base = $derived(driver ? valueAt(driver.base, desk.env) : now);
-  const ring = $derived(ringOf(stored, desk.frame));
+  const ring = $derived(ringOf(stored, desk.playback.frame));
   const name = $derived(`${about}: ${field.label}`);
   const ease = $derived(
-    switches ? undefined : keysOf(stored).find((k) => k.frame === desk.frame)?.ease,
+    switches ? undefined : keysOf(stored).find((k) => k.frame === desk.playback.frame)?.ease,
   );
   /** What the slider spans: a typed value may lie beyond. */
   const reach = $derived(field.slide ?? [field.low, field.high]);
@@ -55,7 +55,7 @@
   }
 
   function set(plain: Plain, gesture: string | null = null) {
-    put(withValue(stored, desk.frame, plain), undefined, gesture);
+    put(withValue(stored, desk.playback.frame, plain), undefined, gesture);
   }
 
   const reset = () => put(field.default, `reset ${field.label.toLowerCase()}`);
@@ -63,8 +63,8 @@
   function keyed() {
     if (!field.animatable) return;
     const next = switches
-      ? toggledSwitch(stored, desk.frame, now === true, true)
-      : toggledKey(stored, desk.frame);
+      ? toggledSwitch(stored, desk.playback.frame, now === true, true)
+      : toggledKey(stored, desk.playback.frame);
     put(next, ring === "here" ? "remove keyframe" : "keyframe");
   }
 
@@ -72,7 +72,7 @@
   function nextEase() {
     if (!ease) return;
     const to = eases[(eases.indexOf(ease) + 1) % eases.length];
-    put(withEase(stored, desk.frame, to), `ease: ${to}`);
+    put(withEase(stored, desk.playback.frame, to), `ease: ${to}`);
   }
 
   // what has a place on the picture can be taken hold of there
@@ -123,7 +123,7 @@
     <Toggle
       {name}
       on={now === true}
-      onturn={(on) => put(toggledSwitch(stored, desk.frame, on, false))}
+      onturn={(on) => put(toggledSwitch(stored, desk.playback.frame, on, false))}
     />
     <span></span>
   {/if}

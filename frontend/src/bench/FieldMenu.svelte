@@ -2,7 +2,7 @@
   import { DropdownMenu } from "bits-ui";
   import { api } from "../lib/api";
   import type { Driver, FieldOut, Keys } from "../lib/api-types";
-  import type { Desk } from "../lib/desk.svelte";
+  import type { Desk } from "../desk/desk.svelte";
   import { notes } from "../lib/notes.svelte";
   import { isDriver, keysOf } from "../lib/values";
 
@@ -33,7 +33,7 @@
     const size = reach / 10;
     const amount =
       how === "flicker" ? (field.neutral ?? field.low) : Math.min(10, +size.toPrecision(1));
-    const pace = how === "flicker" ? Math.min(12, desk.fps) : 2;
+    const pace = how === "flicker" ? Math.min(12, desk.playback.fps) : 2;
     const next: Driver = { drive: how, base: inner, amount, pace, seed: 1, pattern: "10" };
     onput(next, `${field.label.toLowerCase()}: ${how}`);
   }
@@ -54,14 +54,16 @@
     void desk.shot.deed(kind, [path], {
       first: 0,
       last: desk.shot.count - 1,
-      to_first: desk.frame,
+      to_first: desk.playback.frame,
       clips: desk.clips,
     });
 </script>
 
 <DropdownMenu.Root>
-  <DropdownMenu.Trigger class="field-label" title={field.hint} aria-label={`${name}: more`}
-    >{field.label}</DropdownMenu.Trigger
+  <DropdownMenu.Trigger
+    class="field-label min-h-6 text-left hover:text-ink hover:underline hover:decoration-dotted"
+    title={field.hint}
+    aria-label={`${name}: more`}>{field.label}</DropdownMenu.Trigger
   >
   <DropdownMenu.Portal>
     <DropdownMenu.Content class="menu" align="start">
@@ -97,17 +99,3 @@
     </DropdownMenu.Content>
   </DropdownMenu.Portal>
 </DropdownMenu.Root>
-
-<style>
-  :global(button.field-label) {
-    border: 0;
-    background: none;
-    padding: 0;
-    min-height: 24px;
-    text-align: left;
-  }
-  :global(button.field-label:hover) {
-    color: var(--ink);
-    text-decoration: underline dotted;
-  }
-</style>

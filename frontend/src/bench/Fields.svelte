@@ -1,6 +1,6 @@
 <script lang="ts">
   import type { FieldOut } from "../lib/api-types";
-  import type { Desk } from "../lib/desk.svelte";
+  import type { Desk } from "../desk/desk.svelte";
   import Field from "./Field.svelte";
 
   /** Declared fields one below the other; `path` is where their values lie in the document. */

@@ -1,6 +1,6 @@
 <script lang="ts">
   import type { Pull } from "../lib/api-types";
-  import type { Desk } from "../lib/desk.svelte";
+  import type { Desk } from "../desk/desk.svelte";
   import Select from "../ui/Select.svelte";
   import Field from "./Field.svelte";
 
@@ -20,7 +20,7 @@
   const strength = $derived(desk.shot.field("joining", "strength"));
 
   const others = $derived(
-    desk.shot.doc!.mattes.filter((m) => !m.pulls.some((p) => p.id === pull.id)),
+    desk.shot.doc.mattes.filter((m) => !m.pulls.some((p) => p.id === pull.id)),
   );
 
   function confine(text: string) {

@@ -18,10 +18,10 @@
   };
 </script>
 
-<span class="key">
+<span class="flex items-center justify-end">
   {#if ease}
     <button
-      class="ease"
+      class="grid min-h-6 min-w-6 place-items-center"
       aria-label={`${name}: ease is ${ease}`}
       title={`Leaves this key: ${ease}`}
       onclick={onease}
@@ -32,51 +32,14 @@
     </button>
   {/if}
   <button
-    class="keyring {ring}"
+    class="group grid size-6 place-items-center"
+    data-ring={ring}
     aria-label={`${name}: ${ring === "here" ? "keyed here" : ring === "elsewhere" ? "keyed elsewhere" : "no keyframe"}`}
     title={`Keyframe (K): ${ring === "here" ? "keyed here" : ring === "elsewhere" ? "keyed elsewhere" : "none"}`}
     onclick={onkey}
-  ></button>
+    ><!-- the ring is small, what takes the press is not --><span
+      class="grid size-3 place-items-center rounded-full border-[1.5px] border-quiet group-data-[ring=elsewhere]:border-[2.4px] group-data-[ring=elsewhere]:border-ink group-data-[ring=here]:border-ink"
+      >{#if ring === "here"}<span class="size-1.5 rounded-full bg-ink"></span>{/if}</span
+    ></button
+  >
 </span>
-
-<style>
-  .key {
-    display: flex;
-    justify-content: end;
-    align-items: center;
-  }
-  .ease {
-    border: 0;
-    background: none;
-    min-width: 24px;
-    min-height: 24px;
-    padding: 0;
-    line-height: 0;
-  }
-  /* the ring is small, what takes the press is not */
-  .keyring {
-    display: grid;
-    place-items: center;
-    width: 24px;
-    height: 24px;
-    border: 0;
-    background: none;
-    padding: 0;
-  }
-  .keyring::before {
-    content: "";
-    box-sizing: border-box;
-    width: 12px;
-    height: 12px;
-    border-radius: 50%;
-    border: 1.5px solid var(--quiet);
-  }
-  .keyring.here::before {
-    border-color: var(--ink);
-    background: radial-gradient(var(--ink) 0 3px, transparent 3.6px);
-  }
-  .keyring.elsewhere::before {
-    border-color: var(--ink);
-    border-width: 2.4px;
-  }
-</style>

@@ -1,7 +1,7 @@
 <script lang="ts">
   import { api } from "../lib/api";
   import type { DeclaredOut, Pull, SpreadOut } from "../lib/api-types";
-  import type { Desk } from "../lib/desk.svelte";
+  import type { Desk } from "../desk/desk.svelte";
   import { newGesture, valueAt, withValue } from "../lib/values";
   import Spread from "./Spread.svelte";
 
@@ -16,11 +16,11 @@
   let gesture = "";
 
   $effect(() => {
-    const frame = desk.frame;
-    if (desk.playing) return;
+    const frame = desk.playback.frame;
+    if (desk.playback.playing) return;
     const wait = setTimeout(() => {
       void api.spread(desk.shot.id, frame).then(
-        (now) => frame === desk.frame && (found = now),
+        (now) => frame === desk.playback.frame && (found = now),
         () => {},
       );
     }, 120);
@@ -40,7 +40,7 @@
       return {
         op: "add",
         path: `${path}/params/${name}`,
-        value: withValue(stored(name), desk.frame, plain),
+        value: withValue(stored(name), desk.playback.frame, plain),
       };
     });
     desk.shot.edit(ops, "range", gesture);

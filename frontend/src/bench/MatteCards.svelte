@@ -1,6 +1,6 @@
 <script lang="ts">
   import type { Matte, Pull } from "../lib/api-types";
-  import type { Desk } from "../lib/desk.svelte";
+  import type { Desk } from "../desk/desk.svelte";
   import Card from "./Card.svelte";
   import Fields from "./Fields.svelte";
   import PullCard from "./PullCard.svelte";
@@ -36,13 +36,15 @@
     { id: "edge", title: "Edge", rows: edge.fields.length, moves: anyMoves(matte.edge) },
   ]);
   const key = $derived(`matte:${matte.id}`);
-  const opened = $derived(desk.opened.get(key) ?? (desk.pull ? [desk.pull.id] : []));
+  const opened = $derived(
+    desk.opened.get(key) ?? (desk.selection.pull ? [desk.selection.pull.id] : []),
+  );
   const open = $derived(openCards(slips, opened, room));
   const chosen = $derived([...opened].reverse().find((id) => open.has(id)) ?? [...open][0] ?? "");
 
   function show(id: string) {
     desk.opened.set(key, opening(opened, id));
-    if (matte.pulls.some((pull) => pull.id === id)) desk.choosePull(id);
+    if (matte.pulls.some((pull) => pull.id === id)) desk.tools.choosePull(id);
   }
 </script>
 

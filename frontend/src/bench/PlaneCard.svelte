@@ -1,6 +1,6 @@
 <script lang="ts">
   import type { DeclaredOut, Gate, Plane } from "../lib/api-types";
-  import type { Desk } from "../lib/desk.svelte";
+  import type { Desk } from "../desk/desk.svelte";
   import type { Snippet } from "svelte";
   import Tries from "../stand/Tries.svelte";
   import Card from "./Card.svelte";
@@ -12,11 +12,11 @@
   let { desk, plane, declared }: { desk: Desk; plane: Plane; declared: DeclaredOut } = $props();
   const shot = $derived(desk.shot);
   const path = $derived(shot.planePath(plane.id));
-  const first = $derived(shot.doc!.first_number);
-  const mattes = $derived(shot.doc!.mattes.map((m) => ({ value: m.id, label: m.name })));
+  const first = $derived(shot.doc.first_number);
+  const mattes = $derived(shot.doc.mattes.map((m) => ({ value: m.id, label: m.name })));
   const groups = $derived(
-    shot
-      .doc!.planes.filter((p) => p.kind === "group" && !holds(plane.id, p.id))
+    shot.doc.planes
+      .filter((p) => p.kind === "group" && !holds(plane.id, p.id))
       .map((p) => ({ value: p.id, label: p.name })),
   );
   const options = (family: "laying" | "gate", name: string) =>
@@ -143,7 +143,7 @@
         class="btn-bare"
         title={`The ${name} frame is the one shown`}
         aria-label={`${plane.name}: ${name} frame is here`}
-        onclick={() => set(name, desk.frame, `${name} frame`)}
+        onclick={() => set(name, desk.playback.frame, `${name} frame`)}
         >{name === "first" ? "⊢" : "⊣"}</button
       >
     {/each}

@@ -1,6 +1,6 @@
 <script lang="ts">
   import type { Plane } from "../lib/api-types";
-  import type { Desk } from "../lib/desk.svelte";
+  import type { Desk } from "../desk/desk.svelte";
   import Card from "./Card.svelte";
   import Fields from "./Fields.svelte";
   import PlaneCard from "./PlaneCard.svelte";
@@ -35,7 +35,7 @@
   }
 
   const gateRows = $derived(
-    plane.gate ? (plane.gate.part === "rim" ? 6 : 3) + Math.max(0, shot.doc!.mattes.length - 1) : 1,
+    plane.gate ? (plane.gate.part === "rim" ? 6 : 3) + Math.max(0, shot.doc.mattes.length - 1) : 1,
   );
   const slips = $derived<Slip[]>([
     {

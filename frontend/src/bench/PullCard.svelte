@@ -1,7 +1,7 @@
 <script lang="ts">
   import { api } from "../lib/api";
   import type { DeclaredOut, Matte, Pull } from "../lib/api-types";
-  import type { Desk } from "../lib/desk.svelte";
+  import type { Desk } from "../desk/desk.svelte";
   import Card from "./Card.svelte";
   import Fields from "./Fields.svelte";
   import Joining from "./Joining.svelte";
@@ -19,12 +19,12 @@
   };
   let { desk, matte, pull, declared, deeds }: Props = $props();
   const index = $derived(matte.pulls.findIndex((p) => p.id === pull.id));
-  const path = $derived(desk.pullPath(pull.id));
-  const picking = $derived(desk.tool === "sample" && desk.sampling === pull.id);
+  const path = $derived(desk.selection.pullPath(pull.id));
+  const picking = $derived(desk.tools.tool === "sample" && desk.tools.sampling === pull.id);
 
   async function suggest() {
     try {
-      const { values, edge } = await api.suggest(desk.shot.id, pull.id, desk.frame);
+      const { values, edge } = await api.suggest(desk.shot.id, pull.id, desk.playback.frame);
       const own = Object.entries(values).map(([name, value]) => [`${path}/params/${name}`, value]);
       // what another key of this matte needed stays
       const of = `${desk.shot.mattePath(matte.id)}/edge`;
@@ -39,10 +39,11 @@
   }
 
   function pick() {
-    desk.choosePull(pull.id);
-    desk.sampling = picking ? null : pull.id;
-    desk.tool = picking ? "hand" : "sample";
-    if (!picking && (desk.mode === "matte" || desk.mode === "unroll")) desk.mode = "result";
+    desk.tools.choosePull(pull.id);
+    desk.tools.sampling = picking ? null : pull.id;
+    desk.tools.tool = picking ? "hand" : "sample";
+    if (!picking && (desk.view.mode === "matte" || desk.view.mode === "unroll"))
+      desk.view.mode = "result";
   }
 </script>
 
@@ -50,7 +51,7 @@
   title={declared.label}
   note="pull"
   on={pull.on}
-  onpick={() => desk.choosePull(pull.id)}
+  onpick={() => desk.tools.choosePull(pull.id)}
   {...deeds}
 >
   {#if pull.kind === "colour_key"}

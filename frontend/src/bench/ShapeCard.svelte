@@ -1,8 +1,9 @@
 <script lang="ts">
   import type { DeclaredOut, Matte, Pull, Shape, ShapeKey } from "../lib/api-types";
-  import type { Desk } from "../lib/desk.svelte";
+  import type { Desk } from "../desk/desk.svelte";
   import Icon from "../lib/Icon.svelte";
-  import { changed, pointed, rounded, shapeAt } from "../lib/shapes";
+  import { changed, rounded } from "../lib/shape-edits";
+  import { pointed, shapeAt } from "../lib/shapes";
   import { newGesture } from "../lib/values";
   import Card from "./Card.svelte";
   import Fields from "./Fields.svelte";
@@ -19,23 +20,25 @@
     deeds: Record<string, (() => void) | undefined>;
   };
   let { desk, matte, pull, declared, deeds }: Props = $props();
-  const path = $derived(desk.pullPath(pull.id));
-  const active = $derived(desk.pull?.id === pull.id);
-  const shape = $derived(active ? pull.shapes.find((one) => one.id === desk.shapeId) : undefined);
-  const key = $derived(shape && shapeAt(shape, desk.frame));
-  const here = $derived(shape?.keys.find((k) => k.frame === desk.frame));
+  const path = $derived(desk.selection.pullPath(pull.id));
+  const active = $derived(desk.selection.pull?.id === pull.id);
+  const shape = $derived(
+    active ? pull.shapes.find((one) => one.id === desk.selection.shapeId) : undefined,
+  );
+  const key = $derived(shape && shapeAt(shape, desk.playback.frame));
+  const here = $derived(shape?.keys.find((k) => k.frame === desk.playback.frame));
   const joins = ["add", "subtract", "intersect"] as const;
   const eases = ["linear", "smooth", "hold"] as const;
   let gesture = "";
 
   function put(next: Shape, label: string, kept: string | null = null) {
-    desk.choosePull(pull.id);
-    desk.putShape(next, label, kept);
+    desk.tools.choosePull(pull.id);
+    desk.tools.putShape(next, label, kept);
   }
 
   function turn() {
     if (!shape || !key) return;
-    if (!here) return put(changed(shape, desk.frame, rounded(key), "frame"), "keyframe");
+    if (!here) return put(changed(shape, desk.playback.frame, rounded(key), "frame"), "keyframe");
     if (shape.keys.length > 1)
       put({ ...shape, keys: shape.keys.filter((k) => k !== here) }, "remove keyframe");
   }
@@ -52,7 +55,7 @@
   function soft(side: "inner" | "outer"): number {
     if (!shape || !key) return 0;
     if (!pointed(shape)) return key[side];
-    const n = desk.pointAt;
+    const n = desk.selection.pointAt;
     const points = n === null ? key.points : key.points.filter((_, i) => i === n);
     return points.reduce((sum, p) => sum + p[side], 0) / Math.max(1, points.length);
   }
@@ -60,7 +63,7 @@
   function setSoft(side: "inner" | "outer", value: number, done: boolean) {
     if (!shape || !key) return;
     gesture ||= newGesture();
-    const one = desk.pointAt;
+    const one = desk.selection.pointAt;
     const next = pointed(shape)
       ? {
           ...key,
@@ -69,7 +72,11 @@
           ),
         }
       : { ...key, [side]: value };
-    put(changed(shape, desk.frame, rounded(next), desk.shapeWay), `${side} softness`, gesture);
+    put(
+      changed(shape, desk.playback.frame, rounded(next), desk.tools.shapeWay),
+      `${side} softness`,
+      gesture,
+    );
     if (done) gesture = "";
   }
 
@@ -77,7 +84,7 @@
     if (!shape || !key) return;
     gesture ||= newGesture();
     const next = rounded({ ...key, round: value });
-    put(changed(shape, desk.frame, next, desk.shapeWay), "round corners", gesture);
+    put(changed(shape, desk.playback.frame, next, desk.tools.shapeWay), "round corners", gesture);
     if (done) gesture = "";
   }
 
@@ -85,14 +92,14 @@
     if (!shape) return;
     const twin = { ...shape, id: desk.shot.freshId("h"), name: `${shape.name} copy`.slice(0, 120) };
     put(twin, "copy shape");
-    desk.shapeId = twin.id;
+    desk.selection.shapeId = twin.id;
   }
 
   /** Copied keys may be another shape's: they are laid down from this frame on. */
   function paste() {
-    if (!shape || !desk.copied?.length) return;
-    const by = desk.frame - desk.copied[0].frame;
-    const pasted = desk.copied.map((k) => ({ ...k, frame: k.frame + by }));
+    if (!shape || !desk.tools.copied?.length) return;
+    const by = desk.playback.frame - desk.tools.copied[0].frame;
+    const pasted = desk.tools.copied.map((k) => ({ ...k, frame: k.frame + by }));
     if (pasted[0].points.length !== shape.keys[0].points.length) return;
     const taken = new Set(pasted.map((k) => k.frame));
     const keys = [...shape.keys.filter((k) => !taken.has(k.frame)), ...pasted];
@@ -100,10 +107,10 @@
   }
 
   function pick(id: string) {
-    desk.choosePull(pull.id);
-    desk.shapeId = id;
-    desk.pointAt = null;
-    desk.tool = "arrow";
+    desk.tools.choosePull(pull.id);
+    desk.selection.shapeId = id;
+    desk.selection.pointAt = null;
+    desk.tools.tool = "arrow";
   }
 </script>
 
@@ -111,7 +118,7 @@
   title={declared.label}
   note="pull"
   on={pull.on}
-  onpick={() => desk.choosePull(pull.id)}
+  onpick={() => desk.tools.choosePull(pull.id)}
   {...deeds}
 >
   <div role="group" aria-label="Shapes of this pull" class="mb-1">
@@ -148,10 +155,11 @@
       </div>
     {:else}
       <p class="my-0.5 text-xs text-quiet">No shape yet.</p>
-      <Button onclick={() => (desk.choosePull(pull.id), (desk.tool = "ellipse"))}
+      <Button onclick={() => (desk.tools.choosePull(pull.id), (desk.tools.tool = "ellipse"))}
         >Draw an ellipse</Button
       >
-      <Button onclick={() => (desk.choosePull(pull.id), (desk.tool = "curve"))}>Draw a curve</Button
+      <Button onclick={() => (desk.tools.choosePull(pull.id), (desk.tools.tool = "curve"))}
+        >Draw a curve</Button
       >
     {/each}
   </div>
@@ -184,7 +192,9 @@
     {/if}
     {#if pointed(shape)}
       <p class="my-0.5 text-xs text-quiet">
-        {desk.pointAt === null ? "Softness of all points" : `Softness of point ${desk.pointAt + 1}`}
+        {desk.selection.pointAt === null
+          ? "Softness of all points"
+          : `Softness of point ${desk.selection.pointAt + 1}`}
       </p>
     {/if}
     <div class="flex break-inside-avoid flex-wrap gap-1 py-1">
@@ -198,13 +208,14 @@
         options={eases.map((one) => ({ value: one, label: one }))}
         onpick={(one) => ease(one as ShapeKey["ease"])}
       />
-      <Button onclick={() => (desk.copied = shape.keys)}>Copy keys</Button>
+      <Button onclick={() => (desk.tools.copied = shape.keys)}>Copy keys</Button>
       <Button
-        disabled={!desk.copied || desk.copied[0].points.length !== shape.keys[0].points.length}
+        disabled={!desk.tools.copied ||
+          desk.tools.copied[0].points.length !== shape.keys[0].points.length}
         onclick={paste}>Paste keys</Button
       >
       <Button onclick={copyShape}>Copy shape</Button>
-      <Button onclick={() => desk.removeShape(shape.id)}>Remove</Button>
+      <Button onclick={() => desk.tools.removeShape(shape.id)}>Remove</Button>
     </div>
   {:else if pull.shapes.length}
     <p class="my-0.5 text-xs text-quiet">Choose a shape in the list or on the picture.</p>

@@ -1,20 +1,20 @@
-<!-- Chosen by looking: this frame, small, with each treatment or pull laid on; a press lays it on for good. -->
+<!-- Chosen by looking: this frame, small, with each treatment, pull or plane laid on; a press lays it on for good. -->
 <script lang="ts">
   import { onMount } from "svelte";
   import type { DeclaredOut, Matte, Plane } from "../lib/api-types";
-  import type { Desk } from "../lib/desk.svelte";
+  import type { Desk } from "../desk/desk.svelte";
   import Icon from "../lib/Icon.svelte";
   import { lastUsed, used } from "../lib/used";
   import Button from "../ui/Button.svelte";
   import Chip from "../ui/Chip.svelte";
-  import { addPull, addStep } from "./recipes";
+  import { addPlane, addPull, addStep } from "./recipes";
   import { opening } from "./slips";
   import Tried from "./Tried.svelte";
   import { triesOf } from "./tries.svelte";
 
   let { desk, matte, plane }: { desk: Desk; matte?: Matte; plane?: Plane } = $props();
   const shot = $derived(desk.shot);
-  const family = $derived(matte ? "pull" : "treatment");
+  const family = $derived(matte ? "pull" : plane ? "treatment" : "plane");
   const all = $derived(
     shot.catalogue.declared.filter(
       (d) => d.family === family && !(matte && d.holds === "marks" && shot.trace(matte)),
@@ -43,7 +43,12 @@
   // svelte-ignore state_referenced_locally (a component never changes its desk)
   const tries = triesOf(
     desk,
-    () => (matte ? `matte:${matte.id}` : `plane:${plane!.id}`),
+    () =>
+      matte
+        ? `matte:${matte.id}`
+        : plane
+          ? `plane:${plane.id}`
+          : `stand:${desk.selection.matteId ?? ""}`,
     WIDTH,
     60,
   );
@@ -51,29 +56,35 @@
 
   onMount(() => {
     search?.focus();
-    return () => (desk.trying = null);
+    return () => (desk.view.trying = null);
   });
 
   function lacks(item: DeclaredOut): string {
-    return item.needs_matte && plane && !plane.matte && !plane.gate ? "needs a matte" : "";
+    const has = plane ? plane.matte || plane.gate : matte || desk.selection.matteId;
+    return item.needs_matte && !has ? "needs a matte" : "";
   }
 
   function look(item: DeclaredOut | null) {
-    desk.trying = (item && small.get(item.kind)?.view) || null;
+    desk.view.trying = (item && small.get(item.kind)?.view) || null;
+  }
+
+  /** The card of what was laid on lies open. */
+  function open(key: string, id: string) {
+    desk.opened.set(key, opening(desk.opened.get(key) ?? [], id));
   }
 
   function add(item: DeclaredOut) {
-    desk.trying = null;
+    desk.view.trying = null;
     used(family, item.kind);
-    const key = matte ? `matte:${matte.id}` : `plane:${plane!.id}`;
-    const id = matte ? addPull(desk, matte, item.kind) : addStep(desk, plane!, item);
-    desk.opened.set(key, opening(desk.opened.get(key) ?? [], id));
-    desk.shelf = false;
+    if (matte) open(`matte:${matte.id}`, addPull(desk, matte, item.kind));
+    else if (plane) open(`plane:${plane.id}`, addStep(desk, plane, item));
+    else addPlane(desk, item.kind as Plane["kind"]);
+    desk.shelf = null;
   }
 
   function key(event: KeyboardEvent) {
     if (event.key === "Escape") {
-      desk.shelf = false;
+      desk.shelf = null;
       event.stopPropagation();
     }
     const cards = [...document.querySelectorAll<HTMLElement>("[data-try]")];
@@ -92,7 +103,7 @@
 <!-- svelte-ignore a11y_no_noninteractive_element_interactions (its cards take the keys) -->
 <section
   class="absolute inset-x-0 bottom-0 z-20 grid h-[max(100%,320px)] grid-rows-[auto_minmax(0,1fr)] border-t-2 border-ink bg-sheet shadow-float"
-  aria-label={matte ? "Shelf of pulls" : "Shelf of treatments"}
+  aria-label={`Shelf of ${family}s`}
   onkeydown={key}
 >
   <div class="flex flex-wrap items-center gap-1.5 px-3 py-2">
@@ -112,7 +123,7 @@
         aria-label="Search the shelf"
       />
     </label>
-    <Button kind="bare" aria-label="Close the shelf" onclick={() => (desk.shelf = false)}
+    <Button kind="bare" aria-label="Close the shelf" onclick={() => (desk.shelf = null)}
       ><Icon name="close" size={14} /></Button
     >
   </div>
@@ -142,6 +153,9 @@
           <span class="block truncate text-[12.5px]"
             >{item.label} <small class="text-quiet">{lack}</small></span
           >
+          {#if family === "plane"}<small class="block text-[11px] leading-tight text-quiet"
+              >{item.hint}</small
+            >{/if}
         </button>
       </li>
     {:else}

@@ -63,56 +63,33 @@
   }
 </script>
 
-<div class="spread" title={`${label}: drag the ends of the range, or its slopes`}>
+<div
+  class="grid grid-cols-[44px_minmax(0,1fr)] items-center gap-1 text-xs text-quiet"
+  title={`${label}: drag the ends of the range, or its slopes`}
+>
   <span>{label}</span>
   <svg
     bind:this={strip}
     viewBox="0 0 1 1"
     preserveAspectRatio="none"
     style:background={ground}
+    class="h-[26px] w-full cursor-ew-resize touch-none rounded-sm border border-rule"
     aria-hidden="true"
     onpointerdown={down}
     onpointermove={(e) => move(e)}
     onpointerup={(e) => move(e, true)}
   >
-    <path d={line} class="bins" />
+    <path
+      d={line}
+      class="fill-black/60 stroke-white/75 stroke-[0.7px]"
+      vector-effect="non-scaling-stroke"
+    />
     {#each turns as t (t)}
       <path
-        class="range"
+        class="fill-white/35 stroke-white stroke-2 drop-shadow-[0_0_1px_#000]"
+        vector-effect="non-scaling-stroke"
         d={`M${range.low - range.softLow + t} 1L${range.low + t} 0.06L${range.high + t} 0.06L${range.high + range.softHigh + t} 1`}
       />
     {/each}
   </svg>
 </div>
-
-<style>
-  .spread {
-    display: grid;
-    grid-template-columns: 44px minmax(0, 1fr);
-    align-items: center;
-    gap: 4px;
-    font-size: 12px;
-    color: var(--quiet);
-  }
-  svg {
-    width: 100%;
-    height: 26px;
-    border: 1px solid var(--rule);
-    border-radius: 3px;
-    cursor: ew-resize;
-    touch-action: none;
-  }
-  .bins {
-    fill: rgb(20 20 20 / 0.62);
-    stroke: rgb(255 255 255 / 0.75);
-    stroke-width: 0.7px;
-    vector-effect: non-scaling-stroke;
-  }
-  .range {
-    fill: rgb(255 255 255 / 0.34);
-    stroke: #fff;
-    stroke-width: 2px;
-    vector-effect: non-scaling-stroke;
-    filter: drop-shadow(0 0 1px #000);
-  }
-</style>

@@ -1,7 +1,7 @@
 <!-- A treatment's starters, each on this very frame; a press takes its values over. -->
 <script lang="ts">
   import type { DeclaredOut, Plane, StarterOut, Step } from "../lib/api-types";
-  import type { Desk } from "../lib/desk.svelte";
+  import type { Desk } from "../desk/desk.svelte";
   import { moves } from "../lib/movers";
   import Tried from "./Tried.svelte";
   import { triesOf } from "./tries.svelte";
@@ -34,9 +34,9 @@
       class="h-8 w-[52px] flex-none overflow-hidden rounded-sm bg-surround hover:outline-2 hover:outline-ink"
       title={starter.name}
       aria-label={`${declared.label}: ${starter.name}`}
-      onpointerenter={() => (desk.trying = small?.view ?? null)}
-      onpointerleave={() => (desk.trying = null)}
-      onclick={() => ((desk.trying = null), take(starter))}
+      onpointerenter={() => (desk.view.trying = small?.view ?? null)}
+      onpointerleave={() => (desk.view.trying = null)}
+      onclick={() => ((desk.view.trying = null), take(starter))}
     >
       <Tried {desk} tried={small} width={WIDTH} />
     </button>

@@ -1,8 +1,8 @@
 <script lang="ts">
   import { api } from "../lib/api";
   import type { DeclaredOut, Matte, Pull } from "../lib/api-types";
-  import type { Desk } from "../lib/desk.svelte";
-  import { follow } from "../lib/keys";
+  import type { Desk } from "../desk/desk.svelte";
+  import { follow } from "../desk/deeds";
   import { notes } from "../lib/notes.svelte";
   import { find } from "../picture/steps";
   import Button from "../ui/Button.svelte";
@@ -24,19 +24,19 @@
     deeds: Record<string, (() => void) | undefined>;
   } = $props();
   const shot = $derived(desk.shot);
-  const path = $derived(desk.pullPath(pull.id));
-  const here = $derived(pull.marks.filter((m) => m.frame === desk.frame));
+  const path = $derived(desk.selection.pullPath(pull.id));
+  const here = $derived(pull.marks.filter((m) => m.frame === desk.playback.frame));
   const ins = $derived(here.filter((m) => m.kind === "in").length);
   const outs = $derived(here.filter((m) => m.kind === "out" || m.kind === "near").length);
   const found = $derived(here.some((m) => m.kind === "found"));
-  const solved = $derived(!!shot.frame(pull.id, desk.frame)?.blob);
+  const solved = $derived(!!shot.frame(pull.id, desk.playback.frame)?.blob);
   const busy = $derived(shot.following);
 
   function clear() {
     // from the back, so that the places before stay what they were
     const ops = pull.marks
       .map((m, i) => ({ op: "remove", path: `${path}/marks/${i}`, frame: m.frame }))
-      .filter((op) => op.frame === desk.frame)
+      .filter((op) => op.frame === desk.playback.frame)
       .reverse()
       .map(({ op, path }) => ({ op, path }));
     if (ops.length) shot.edit(ops, "clear marks of this frame");
@@ -58,16 +58,16 @@
       "min-h-6 rounded border-[1.5px] border-red px-1.5 text-xs text-redtext aria-pressed:bg-red/12",
       tool === "out" && "border-dashed",
     ]}
-    aria-pressed={desk.tool === tool}
-    onclick={() => (desk.tool = tool)}
+    aria-pressed={desk.tools.tool === tool}
+    onclick={() => (desk.tools.tool = tool)}
     title={hint}>{says}</button
   >
 {/snippet}
 
 <Card
   title={declared.label}
-  note={`frame ${shot.doc!.first_number + desk.frame}`}
-  onpick={() => desk.choosePull(pull.id)}
+  note={`frame ${shot.doc.first_number + desk.playback.frame}`}
+  onpick={() => desk.tools.choosePull(pull.id)}
   on={pull.on}
   {...deeds}
 >
@@ -93,12 +93,12 @@
       <Button onclick={() => api.stop(busy.id).catch((e) => notes.fault(e))}>Stop following</Button>
     {:else}
       <Button
-        disabled={!solved || desk.frame <= shot.range[0]}
+        disabled={!solved || desk.playback.frame <= shot.range[0]}
         title="Follow back (Shift F)"
         onclick={() => follow(desk, -1)}>◀ Follow back</Button
       >
       <Button
-        disabled={!solved || desk.frame >= shot.range[1]}
+        disabled={!solved || desk.playback.frame >= shot.range[1]}
         title="Follow on (F)"
         onclick={() => follow(desk, 1)}>Follow on ▶</Button
       >
@@ -106,7 +106,7 @@
     {#if !found && solved}{@render finder("bare")}{/if}
     {#if here.length}<Button kind="bare" onclick={clear}>Clear marks</Button>{/if}
   </div>
-  {#if matte.pulls.length > 1 || shot.doc!.mattes.length > 1}
+  {#if matte.pulls.length > 1 || shot.doc.mattes.length > 1}
     <Joining {desk} {pull} {path} about={declared.label} first={matte.pulls[0].id === pull.id} />
   {/if}
 </Card>

@@ -2,7 +2,7 @@
 <script lang="ts">
   import { api } from "../lib/api";
   import type { TryOut } from "../lib/api-types";
-  import type { Desk } from "../lib/desk.svelte";
+  import type { Desk } from "../desk/desk.svelte";
 
   let { desk, tried, width }: { desk: Desk; tried: TryOut | undefined; width: number } = $props();
 </script>

@@ -1,8 +1,9 @@
 /** What is done to the recipe on the bench: pulls of a matte, treatments of a plane. */
-import type { DeclaredOut, Matte, Plane, Pull, Step } from "../lib/api-types";
-import type { Desk } from "../lib/desk.svelte";
+import type { DeclaredOut, Matte, Plane, Pull } from "../lib/api-types";
+import type { Desk } from "../desk/desk.svelte";
 import { moves } from "../lib/movers";
 import { newPull } from "../stand/mattes";
+import { newPlane } from "../stand/planes";
 
 export type Deeds = Record<string, (() => void) | undefined>;
 
@@ -35,8 +36,8 @@ export function addPull(desk: Desk, matte: Matte, kind: string): string {
   const path = pullPath(desk, matte, unused ? 0 : "-");
   const label = `add ${desk.shot.entry("pull", kind).label}`;
   desk.shot.edit([{ op: unused ? "replace" : "add", path, value: pull }], label);
-  desk.choosePull(pull.id);
-  if (desk.mode === "result") desk.mode = "veil";
+  desk.tools.choosePull(pull.id);
+  if (desk.view.mode === "result") desk.view.mode = "veil";
   return pull.id;
 }
 
@@ -51,10 +52,62 @@ export function addStep(
   return value.id;
 }
 
+/** A plane of a kind on the stand, selected from then on. */
+export function addPlane(desk: Desk, kind: Plane["kind"]): void {
+  const { ops, plane } = newPlane(desk.shot, kind, desk.selection.matteId, desk.selection.plane);
+  desk.shot.edit(ops, `add ${plane.name.toLowerCase()}`);
+  desk.selection.thing = { kind: "plane", id: plane.id };
+  desk.view.mode = "result";
+}
+
 /** A copy whose parts have ids of their own. */
 function twin(desk: Desk, pull: Pull): Pull {
   const shapes = pull.shapes.map((shape) => ({ ...shape, id: desk.shot.freshId("h") }));
   return { ...pull, id: desk.shot.freshId("u"), shapes };
+}
+
+/** What the card of a list's entry can do: switched, moved to and fro, dragged, copied where that is possible, removed. */
+function deedsOf(
+  desk: Desk,
+  list: (index: number) => string,
+  {
+    i,
+    count,
+    what,
+    label,
+    on,
+    copy,
+  }: {
+    i: number;
+    count: number;
+    what: string;
+    label: string;
+    on: boolean;
+    copy: (() => object) | null;
+  },
+  dragging: { from: number | null },
+): Deeds {
+  const edit = desk.shot.edit.bind(desk.shot);
+  const move = (from: number, to: number) =>
+    edit([{ op: "move", from: list(from), path: list(to) }], `move ${what}`);
+  return {
+    onturn: () =>
+      edit(
+        [{ op: "replace", path: `${list(i)}/on`, value: !on }],
+        `${on ? "switch off" : "switch on"} ${label}`,
+      ),
+    onleft: i > 0 ? () => move(i, i - 1) : undefined,
+    onright: i + 1 < count ? () => move(i, i + 1) : undefined,
+    oncopy: copy
+      ? () => edit([{ op: "add", path: list(i + 1), value: copy() }], `copy ${what}`)
+      : undefined,
+    ondrag: () => (dragging.from = i),
+    ondropped: () => {
+      if (dragging.from !== null && dragging.from !== i) move(dragging.from, i);
+      dragging.from = null;
+    },
+    onremove: () => edit([{ op: "remove", path: list(i) }], `remove ${label}`),
+  };
 }
 
 /** What a pull's card can do; what has marks can't be copied, since its frames belong to it. */
@@ -66,37 +119,17 @@ export function deedsOfPull(
 ): Deeds {
   const { shot } = desk;
   const pull = matte.pulls[i];
-  const label = shot.entry("pull", pull.kind).label;
-  const path = pullPath(desk, matte, i);
-  const move = (from: number, to: number) =>
-    shot.edit(
-      [{ op: "move", from: pullPath(desk, matte, from), path: pullPath(desk, matte, to) }],
-      "move pull",
-    );
-  const last = i + 1 === matte.pulls.length;
+  const about = {
+    i,
+    count: matte.pulls.length,
+    what: "pull",
+    label: shot.entry("pull", pull.kind).label,
+    on: pull.on,
+    copy: shot.holds(pull) === "marks" ? null : () => twin(desk, pull),
+  };
   return {
-    onturn: () =>
-      shot.edit(
-        [{ op: "replace", path: `${path}/on`, value: !pull.on }],
-        `${pull.on ? "switch off" : "switch on"} ${label}`,
-      ),
-    onleft: i > 0 ? () => move(i, i - 1) : undefined,
-    onright: last ? undefined : () => move(i, i + 1),
-    oncopy:
-      shot.holds(pull) === "marks"
-        ? undefined
-        : () =>
-            shot.edit(
-              [{ op: "add", path: pullPath(desk, matte, i + 1), value: twin(desk, pull) }],
-              "copy pull",
-            ),
-    ontoo: last ? undefined : () => lookAfter(desk, i + 1),
-    ondrag: () => (dragging.from = i),
-    ondropped: () => {
-      if (dragging.from !== null && dragging.from !== i) move(dragging.from, i);
-      dragging.from = null;
-    },
-    onremove: () => shot.edit([{ op: "remove", path }], `remove ${label}`),
+    ...deedsOf(desk, (at) => pullPath(desk, matte, at), about, dragging),
+    ontoo: i + 1 === matte.pulls.length ? undefined : () => lookAfter(desk, i + 1),
   };
 }
 
@@ -108,38 +141,22 @@ export function deedsOfStep(
   dragging: { from: number | null },
 ): Deeds {
   const { shot } = desk;
-  const step: Step = plane.treatments[i];
-  const label = shot.entry("treatment", step.kind).label;
-  const path = stepPath(desk, plane, i);
-  const move = (from: number, to: number) =>
-    shot.edit(
-      [{ op: "move", from: stepPath(desk, plane, from), path: stepPath(desk, plane, to) }],
-      "move treatment",
-    );
-  const copy = { ...step, id: shot.freshId("s") };
-  return {
-    onturn: () =>
-      shot.edit(
-        [{ op: "replace", path: `${path}/on`, value: !step.on }],
-        `${step.on ? "switch off" : "switch on"} ${label}`,
-      ),
-    onleft: i > 0 ? () => move(i, i - 1) : undefined,
-    onright: i + 1 < plane.treatments.length ? () => move(i, i + 1) : undefined,
-    oncopy: () =>
-      shot.edit([{ op: "add", path: stepPath(desk, plane, i + 1), value: copy }], "copy treatment"),
-    ondrag: () => (dragging.from = i),
-    ondropped: () => {
-      if (dragging.from !== null && dragging.from !== i) move(dragging.from, i);
-      dragging.from = null;
-    },
-    onremove: () => shot.edit([{ op: "remove", path }], `remove ${label}`),
+  const step = plane.treatments[i];
+  const about = {
+    i,
+    count: plane.treatments.length,
+    what: "treatment",
+    label: shot.entry("treatment", step.kind).label,
+    on: step.on,
+    copy: () => ({ ...step, id: shot.freshId("s") }),
   };
+  return deedsOf(desk, (at) => stepPath(desk, plane, at), about, dragging);
 }
 
 /** The views show the matte as the first pulls leave it; null for all of it. */
 export function lookAfter(desk: Desk, count: number | null): void {
-  desk.upTo = count;
-  if (count && desk.mode === "result") desk.mode = "veil";
+  desk.view.upTo = count;
+  if (count && desk.view.mode === "result") desk.view.mode = "veil";
 }
 
 /** Whether values change nothing. */

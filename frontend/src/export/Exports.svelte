@@ -1,8 +1,8 @@
 <script lang="ts">
   import SlideHead from "../ui/SlideHead.svelte";
   import { api } from "../lib/api";
-  import type { CatalogueOut, JobOut } from "../lib/api-types";
-  import type { Desk } from "../lib/desk.svelte";
+  import type { JobOut } from "../lib/api-types";
+  import type { Desk } from "../desk/desk.svelte";
   import { bytes, left } from "../lib/format";
   import { notes } from "../lib/notes.svelte";
 
@@ -12,7 +12,8 @@
   import Select from "../ui/Select.svelte";
   import Menu from "../ui/Menu.svelte";
 
-  let { desk, catalogue }: { desk: Desk; catalogue: CatalogueOut } = $props();
+  let { desk }: { desk: Desk } = $props();
+  const catalogue = $derived(desk.shot.catalogue);
   const shot = $derived(desk.shot);
   let kind = $state("result-h264");
   let target = $state("");
@@ -20,7 +21,7 @@
   let now = $state(Date.now());
   const chosen = $derived(catalogue.exports.find((e) => e.kind === kind)!);
   const jobs = $derived(shot.jobs.filter((j) => j.kind === "export"));
-  const matte = $derived(target || desk.matteId || "");
+  const matte = $derived(target || desk.selection.matteId || "");
 
   $effect(() => {
     const timer = setInterval(() => (now = Date.now()), 1000);
@@ -29,7 +30,7 @@
 
   async function start() {
     try {
-      const range = looped && desk.loop ? desk.loop : shot.range;
+      const range = looped && desk.playback.loop ? desk.playback.loop : shot.range;
       const wanted = chosen.what === "result" ? null : matte;
       shot.takeJob(await api.newExport(shot.id, kind, wanted, range[0], range[1]));
     } catch (error) {
@@ -72,12 +73,12 @@
         name="Matte"
         class="flex-1"
         value={matte}
-        options={shot.doc!.mattes.map((one) => ({ value: one.id, label: one.name }))}
+        options={shot.doc.mattes.map((one) => ({ value: one.id, label: one.name }))}
         onpick={(id) => (target = id)}
       />
     </div>
   {/if}
-  {#if desk.loop}
+  {#if desk.playback.loop}
     <label class="mt-1.5 flex items-center gap-2"
       ><input class="accent-ink" type="checkbox" bind:checked={looped} /> only the loop range</label
     >

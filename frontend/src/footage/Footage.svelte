@@ -1,14 +1,14 @@
 <script lang="ts">
   import SlideHead from "../ui/SlideHead.svelte";
   import { onMount } from "svelte";
-  import type { Desk } from "../lib/desk.svelte";
+  import type { Desk } from "../desk/desk.svelte";
   import { listen } from "../lib/events";
   import Shelf from "./Shelf.svelte";
   import { ProjectStore } from "./uploads.svelte";
 
   let { desk }: { desk: Desk } = $props();
   // svelte-ignore state_referenced_locally (a desk never changes its project)
-  const store = new ProjectStore(desk.shot.about!.project);
+  const store = new ProjectStore(desk.shot.about.project);
   onMount(() => {
     void store.load();
     return listen(
@@ -22,6 +22,6 @@
   class="slide inset-x-0 bottom-0 max-h-[60%] min-h-[236px] overflow-y-auto px-4 pt-1 pb-4"
   aria-label="Footage of the project"
 >
-  <SlideHead {desk} title={`Footage of ${desk.shot.about!.project_name}`} />
+  <SlideHead {desk} title={`Footage of ${desk.shot.about.project_name}`} />
   <Shelf {store} />
 </section>

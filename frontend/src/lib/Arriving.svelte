@@ -1,12 +1,17 @@
 <script lang="ts">
-  import { Dialog } from "bits-ui";
-  import type { Desk } from "./desk.svelte";
+  import type { Desk } from "../desk/desk.svelte";
+  import Button from "../ui/Button.svelte";
+  import Dialog from "../ui/Dialog.svelte";
+  import NumberField from "../ui/NumberField.svelte";
+  import Segments from "../ui/Segments.svelte";
   import type { Ease } from "./values";
+
+  const EASES: Ease[] = ["smooth", "linear", "free", "hold"];
 
   /** Asks between which frames something arrives at its present values, or leaves them. */
   let { desk }: { desk: Desk } = $props();
   const shot = $derived(desk.shot);
-  const first = $derived(shot.doc!.first_number);
+  const first = $derived(shot.doc.first_number);
   let from = $state(0);
   let to = $state(0);
   let ease = $state<Ease>("smooth");
@@ -15,11 +20,14 @@
   $effect(() => {
     if (!desk.arriving) return;
     const last = shot.count - 1;
-    const long = Math.max(1, Math.min(Math.round(desk.fps), last));
-    if (desk.loop) [from, to] = desk.loop;
+    const long = Math.max(1, Math.min(Math.round(desk.playback.fps), last));
+    if (desk.playback.loop) [from, to] = desk.playback.loop;
     else if (desk.arriving.way === "arrive")
-      [from, to] = desk.frame > 0 ? [Math.max(0, desk.frame - long), desk.frame] : [0, long];
-    else [from, to] = [desk.frame, Math.min(last, desk.frame + long)];
+      [from, to] =
+        desk.playback.frame > 0
+          ? [Math.max(0, desk.playback.frame - long), desk.playback.frame]
+          : [0, long];
+    else [from, to] = [desk.playback.frame, Math.min(last, desk.playback.frame + long)];
   });
 
   const bounds = $derived([
@@ -36,86 +44,44 @@
   }
 </script>
 
-<Dialog.Root bind:open={() => desk.arriving !== null, (open) => !open && (desk.arriving = null)}>
-  <Dialog.Portal>
-    <Dialog.Overlay class="keys-back" />
-    <Dialog.Content class="arriving">
-      <Dialog.Title level={2}>{desk.arriving?.title} {arrives ? "arrives" : "leaves"}</Dialog.Title>
-      <p>
-        {arrives
-          ? "From its neutral values on the first frame to what it is on the last one."
-          : "From what it is on the first frame to its neutral values on the last one."}
-      </p>
-      <form
-        onsubmit={(e) => {
-          e.preventDefault();
-          void go();
-        }}
-      >
-        {#each bounds as { says, label, frame, put } (says)}
-          <label>
-            {says}
-            <input
-              class="field"
-              type="number"
-              aria-label={label}
-              min={first}
-              max={first + shot.count - 1}
-              value={first + frame}
-              onchange={(e) => put(Math.max(0, e.currentTarget.valueAsNumber - first))}
-            />
-          </label>
-        {/each}
-        <label>
-          ease <select class="field" bind:value={ease} aria-label="Ease">
-            {#each ["smooth", "linear", "free", "hold"] as one (one)}<option>{one}</option>{/each}
-          </select>
-        </label>
-        <button class="btn" type="submit" disabled={!(from < to)}
-          >{arrives ? "Arrive" : "Leave"}</button
-        >
-        <Dialog.Close class="btn">Cancel</Dialog.Close>
-      </form>
-    </Dialog.Content>
-  </Dialog.Portal>
-</Dialog.Root>
-
-<style>
-  :global(.arriving) {
-    position: fixed;
-    z-index: 71;
-    left: 50%;
-    top: 50%;
-    translate: -50% -50%;
-    width: min(520px, 92vw);
-    background: var(--sheet);
-    border: 1px solid var(--ink);
-    border-radius: 8px;
-    padding: 14px 18px;
-  }
-  :global(.arriving h2),
-  :global(.arriving [role="heading"]) {
-    margin: 0;
-    font-size: 16px;
-    font-weight: 600;
-  }
-  p {
-    margin: 4px 0 12px;
-    color: var(--quiet);
-  }
-  form {
-    display: flex;
-    flex-wrap: wrap;
-    align-items: center;
-    gap: 8px 12px;
-  }
-  label {
-    display: inline-flex;
-    align-items: center;
-    gap: 6px;
-  }
-  input {
-    width: 76px;
-    font-family: var(--font-mono);
-  }
-</style>
+<Dialog
+  title={`${desk.arriving?.title} ${arrives ? "arrives" : "leaves"}`}
+  open={desk.arriving !== null}
+  onclose={() => (desk.arriving = null)}
+  width={520}
+>
+  <p class="mt-1 mb-3 text-quiet">
+    {arrives
+      ? "From its neutral values on the first frame to what it is on the last one."
+      : "From what it is on the first frame to its neutral values on the last one."}
+  </p>
+  <form
+    class="flex flex-wrap items-center gap-x-3 gap-y-2"
+    onsubmit={(e) => {
+      e.preventDefault();
+      void go();
+    }}
+  >
+    {#each bounds as { says, label, frame, put } (says)}
+      <span class="inline-flex items-center gap-1.5">
+        {says}
+        <NumberField
+          class="w-16 rounded border border-rule bg-card px-1"
+          name={label}
+          low={first}
+          high={first + shot.count - 1}
+          value={first + frame}
+          onset={(number) => put(Math.round(number) - first)}
+        />
+      </span>
+    {/each}
+    <Segments
+      name="Ease"
+      value={ease}
+      options={EASES.map((one) => ({ value: one, label: one }))}
+      onpick={(one) => (ease = one as Ease)}
+    />
+    <Button type="submit" disabled={!(from < to)}>{arrives ? "Arrive" : "Leave"}</Button>
+    <Button onclick={() => (desk.arriving = null)}>Cancel</Button>
+  </form>
+</Dialog>

@@ -10,7 +10,7 @@
 
 <Dialog.Root bind:open={() => question !== null, (open) => !open && asking.answer(null)}>
   <Dialog.Portal>
-    <Dialog.Overlay class="keys-back" />
+    <Dialog.Overlay class="fixed inset-0 z-70 bg-black/45" />
     <Dialog.Content
       class="fixed top-1/2 left-1/2 z-71 w-[min(420px,92vw)] -translate-1/2 rounded-lg border border-ink bg-sheet px-4.5 py-3.5"
     >

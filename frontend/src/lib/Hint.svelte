@@ -18,29 +18,15 @@
     {/snippet}
   </Tooltip.Trigger>
   <Tooltip.Portal>
-    <Tooltip.Content {side} sideOffset={6} class="hint">
-      {text}{#if keys}<kbd>{keys}</kbd>{/if}
+    <Tooltip.Content
+      {side}
+      sideOffset={6}
+      class="z-80 max-w-64 rounded bg-ink px-2 py-1 text-xs text-on-ink"
+    >
+      {text}{#if keys}<kbd
+          class="ml-2 rounded-sm border border-current px-1 font-mono text-[11px] opacity-85"
+          >{keys}</kbd
+        >{/if}
     </Tooltip.Content>
   </Tooltip.Portal>
 </Tooltip.Root>
-
-<style>
-  :global(.hint) {
-    z-index: 80;
-    max-width: 260px;
-    background: var(--ink);
-    color: var(--on-ink);
-    border-radius: 4px;
-    padding: 4px 8px;
-    font-size: 12px;
-  }
-  :global(.hint kbd) {
-    margin-left: 7px;
-    font-family: var(--font-mono);
-    font-size: 11px;
-    opacity: 0.85;
-    border: 1px solid currentColor;
-    border-radius: 3px;
-    padding: 0 4px;
-  }
-</style>

@@ -996,6 +996,13 @@ export interface components {
             fields: components["schemas"]["FieldOut"][];
             /** Starters */
             starters: components["schemas"]["StarterOut"][];
+            /**
+             * Begins
+             * @description what a new plane of the kind is besides its kind
+             */
+            begins: {
+                [key: string]: unknown;
+            };
         };
         /**
          * ExportKind

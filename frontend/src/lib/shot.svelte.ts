@@ -2,16 +2,11 @@
 import { api, Problem, type Op } from "./api";
 import type {
   CatalogueOut,
-  DeclaredOut,
   DeedRequest,
   EditOut,
-  FieldOut,
   FrameOut,
   History,
   JobOut,
-  Matte,
-  Plane,
-  Pull,
   Shot,
   ShotOut,
   Touched,
@@ -20,19 +15,17 @@ import type {
 import { applied } from "./document";
 import type { Event } from "./events";
 import { notes } from "./notes.svelte";
+import { Recipe } from "./recipe.svelte";
 
 type Pending = { ops: Op[]; label: string; gesture: string | null };
 
-export class ShotStore {
-  id = 0;
-  about = $state.raw<ShotOut | null>(null);
-  /** What can be added to a recipe; it is the same for all shots. */
-  catalogue: CatalogueOut = { declared: [], exports: [] };
+const under = (job: JobOut) => job.state === "waiting" || job.state === "working";
+
+export class ShotStore extends Recipe {
+  about: ShotOut;
   /** Which mattes and planes name which others, as the server has it. */
   uses = $state.raw<Use[]>([]);
-  doc = $state.raw<Shot | null>(null);
   history = $state.raw<History>({ undo: null, redo: null });
-  frames = $state.raw<Map<string, Map<number, FrameOut>>>(new Map());
   jobs = $state.raw<JobOut[]>([]);
   online = $state(true);
   saving = $state(false);
@@ -45,18 +38,32 @@ export class ShotStore {
   halted = $state.raw<{ pull: string; frame: number } | null>(null);
 
   private revision = 0;
-  private confirmed = $state.raw<Shot | null>(null);
+  private confirmed: Shot;
   private queue: Pending[] = [];
   private sending = false;
   private behind = false;
   private reloads = new Set<Event[]>();
   private steps: ("undo" | "redo")[] = [];
 
-  async open(id: number): Promise<void> {
-    this.id = id;
-    [this.catalogue] = await Promise.all([api.catalogue(), this.fetch()]);
+  constructor(shot: ShotOut, catalogue: CatalogueOut) {
+    super(shot.document, catalogue);
+    this.about = $state.raw(shot);
+    this.confirmed = $state.raw(shot.document);
+    this.take(shot);
     const lost = this.jobs.find((job) => job.kind === "follow" && job.state === "failed");
     if (lost) this.failed(lost);
+  }
+
+  /** Loads a shot. What is told meanwhile is put into `told` by the caller: it is newer than the answer. */
+  static async open(id: number, told: Event[] = []): Promise<ShotStore> {
+    const [catalogue, about] = await Promise.all([api.catalogue(), api.shot(id)]);
+    const shot = new ShotStore(about, catalogue);
+    for (const event of told) shot.heard(event);
+    return shot;
+  }
+
+  get id(): number {
+    return this.about.id;
   }
 
   private take(shot: ShotOut): void {
@@ -80,72 +87,23 @@ export class ShotStore {
   }
 
   get count(): number {
-    return this.about?.plate.frames ?? 1;
+    return this.about.plate.frames;
   }
 
   /** The first and the last frame that are worked on. */
   get range(): [number, number] {
-    const { first, last } = this.doc?.range ?? { first: null, last: null };
+    const { first, last } = this.doc.range;
     const end = Math.min(last ?? this.count - 1, this.count - 1);
     return [Math.min(first ?? 0, end), end];
-  }
-
-  matte(id: string | null | undefined): Matte | undefined {
-    return this.doc?.mattes.find((m) => m.id === id);
-  }
-
-  plane(id: string | null | undefined): Plane | undefined {
-    return this.doc?.planes.find((p) => p.id === id);
   }
 
   /** Whether the server knows this matte or plane already: only then can a picture of it be asked for. */
   onServer(id: string): boolean {
     const doc = this.confirmed;
-    return !!doc && (doc.mattes.some((m) => m.id === id) || doc.planes.some((p) => p.id === id));
-  }
-
-  /** What is declared of a kind. */
-  entry(family: DeclaredOut["family"], kind: string): DeclaredOut {
-    return this.catalogue.declared.find((d) => d.family === family && d.kind === kind)!;
-  }
-
-  /** A field of values that are no step of their own: how a pull joins, how a plane lies, its gate. */
-  field(family: DeclaredOut["family"], name: string): FieldOut {
-    return this.entry(family, family).fields.find((f) => f.name === name)!;
-  }
-
-  /** What a pull has besides its values: marks, drawn shapes, or nothing. */
-  holds(pull: Pull | undefined): DeclaredOut["holds"] {
-    return pull ? this.entry("pull", pull.kind).holds : null;
-  }
-
-  trace(matte: Matte | undefined): Pull | undefined {
-    return matte?.pulls.find((p) => this.holds(p) === "marks");
-  }
-
-  frame(pull: string | undefined, frame: number): FrameOut | undefined {
-    return pull ? this.frames.get(pull)?.get(frame) : undefined;
-  }
-
-  mattePath(id: string): string {
-    return `/mattes/${this.doc!.mattes.findIndex((m) => m.id === id)}`;
-  }
-
-  planePath(id: string): string {
-    return `/planes/${this.doc!.planes.findIndex((p) => p.id === id)}`;
-  }
-
-  /** An id that nothing in the document has yet. */
-  freshId(prefix: string): string {
-    const text = JSON.stringify(this.doc);
-    for (;;) {
-      const id = `${prefix}-${Math.random().toString(36).slice(2, 8)}`;
-      if (!text.includes(`"${id}"`)) return id;
-    }
+    return doc.mattes.some((m) => m.id === id) || doc.planes.some((p) => p.id === id);
   }
 
   edit(ops: Op[], label: string, gesture: string | null = null): void {
-    if (!this.doc) return;
     try {
       this.doc = applied(this.doc, ops);
     } catch (error) {
@@ -190,7 +148,7 @@ export class ShotStore {
 
   /** Takes over what an edit did: what others did before it is among its operations. */
   private confirm(done: EditOut): void {
-    this.confirmed = applied(this.confirmed!, done.ops as Op[]);
+    this.confirmed = applied(this.confirmed, done.ops as Op[]);
     this.revision = done.revision;
     this.history = done.history;
     if (done.uses) this.uses = done.uses;
@@ -329,7 +287,7 @@ export class ShotStore {
     if (before && job.told < before.told) return;
     this.jobs = before ? this.jobs.map((j) => (j.id === job.id ? job : j)) : [job, ...this.jobs];
     if (before?.state === job.state) return;
-    if (job.kind === "follow" && !["waiting", "working"].includes(job.state)) {
+    if (job.kind === "follow" && !under(job)) {
       this.version++;
       if (job.result.halt)
         this.halted = { pull: String(job.args.pull), frame: Number(job.result.frame) };
@@ -349,7 +307,7 @@ export class ShotStore {
 
   /** Asks which settled mattes are out of date; only where there are any. */
   async compare(): Promise<void> {
-    const any = this.doc?.mattes.some((m) => m.settled);
+    const any = this.doc.mattes.some((m) => m.settled);
     try {
       this.outdated = any ? (await api.settled(this.id)).out_of_date : [];
     } catch {
@@ -358,16 +316,16 @@ export class ShotStore {
   }
 
   get settling(): JobOut | undefined {
-    return this.jobs.find((j) => j.kind === "settle" && ["waiting", "working"].includes(j.state));
+    return this.jobs.find((j) => j.kind === "settle" && under(j));
   }
 
   /** The follow that is under way, if any. */
   get following(): JobOut | undefined {
-    return this.jobs.find((j) => j.kind === "follow" && ["waiting", "working"].includes(j.state));
+    return this.jobs.find((j) => j.kind === "follow" && under(j));
   }
 
   get exporting(): JobOut | undefined {
-    return this.jobs.find((j) => j.kind === "export" && ["waiting", "working"].includes(j.state));
+    return this.jobs.find((j) => j.kind === "export" && under(j));
   }
 }
 

@@ -70,10 +70,8 @@ beforeEach(() => {
   );
 });
 
-async function opened(): Promise<ShotStore> {
-  const shot = new ShotStore();
-  await shot.open(1);
-  return shot;
+function opened(): Promise<ShotStore> {
+  return ShotStore.open(1);
 }
 
 const rename = (name: string): Op[] => [{ op: "replace", path: "/name", value: name }];
@@ -83,11 +81,11 @@ test("an edit is seen at once and sent one after another, each on what came befo
   const shot = await opened();
   shot.edit(rename("One"), "rename");
   shot.edit(rename("Two"), "rename");
-  expect(shot.doc!.name).toBe("Two");
+  expect(shot.doc.name).toBe("Two");
   expect(sent.map((one) => one.revision)).toEqual([0]);
   sent[0].answer();
   await soon();
-  expect(shot.doc!.name).toBe("Two");
+  expect(shot.doc.name).toBe("Two");
   expect(sent.map((one) => one.revision)).toEqual([0, 1]);
   sent[1].answer();
   await soon();
@@ -109,7 +107,7 @@ test("a lost connection loses nothing: the edit is sent again until it is answer
   shot.edit(rename("Kept"), "rename");
   sent[0].refuse(new Problem(0, "The server can't be reached.", "", {}));
   await vi.advanceTimersByTimeAsync(10);
-  expect([shot.online, shot.doc!.name]).toEqual([false, "Kept"]);
+  expect([shot.online, shot.doc.name]).toEqual([false, "Kept"]);
   await vi.advanceTimersByTimeAsync(1000);
   expect(sent).toHaveLength(2);
   sent[1].answer();
@@ -123,7 +121,7 @@ test("a refused edit is told, and the shot is again as the server has it", async
   shot.edit(rename("After it"), "rename");
   sent[0].refuse(new Problem(422, "That name is taken.", "", {}));
   await soon();
-  expect(shot.doc!.name).toBe("Shot");
+  expect(shot.doc.name).toBe("Shot");
   expect(notes.list.map((note) => note.text)).toEqual(["That name is taken."]);
   expect(sent).toHaveLength(1);
 });
@@ -139,7 +137,7 @@ test("undo that is pressed while an edit is on its way happens right after it", 
   sent[0].answer();
   await soon();
   expect(undo).toHaveBeenCalledOnce();
-  expect(shot.doc!.name).toBe("Shot");
+  expect(shot.doc.name).toBe("Shot");
 });
 
 test("another window's edits before ours come with the answer", async () => {
@@ -150,6 +148,6 @@ test("another window's edits before ours come with the answer", async () => {
   sent[0].ops.unshift(theirs);
   sent[0].answer();
   await soon();
-  expect(shot.doc!.tracks).toEqual([{ id: "t" }]);
-  expect(shot.doc!.name).toBe("Mine");
+  expect(shot.doc.tracks).toEqual([{ id: "t" }]);
+  expect(shot.doc.name).toBe("Mine");
 });

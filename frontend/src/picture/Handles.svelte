@@ -1,6 +1,6 @@
 <!-- What the open cards hold that has a place on the picture: points as handles, angles as lines. -->
 <script lang="ts">
-  import type { Desk, Handle } from "../lib/desk.svelte";
+  import type { Desk, Handle } from "../desk/desk.svelte";
   import { nudge, type Point } from "../lib/shapes";
   import { newGesture, type Xy } from "../lib/values";
 
@@ -12,7 +12,7 @@
     at: (event: PointerEvent | MouseEvent) => Point;
   };
   let { desk, scale, left, top, at }: Props = $props();
-  const plate = $derived(desk.shot.about!.plate);
+  const plate = $derived(desk.shot.about.plate);
   const middle = $derived<Point>([plate.width / 2, plate.height / 2]);
   const long = $derived(70 / scale);
   const all = $derived([...desk.handles.entries()]);
@@ -48,7 +48,7 @@
   function down(event: PointerEvent, path: string) {
     if (event.button !== 0) return;
     event.stopPropagation();
-    desk.stop();
+    desk.playback.stop();
     drag = { path, gesture: newGesture() };
     (event.currentTarget as Element).setPointerCapture(event.pointerId);
   }
@@ -78,7 +78,7 @@
   }
 </script>
 
-{#if all.length && !desk.playing}
+{#if all.length && !desk.playback.playing}
   <svg class="over-picture" aria-label="Handles">
     <g transform="translate({left} {top}) scale({scale})">
       {#each all as [path, one] (path)}

@@ -1,6 +1,6 @@
 <!-- The next step, named until it was taken once. -->
 <script lang="ts">
-  import type { Desk } from "../lib/desk.svelte";
+  import type { Desk } from "../desk/desk.svelte";
   import { known, learn, nextStep, type Step } from "./steps";
 
   let { desk }: { desk: Desk } = $props();

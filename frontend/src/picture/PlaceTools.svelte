@@ -1,5 +1,6 @@
 <script lang="ts">
-  import type { Desk, Tool } from "../lib/desk.svelte";
+  import type { Desk } from "../desk/desk.svelte";
+  import type { Tool } from "../desk/tools.svelte";
   import type { IconName } from "../lib/Icon.svelte";
   import ToolColumn from "./ToolColumn.svelte";
 
@@ -10,4 +11,4 @@
   ];
 </script>
 
-<ToolColumn {desk} label="Placing tools" {tools} chosen={desk.placing ? "place" : "hand"} />
+<ToolColumn {desk} label="Placing tools" {tools} chosen={desk.tools.placing ? "place" : "hand"} />

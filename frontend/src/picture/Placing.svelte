@@ -1,7 +1,7 @@
 <script lang="ts">
   import type { Plane } from "../lib/api-types";
   import type { Op } from "../lib/api";
-  import type { Desk } from "../lib/desk.svelte";
+  import type { Desk } from "../desk/desk.svelte";
   import { ownSize, placedAt, placeOf, type Placed } from "../lib/placement";
   import { nudge, type Point } from "../lib/shapes";
   import { newGesture, withValue } from "../lib/values";
@@ -17,9 +17,9 @@
   };
   let { desk, plane, scale, left, top, at }: Props = $props();
   const shot = $derived(desk.shot);
-  const plate = $derived(shot.about!.plate);
+  const plate = $derived(shot.about.plate);
   const placed = $derived(placedAt(plane, desk.env));
-  const own = $derived(ownSize(plane, shot.doc!));
+  const own = $derived(ownSize(plane, shot.doc));
   const half = $derived<Point>([own[0] / 2, own[1] / 2]);
   const where = (p: Point): Point => {
     const [x, y] = placeOf(placed, plate.width, p);
@@ -50,7 +50,7 @@
     const ops: Op[] = Object.entries(values).map(([name, value]) => ({
       op: "add",
       path: `${path}/${name}`,
-      value: withValue(plane.placement[name], desk.frame, rounded(value as number)),
+      value: withValue(plane.placement[name], desk.playback.frame, rounded(value as number)),
     }));
     shot.edit(ops, label, gesture);
   }
@@ -60,7 +60,7 @@
   function down(event: PointerEvent, how: string) {
     if (event.button !== 0) return;
     event.stopPropagation();
-    desk.stop();
+    desk.playback.stop();
     drag = { how, from: at(event), start: { ...placed }, anchor, gesture: newGesture() };
     (event.currentTarget as Element).setPointerCapture(event.pointerId);
   }

@@ -1,7 +1,8 @@
 <script lang="ts">
-  import type { Desk, Drawn } from "../lib/desk.svelte";
+  import type { Desk } from "../desk/desk.svelte";
+  import type { Drawn } from "../desk/tools.svelte";
   import Button from "../ui/Button.svelte";
-  import { follow } from "../lib/keys";
+  import { follow } from "../desk/deeds";
   import type { Point } from "./strokes";
 
   /** What the picture has to say: why following halted, and what to draw next. */
@@ -17,10 +18,12 @@
   const BOX =
     "absolute left-1/2 max-w-[78%] -translate-x-1/2 rounded-md border border-ink bg-card px-3 py-1.5 shadow-float";
   const shot = $derived(desk.shot);
-  const here = $derived(shot.frame(desk.trace?.id, desk.frame));
+  const here = $derived(shot.frame(desk.selection.trace?.id, desk.playback.frame));
   const halt = $derived(desk.halt);
   // following came from the side on which there is a matte
-  const way = $derived(shot.frame(desk.trace?.id, desk.frame - 1)?.blob ? 1 : -1);
+  const way = $derived(
+    shot.frame(desk.selection.trace?.id, desk.playback.frame - 1)?.blob ? 1 : -1,
+  );
 </script>
 
 {#if halt}
@@ -29,20 +32,21 @@
       BOX,
       "halt cursor-default border-l-5 border-l-red",
       // never over the place that it speaks of
-      halt.y < shot.about!.plate.height / 2 ? "bottom-3" : "top-3",
+      halt.y < shot.about.plate.height / 2 ? "bottom-3" : "top-3",
     ]}
     role="alert"
   >
     <p class="mb-1.5"><strong>Halted: {halt.reason}.</strong> {halt.advice}</p>
     <div class="flex gap-1.5">
-      <Button onclick={() => (desk.tool = "in")}>Mark here</Button>
+      <Button onclick={() => (desk.tools.tool = "in")}>Mark here</Button>
       <Button disabled={!!shot.following} onclick={() => follow(desk, way)}
         >It is right: follow {way > 0 ? "on" : "back"}</Button
       >
       <Button
         disabled={!!shot.following}
-        title={`The shape of frame ${shot.doc!.first_number + desk.frame - way}, moved along, stays for this frame`}
-        onclick={() => follow(desk, way, desk.frame - way)}>Take the last shape and flow on</Button
+        title={`The shape of frame ${shot.doc.first_number + desk.playback.frame - way}, moved along, stays for this frame`}
+        onclick={() => follow(desk, way, desk.playback.frame - way)}
+        >Take the last shape and flow on</Button
       >
     </div>
   </div>
@@ -52,15 +56,15 @@
       ? "Press for each further point."
       : "Press the first point, double-click or Enter to close. Backspace takes a point back."}
   </p>
-{:else if desk.shaping && !desk.shaping.shapes.length && !shaping}
+{:else if desk.tools.shaping && !desk.tools.shaping.shapes.length && !shaping}
   <p class={[BOX, "pointer-events-none bottom-3"]}>
     Choose a shape on the left and draw it over the picture.
   </p>
-{:else if desk.tool === "sample"}
+{:else if desk.tools.tool === "sample"}
   <p class={[BOX, "pointer-events-none bottom-3"]}>
     Drag over the colour. With Shift it is added to the range, with Alt it is taken away.
   </p>
-{:else if desk.marking && !here && !marked && desk.mode !== "result" && desk.trace?.marks?.length}
+{:else if desk.tools.marking && !here && !marked && desk.view.mode !== "result" && desk.selection.trace?.marks?.length}
   <p class={[BOX, "pointer-events-none bottom-3"]}>
     This frame has no matte yet: follow to it, or mark it.
   </p>

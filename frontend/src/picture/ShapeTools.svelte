@@ -1,7 +1,8 @@
 <script lang="ts">
-  import type { Desk, Tool } from "../lib/desk.svelte";
+  import type { Desk } from "../desk/desk.svelte";
+  import type { Tool } from "../desk/tools.svelte";
   import type { IconName } from "../lib/Icon.svelte";
-  import type { Way } from "../lib/shapes";
+  import type { Way } from "../lib/shape-edits";
   import ToolColumn from "./ToolColumn.svelte";
 
   let { desk }: { desk: Desk } = $props();
@@ -34,31 +35,10 @@
 
 <ToolColumn {desk} label="Shape tools" {tools}>
   <button
-    class="all"
-    aria-pressed={desk.shapeWay !== "frame"}
-    title={ways[desk.shapeWay].hint}
-    onclick={() => (desk.shapeWay = ways[desk.shapeWay].next)}>{ways[desk.shapeWay].says}</button
+    class="mt-1 block w-9 rounded-[5px] border-2 border-transparent border-t-rule py-0.5 text-[11px] leading-tight hover:bg-stand aria-pressed:border-ink aria-pressed:bg-paper"
+    aria-pressed={desk.tools.shapeWay !== "frame"}
+    title={ways[desk.tools.shapeWay].hint}
+    onclick={() => (desk.tools.shapeWay = ways[desk.tools.shapeWay].next)}
+    >{ways[desk.tools.shapeWay].says}</button
   >
 </ToolColumn>
-
-<style>
-  .all {
-    display: block;
-    width: 36px;
-    margin-top: 4px;
-    padding: 2px 0;
-    border: 2px solid transparent;
-    border-top: 1px solid var(--rule);
-    border-radius: 5px;
-    background: none;
-    font-size: 11px;
-    line-height: 1.15;
-  }
-  .all:hover {
-    background: var(--stand);
-  }
-  .all[aria-pressed="true"] {
-    border-color: var(--ink);
-    background: var(--paper);
-  }
-</style>

@@ -1,19 +1,8 @@
 <script lang="ts">
   import type { Shape, ShapeKey } from "../lib/api-types";
-  import type { Desk } from "../lib/desk.svelte";
-  import {
-    changed,
-    nudge,
-    outlines,
-    own,
-    place,
-    pointed,
-    rounded,
-    shapeAt,
-    withPoint,
-    withoutPoint,
-    type Point,
-  } from "../lib/shapes";
+  import type { Desk } from "../desk/desk.svelte";
+  import { changed, rounded, withPoint, withoutPoint } from "../lib/shape-edits";
+  import { nudge, outlines, own, place, pointed, shapeAt, type Point } from "../lib/shapes";
 
   type Props = {
     desk: Desk;
@@ -24,14 +13,14 @@
     at: (event: PointerEvent | MouseEvent) => Point;
   };
   let { desk, scale, left, top, at }: Props = $props();
-  const pull = $derived(desk.shaping!);
+  const pull = $derived(desk.tools.shaping!);
   const shown = $derived(
     pull.shapes.map((shape) => {
       const here = moving?.id === shape.id ? moving : shape;
-      return { shape: here, key: shapeAt(here, desk.frame) };
+      return { shape: here, key: shapeAt(here, desk.playback.frame) };
     }),
   );
-  const chosen = $derived(shown.find(({ shape }) => shape.id === desk.shapeId));
+  const chosen = $derived(shown.find(({ shape }) => shape.id === desk.selection.shapeId));
   /** The shape as it is dragged, until it is let go. */
   let moving = $state.raw<Shape | null>(null);
   let drag: { from: Point; shape: Shape; key: ShapeKey; how: string } | null = null;
@@ -83,28 +72,28 @@
   function down(event: PointerEvent, shape: Shape, how: string) {
     if (event.button !== 0) return;
     event.stopPropagation();
-    desk.stop();
-    desk.shapeId = shape.id;
+    desk.playback.stop();
+    desk.selection.shapeId = shape.id;
     if (how.startsWith("point-")) {
-      desk.pointAt = Number(how.slice(6));
+      desk.selection.pointAt = Number(how.slice(6));
       if (event.altKey) {
-        desk.putShape(withoutPoint(shape, desk.pointAt), "remove point");
-        desk.pointAt = null;
+        desk.tools.putShape(withoutPoint(shape, desk.selection.pointAt), "remove point");
+        desk.selection.pointAt = null;
         return;
       }
-    } else desk.pointAt = null;
-    drag = { from: at(event), shape, key: shapeAt(shape, desk.frame), how };
+    } else desk.selection.pointAt = null;
+    drag = { from: at(event), shape, key: shapeAt(shape, desk.playback.frame), how };
     (event.currentTarget as Element).setPointerCapture(event.pointerId);
   }
 
   function move(event: PointerEvent) {
     if (!drag) return;
     const next = rounded(dragged(drag.key, drag.how, drag.from, at(event)));
-    moving = changed(drag.shape, desk.frame, next, desk.shapeWay);
+    moving = changed(drag.shape, desk.playback.frame, next, desk.tools.shapeWay);
   }
 
   function up() {
-    if (drag && moving) desk.putShape(moving, drag.how === "move" ? "move shape" : "shape");
+    if (drag && moving) desk.tools.putShape(moving, drag.how === "move" ? "move shape" : "shape");
     drag = moving = null;
   }
 
@@ -113,21 +102,24 @@
       event.preventDefault();
       event.stopPropagation();
       if (how.startsWith("point-"))
-        desk.putShape(withoutPoint(shape, Number(how.slice(6))), "remove point");
-      else desk.removeShape(shape.id);
+        desk.tools.putShape(withoutPoint(shape, Number(how.slice(6))), "remove point");
+      else desk.tools.removeShape(shape.id);
       return;
     }
     const by = nudge(event);
     if (!by) return;
-    const key = shapeAt(shape, desk.frame);
+    const key = shapeAt(shape, desk.playback.frame);
     const corner = corners.find(([name]) => name === how);
     const from: Point = corner ? handleAt(key, how, corner[2]) : [0, 0];
     const next = dragged(key, how, from, [from[0] + by[0], from[1] + by[1]]);
-    desk.putShape(changed(shape, desk.frame, rounded(next), desk.shapeWay), "nudge shape");
+    desk.tools.putShape(
+      changed(shape, desk.playback.frame, rounded(next), desk.tools.shapeWay),
+      "nudge shape",
+    );
   }
 
   function corner(shape: Shape, n: number) {
-    desk.putShape(
+    desk.tools.putShape(
       {
         ...shape,
         keys: shape.keys.map((key) => ({
@@ -144,7 +136,7 @@
     if (!pointed(shape)) return;
     event.stopPropagation();
     const [x, y] = at(event);
-    const points = shapeAt(shape, desk.frame).points;
+    const points = shapeAt(shape, desk.playback.frame).points;
     const far = points.map((a, i) => {
       const b = points[(i + 1) % points.length];
       const long = (b.x - a.x) ** 2 + (b.y - a.y) ** 2 || 1;
@@ -154,15 +146,15 @@
       );
       return Math.hypot(x - a.x - t * (b.x - a.x), y - a.y - t * (b.y - a.y));
     });
-    desk.putShape(withPoint(shape, far.indexOf(Math.min(...far))), "add point");
+    desk.tools.putShape(withPoint(shape, far.indexOf(Math.min(...far))), "add point");
   }
 </script>
 
-<svg class="over-picture" class:idle={desk.tool !== "arrow"} data-shapes={shown.length}>
+<svg class="over-picture" class:idle={desk.tools.tool !== "arrow"} data-shapes={shown.length}>
   <g transform={`translate(${left} ${top}) scale(${scale})`}>
     {#each shown as { shape, key } (shape.id)}
       {@const drawn = outlines(shape, key)}
-      {@const active = shape.id === desk.shapeId}
+      {@const active = shape.id === desk.selection.shapeId}
       {#if shape.on || active}
         <path d={drawn.line} class="under" stroke-width={(active ? 4 : 3) / scale} />
         <path
@@ -170,14 +162,14 @@
           class="line"
           class:active
           role="button"
-          tabindex={desk.tool === "arrow" ? 0 : -1}
+          tabindex={desk.tools.tool === "arrow" ? 0 : -1}
           aria-label={`${shape.name}: drag, or arrow keys, to move`}
           stroke-width={(active ? 2 : 1.2) / scale}
           stroke-dasharray={shape.join === "subtract" ? `${5 / scale} ${3 / scale}` : undefined}
           onpointerdown={(e) => down(e, shape, "move")}
           onpointermove={move}
           onpointerup={up}
-          onfocus={() => (desk.shapeId = shape.id)}
+          onfocus={() => (desk.selection.shapeId = shape.id)}
           onkeydown={(e) => nudged(e, shape, "move")}
           ondblclick={(e) => insert(e, shape)}
         />
@@ -191,13 +183,13 @@
         {/each}
       {/if}
     {/each}
-    {#if chosen && desk.tool === "arrow"}
+    {#if chosen && desk.tools.tool === "arrow"}
       {@const { shape, key } = chosen}
       {#if pointed(shape)}
         {#each key.points as point, n (n)}
           <rect
             class="handle"
-            class:picked={desk.pointAt === n}
+            class:picked={desk.selection.pointAt === n}
             role="button"
             tabindex="0"
             aria-label={`Point ${n + 1} of ${shape.name}`}
@@ -210,7 +202,7 @@
             onpointerdown={(e) => down(e, shape, `point-${n}`)}
             onpointermove={move}
             onpointerup={up}
-            onfocus={() => (desk.pointAt = n)}
+            onfocus={() => (desk.selection.pointAt = n)}
             onkeydown={(e) => nudged(e, shape, `point-${n}`)}
             ondblclick={() => shape.kind === "curve" && corner(shape, n)}
           />

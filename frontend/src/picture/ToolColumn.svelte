@@ -1,6 +1,8 @@
 <script lang="ts">
   import type { Snippet } from "svelte";
-  import type { Desk, Tool } from "../lib/desk.svelte";
+  import type { Desk } from "../desk/desk.svelte";
+  import type { Tool } from "../desk/tools.svelte";
+  import { RadioGroup } from "bits-ui";
   import Hint from "../lib/Hint.svelte";
   import Icon, { type IconName } from "../lib/Icon.svelte";
 
@@ -16,56 +18,27 @@
   let { desk, label, tools, chosen, children }: Props = $props();
 </script>
 
-<div class="tools">
-  <div role="radiogroup" aria-label={label}>
+<div
+  class="absolute top-3 left-2.5 w-11 cursor-default rounded-md bg-card p-1 shadow-[0_2px_10px_rgb(0_0_0/0.35)]"
+>
+  <RadioGroup.Root
+    aria-label={label}
+    class="grid justify-items-center gap-0.5"
+    bind:value={() => chosen ?? desk.tools.tool, (tool) => (desk.tools.tool = tool as Tool)}
+  >
     {#each tools as { tool, name, keys } (tool)}
       <Hint text={name} {keys} side="right">
         {#snippet child(props)}
-          <button
+          <RadioGroup.Item
             {...props}
-            role="radio"
-            aria-checked={(chosen ?? desk.tool) === tool}
+            value={tool}
             aria-label={name}
-            onclick={() => (desk.tool = tool)}><Icon name={tool} size={19} /></button
+            class="grid size-8 place-items-center rounded-[5px] border-2 border-transparent hover:bg-stand data-[state=checked]:border-ink data-[state=checked]:bg-paper"
+            ><Icon name={tool} size={19} /></RadioGroup.Item
           >
         {/snippet}
       </Hint>
     {/each}
-  </div>
+  </RadioGroup.Root>
   {@render children?.()}
 </div>
-
-<style>
-  .tools {
-    position: absolute;
-    left: 10px;
-    top: 12px;
-    width: 44px;
-    background: var(--card);
-    border-radius: 6px;
-    box-shadow: 0 2px 10px rgb(0 0 0 / 0.35);
-    padding: 4px;
-    cursor: default;
-  }
-  div[role] {
-    display: grid;
-    gap: 2px;
-    justify-items: center;
-  }
-  button {
-    display: grid;
-    place-items: center;
-    width: 32px;
-    height: 32px;
-    border: 2px solid transparent;
-    border-radius: 5px;
-    background: none;
-  }
-  button:hover {
-    background: var(--stand);
-  }
-  button[aria-checked="true"] {
-    border-color: var(--ink);
-    background: var(--paper);
-  }
-</style>

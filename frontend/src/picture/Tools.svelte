@@ -1,6 +1,8 @@
 <script lang="ts">
-  import { BRUSH, type Desk, type Tool } from "../lib/desk.svelte";
+  import type { Desk } from "../desk/desk.svelte";
+  import { BRUSH, type Tool } from "../desk/tools.svelte";
   import type { IconName } from "../lib/Icon.svelte";
+  import NumberField from "../ui/NumberField.svelte";
   import ToolColumn from "./ToolColumn.svelte";
 
   let { desk }: { desk: Desk } = $props();
@@ -13,50 +15,22 @@
     { tool: "erase", name: "Erase marks", keys: "E" },
     { tool: "hand", name: "Move the picture", keys: "H" },
   ];
-
-  /** Takes over what was typed; nothing leaves the brush as it was. */
-  function sized(field: HTMLInputElement) {
-    if (field.value) desk.sizeBrush(field.valueAsNumber);
-    field.value = String(desk.brush);
-  }
 </script>
 
 <ToolColumn {desk} label="Tools" {tools}>
-  <label title="Brush size ([ and ])">
-    <input
-      type="number"
-      min={BRUSH[0]}
-      max={BRUSH[1]}
-      aria-label="Brush radius in pixels"
-      value={desk.brush}
-      onchange={(event) => sized(event.currentTarget)}
+  <div
+    class="mt-1 grid border-t border-rule pt-1 text-center text-[11px] text-quiet"
+    title="Brush size ([ and ])"
+  >
+    <NumberField
+      class="text-ink [&>input]:text-center"
+      name="Brush radius in pixels"
+      low={BRUSH[0]}
+      high={BRUSH[1]}
+      value={desk.tools.brush}
+      decimals={Number.isInteger(desk.tools.brush) ? 0 : 1}
+      onset={(radius) => desk.tools.sizeBrush(radius)}
     />
     <span>px</span>
-  </label>
+  </div>
 </ToolColumn>
-
-<style>
-  label {
-    display: grid;
-    margin-top: 4px;
-    border-top: 1px solid var(--rule);
-    padding-top: 4px;
-    text-align: center;
-    font-size: 11px;
-    color: var(--quiet);
-  }
-  input {
-    width: 100%;
-    border: 0;
-    background: none;
-    text-align: center;
-    font-family: var(--font-mono);
-    font-size: 12px;
-    appearance: textfield;
-    color: var(--ink);
-  }
-  /* they would cover half of the number; the arrow keys do the same */
-  input::-webkit-inner-spin-button {
-    appearance: none;
-  }
-</style>

@@ -1,6 +1,6 @@
 <script lang="ts">
-  import { DOUBTFUL, type Desk } from "../lib/desk.svelte";
-  import { says } from "../lib/checks.svelte";
+  import { DOUBTFUL, type Desk } from "../desk/desk.svelte";
+  import { says } from "../desk/checks.svelte";
   import Icon from "../lib/Icon.svelte";
   import Progress from "../ui/Progress.svelte";
   import NextStep from "./NextStep.svelte";
@@ -8,19 +8,23 @@
   let { desk }: { desk: Desk } = $props();
   const PRESS = "rounded px-1.5 py-0.5 hover:enabled:bg-[#555] disabled:text-[#b0aca4]";
   const shot = $derived(desk.shot);
-  const first = $derived(shot.doc!.first_number);
-  const fps = $derived(Math.round(shot.about!.plate.fps * 1000) / 1000);
+  const first = $derived(shot.doc.first_number);
+  const fps = $derived(Math.round(shot.about.plate.fps * 1000) / 1000);
   const doubts = $derived(
     new Set([
-      ...[...(shot.frames.get(desk.trace?.id ?? "")?.values() ?? [])]
+      ...[...(shot.frames.get(desk.selection.trace?.id ?? "")?.values() ?? [])]
         .filter((f) => f.doubt > DOUBTFUL)
         .map((f) => f.frame),
       ...[...desk.checks.found.values()].filter((c) => c.problems.length).map((c) => c.frame),
     ]).size,
   );
-  const span = $derived(desk.last - desk.first + 1);
-  const come = $derived(desk.playing ? desk.pictures.count(desk.first, desk.last) : span);
-  const here = $derived(says(desk.checks.found.get(desk.frame)));
+  const span = $derived(desk.playback.last - desk.playback.first + 1);
+  const come = $derived(
+    desk.playback.playing
+      ? desk.playback.pictures.count(desk.playback.first, desk.playback.last)
+      : span,
+  );
+  const here = $derived(says(desk.checks.found.get(desk.playback.frame)));
 </script>
 
 <div
@@ -30,42 +34,42 @@
 >
   <button
     class={PRESS}
-    aria-label={desk.playing ? "Stop" : "Play"}
+    aria-label={desk.playback.playing ? "Stop" : "Play"}
     title="Play and stop (Space)"
-    onclick={() => desk.toggle()}
+    onclick={() => desk.playback.toggle()}
   >
-    <Icon name={desk.playing ? "stop" : "play"} size={15} />
+    <Icon name={desk.playback.playing ? "stop" : "play"} size={15} />
   </button>
   <output class="number font-mono text-base font-medium text-white" aria-label="Frame"
-    >{first + desk.frame}</output
+    >{first + desk.playback.frame}</output
   >
   <span>of {first + shot.range[0]}–{first + shot.range[1]} · {fps} fps</span>
-  {#if desk.loop}
+  {#if desk.playback.loop}
     <button
       class={[PRESS, "text-[#a9d6f5]"]}
       title="End the loop (Escape)"
-      onclick={() => (desk.loop = null)}
-      >loop {first + desk.loop[0]}–{first + desk.loop[1]} ✕</button
+      onclick={() => (desk.playback.loop = null)}
+      >loop {first + desk.playback.loop[0]}–{first + desk.playback.loop[1]} ✕</button
     >
   {/if}
-  {#if come < span && span <= desk.pictures.room}
+  {#if come < span && span <= desk.playback.pictures.room}
     <span class="filling flex items-center gap-1.5" role="status">
       <Progress class="w-17" share={come / span} name="Frames that are here" />
       {come} of {span} frames
     </span>
   {/if}
   <span class="min-w-0 flex-1 truncate text-[#ffb9ab]">{here}</span>
-  {#if !desk.playing}<NextStep {desk} />{/if}
+  {#if !desk.playback.playing}<NextStep {desk} />{/if}
   <button
     class={PRESS}
     title="Full size shows every pixel of the plate; half the work otherwise"
-    aria-pressed={desk.full}
-    onclick={() => (desk.full = !desk.full)}
-    >{desk.full ? "full size" : `preview ${desk.width} px`}</button
+    aria-pressed={desk.view.full}
+    onclick={() => (desk.view.full = !desk.view.full)}
+    >{desk.view.full ? "full size" : `preview ${desk.playback.width} px`}</button
   >
   <button
     class={PRESS}
-    disabled={!desk.matteId}
+    disabled={!desk.selection.matteId}
     title="Next problem or touch (Page Down)"
     onclick={() => desk.problem(1)}>{doubts ? `${doubts} to look at` : "next touch"} ↓</button
   >

@@ -1,8 +1,9 @@
 import { api } from "../lib/api";
 import type { Mark, Shape, ShapeKey } from "../lib/api-types";
-import type { Desk, Drawn } from "../lib/desk.svelte";
+import type { Desk } from "../desk/desk.svelte";
+import type { Drawn } from "../desk/tools.svelte";
 import { notes } from "../lib/notes.svelte";
-import { blankKey, rounded } from "../lib/shapes";
+import { blankKey, rounded } from "../lib/shape-edits";
 import { thinned, touches, type Point, type Stroke } from "./strokes";
 
 const SHAPES: Record<Drawn, string> = {
@@ -14,24 +15,24 @@ const SHAPES: Record<Drawn, string> = {
 
 /** Adds what was drawn to the trace's marks, unless it was a slip of the hand. */
 export function draw(desk: Desk, { kind, fill, points }: Stroke) {
-  const line = thinned(points, Math.max(1, desk.brush / 3));
+  const line = thinned(points, Math.max(1, desk.tools.brush / 3));
   // a lasso that encloses nothing, or a drag to nowhere
   if (line.length < (fill || kind === "near" ? 3 : kind === "drag" ? 2 : 1)) return;
-  const pull = desk.trace;
+  const pull = desk.selection.trace;
   if (!pull) return;
-  const here = (pull.marks ?? []).filter((m) => m.frame === desk.frame);
-  const radius = desk.brush;
+  const here = (pull.marks ?? []).filter((m) => m.frame === desk.playback.frame);
+  const radius = desk.tools.brush;
   const id = desk.shot.freshId("k");
-  const mark: Mark = { id, frame: desk.frame, kind, radius, points: line, fill };
+  const mark: Mark = { id, frame: desk.playback.frame, kind, radius, points: line, fill };
   const says: Partial<Record<typeof kind, string>> = {
     near: "only near here",
     drag: "drag the outline",
   };
   desk.shot.edit(
-    [{ op: "add", path: `${desk.pullPath(pull.id)}/marks/-`, value: mark }],
+    [{ op: "add", path: `${desk.selection.pullPath(pull.id)}/marks/-`, value: mark }],
     says[kind] ?? `${kind} ${fill ? "lasso" : "mark"}`,
   );
-  const solved = desk.shot.frame(pull.id, desk.frame)?.blob;
+  const solved = desk.shot.frame(pull.id, desk.playback.frame)?.blob;
   if (kind === "out" && !solved && !here.some((m) => m.kind === "in"))
     notes.add(
       "Nothing can be solved from out marks alone.",
@@ -41,16 +42,22 @@ export function draw(desk: Desk, { kind, fill, points }: Stroke) {
 
 /** Takes away the frame's mark that lies within a reach, in plate pixels, of a place. */
 export function erase(desk: Desk, point: Point, reach: number) {
-  const pull = desk.trace;
+  const pull = desk.selection.trace;
   const hit =
-    pull?.marks?.findIndex((m) => m.frame === desk.frame && touches(m, point, reach)) ?? -1;
+    pull?.marks?.findIndex((m) => m.frame === desk.playback.frame && touches(m, point, reach)) ??
+    -1;
   if (!pull || hit < 0) return;
-  desk.shot.edit([{ op: "remove", path: `${desk.pullPath(pull.id)}/marks/${hit}` }], "erase mark");
+  desk.shot.edit(
+    [{ op: "remove", path: `${desk.selection.pullPath(pull.id)}/marks/${hit}` }],
+    "erase mark",
+  );
 }
 
 /** Sets the colour key's ranges from what lies under the dragged box. */
 export async function sample(desk: Desk, [a, b]: [Point, Point], how: "set" | "add" | "take") {
-  const pull = desk.shot.matte(desk.matteId)?.pulls.find((p) => p.id === desk.sampling);
+  const pull = desk.shot
+    .matte(desk.selection.matteId)
+    ?.pulls.find((p) => p.id === desk.tools.sampling);
   if (!pull) return;
   const around: [number, number, number, number] = [
     Math.round(Math.min(a[0], b[0]) - 2),
@@ -60,16 +67,16 @@ export async function sample(desk: Desk, [a, b]: [Point, Point], how: "set" | "a
   ];
   try {
     const known = how === "set" ? null : { pull: pull.id, how };
-    const { values } = await api.sample(desk.shot.id, desk.frame, around, known);
-    const path = `${desk.pullPath(pull.id)}/params`;
+    const { values } = await api.sample(desk.shot.id, desk.playback.frame, around, known);
+    const path = `${desk.selection.pullPath(pull.id)}/params`;
     const params = { ...pull.params, ...values };
     const says = { set: "pick a colour", add: "add a colour", take: "take a colour away" };
     desk.shot.edit([{ op: "replace", path, value: params }], says[how]);
     if (how === "set") {
-      desk.tool = "hand";
-      desk.sampling = null;
+      desk.tools.tool = "hand";
+      desk.tools.sampling = null;
     }
-    if (desk.mode === "result") desk.mode = "veil";
+    if (desk.view.mode === "result") desk.view.mode = "veil";
   } catch (error) {
     notes.fault(error);
   }
@@ -77,7 +84,7 @@ export async function sample(desk: Desk, [a, b]: [Point, Point], how: "set" | "a
 
 /** A new shape with one key on this frame. */
 export function addShape(desk: Desk, kind: Drawn, part: Partial<ShapeKey>) {
-  const pull = desk.shaping;
+  const pull = desk.tools.shaping;
   if (!pull) return;
   const same = pull.shapes.filter((s) => s.kind === kind).length;
   const shape: Shape = {
@@ -86,10 +93,10 @@ export function addShape(desk: Desk, kind: Drawn, part: Partial<ShapeKey>) {
     kind,
     on: true,
     join: "add",
-    keys: [rounded({ ...blankKey(desk.frame), ...part })],
+    keys: [rounded({ ...blankKey(desk.playback.frame), ...part })],
   };
-  desk.putShape(shape, `draw ${SHAPES[kind].toLowerCase()}`);
-  desk.shapeId = shape.id;
-  desk.tool = "arrow";
-  if (desk.mode === "result") desk.mode = "veil";
+  desk.tools.putShape(shape, `draw ${SHAPES[kind].toLowerCase()}`);
+  desk.selection.shapeId = shape.id;
+  desk.tools.tool = "arrow";
+  if (desk.view.mode === "result") desk.view.mode = "veil";
 }

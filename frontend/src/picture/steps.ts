@@ -1,6 +1,6 @@
 /** What a new person does next; a step that was once taken is not named again in this browser. */
-import type { Desk } from "../lib/desk.svelte";
-import { follow } from "../lib/keys";
+import type { Desk } from "../desk/desk.svelte";
+import { follow } from "../desk/deeds";
 import type { Pull } from "../lib/api-types";
 
 export type Step = {
@@ -14,15 +14,15 @@ export type Step = {
 export function find(desk: Desk, pull: Pull): void {
   const value = {
     id: desk.shot.freshId("k"),
-    frame: desk.frame,
+    frame: desk.playback.frame,
     kind: "found",
     radius: 1,
     points: [],
     fill: false,
   };
-  if (desk.mode === "result") desk.mode = "veil";
+  if (desk.view.mode === "result") desk.view.mode = "veil";
   desk.shot.edit(
-    [{ op: "add", path: `${desk.pullPath(pull.id)}/marks/-`, value }],
+    [{ op: "add", path: `${desk.selection.pullPath(pull.id)}/marks/-`, value }],
     "find the subject",
   );
 }
@@ -30,11 +30,11 @@ export function find(desk: Desk, pull: Pull): void {
 /** The first step that is not taken yet on this shot, or none. */
 export function nextStep(desk: Desk): Step | null {
   const { shot } = desk;
-  const doc = shot.doc!;
+  const doc = shot.doc;
   if (!doc.mattes.length)
     return { id: "matte", says: "Add a matte on the right: it will hold the subject." };
-  const pull = desk.trace;
-  if (pull && desk.selected?.kind === "matte") {
+  const pull = desk.selection.trace;
+  if (pull && desk.selection.thing?.kind === "matte") {
     const stored = shot.frames.get(pull.id)?.size ?? 0;
     if (!pull.marks.length)
       return {

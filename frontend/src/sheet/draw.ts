@@ -1,6 +1,6 @@
 /** The sheet's rows on a canvas: frames, film, mattes, keyframes, doubt. */
 import type { CheckOut, FrameOut } from "../lib/api-types";
-import { DOUBTFUL } from "../lib/desk.svelte";
+import { checks, doubts, keys, mattes } from "./marks";
 
 export type Column = {
   name: string;
@@ -54,7 +54,7 @@ export type Scene = {
   moved: { set: [number, number]; to: [number, number] } | null;
 };
 
-type Ink = Record<
+export type Ink = Record<
   "ink" | "quiet" | "rule" | "faint" | "red" | "blue" | "doubt" | "sheet" | "onInk",
   string
 >;
@@ -101,7 +101,7 @@ export function draw(canvas: HTMLCanvasElement, scene: Scene): void {
   playhead(c, scene, ink, y);
 }
 
-type Y = (frame: number) => number;
+export type Y = (frame: number) => number;
 
 /** How far from its line a marker of the range can be taken hold of, and how wide it is. */
 export const MARKER = { reach: 8, width: 9 };
@@ -207,189 +207,6 @@ function film(c: CanvasRenderingContext2D, s: Scene, ink: Ink, y: Y): void {
     );
   }
   void ink;
-}
-
-function mattes(
-  c: CanvasRenderingContext2D,
-  s: Scene,
-  ink: Ink,
-  column: Column,
-  matte: Scene["mattes"][number] | undefined,
-  from: number,
-  to: number,
-  y: Y,
-): void {
-  if (!matte) return;
-  const middle = column.x + column.width / 2;
-  if (matte.selected) {
-    c.fillStyle = ink.faint;
-    c.globalAlpha = 0.5;
-    c.fillRect(column.x + 1, 0, column.width - 1, Math.min(s.height, y(s.count)));
-    c.globalAlpha = 1;
-  }
-  c.fillStyle = ink.blue;
-  for (let f = from; f <= to; f++) {
-    const origin = matte.frames.get(f)?.origin;
-    if (origin) c.fillRect(middle - 1, y(f), 2, s.row + 0.5);
-    else if (s.row >= 5) {
-      c.fillStyle = ink.rule;
-      c.fillRect(middle - 2, y(f) + s.row / 2 - 0.5, 4, 1);
-      c.fillStyle = ink.blue;
-    }
-  }
-  // the artist's hand: a short slanted stroke of red pencil
-  c.strokeStyle = ink.red;
-  c.lineWidth = Math.min(5, Math.max(3, s.row * 0.5));
-  c.lineCap = "butt";
-  for (let f = from; f <= to; f++) {
-    if (matte.frames.get(f)?.origin !== "touched") continue;
-    const mid = y(f) + s.row / 2;
-    const reach = Math.min(8, column.width / 2 - 2);
-    c.beginPath();
-    c.moveTo(middle - reach, mid + 2);
-    c.lineTo(middle + reach, mid - 2);
-    c.stroke();
-  }
-}
-
-function keys(
-  c: CanvasRenderingContext2D,
-  s: Scene,
-  ink: Ink,
-  column: Column,
-  from: number,
-  to: number,
-  y: Y,
-): void {
-  const frames = [...s.keys.keys()].sort((a, b) => a - b);
-  if (!frames.length) return;
-  if (s.span) {
-    c.strokeStyle = ink.ink;
-    c.setLineDash([3, 2]);
-    const deep = (s.span[1] - s.span[0] + 1) * s.row;
-    c.strokeRect(column.x + 2.5, y(s.span[0]) - 4, column.width - 4, deep + 8);
-    c.setLineDash([]);
-  }
-  const x = column.x + column.width / 2;
-  c.fillStyle = c.strokeStyle = ink.ink;
-  c.lineWidth = 1.2;
-  for (let i = 0; i + 1 < frames.length; i++) {
-    const [a, b] = [frames[i], frames[i + 1]];
-    if (s.keys.get(a)) {
-      c.fillRect(x - 0.6, y(a) + s.row / 2, 1.2, (b - a) * s.row);
-    } else {
-      const gap = Math.max(1, Math.ceil(6 / s.row));
-      for (let f = Math.max(a + 1, from); f < Math.min(b, to); f++)
-        if ((f - a) % gap === 0) c.fillRect(x - 1, y(f) + s.row / 2 - 1, 2, 2);
-    }
-  }
-  const r = 4.4;
-  for (const f of frames) {
-    const mid = y(f) + s.row / 2;
-    c.beginPath();
-    c.arc(x, mid, r, 0, 7);
-    c.fillStyle = ink.sheet;
-    c.fill();
-    c.stroke();
-    c.beginPath();
-    c.arc(x, mid, 1.3, 0, 7);
-    c.fillStyle = ink.ink;
-    c.fill();
-  }
-  if (!s.moved) return;
-  const { set, to: there } = s.moved;
-  const factor = set[1] > set[0] ? (there[1] - there[0]) / (set[1] - set[0]) : 1;
-  c.strokeStyle = ink.blue;
-  c.lineWidth = 1.8;
-  for (const f of frames.filter((one) => one >= set[0] && one <= set[1])) {
-    c.beginPath();
-    c.arc(x, y(there[0] + Math.round((f - set[0]) * factor)) + s.row / 2, r + 1, 0, 7);
-    c.stroke();
-  }
-}
-
-function doubts(
-  c: CanvasRenderingContext2D,
-  s: Scene,
-  ink: Ink,
-  column: Column,
-  from: number,
-  to: number,
-  y: Y,
-): void {
-  const room = column.width - 8;
-  for (let f = from; f <= to; f++) {
-    const doubt = s.doubt.get(f)?.doubt ?? 0;
-    if (doubt <= 0.02) continue;
-    const [x, top, wide] = [column.x + 4, y(f) + s.row * 0.18, Math.max(1, room * doubt)];
-    const tall = Math.max(1, s.row * 0.64);
-    if (doubt <= DOUBTFUL) {
-      c.fillStyle = ink.doubt;
-      c.fillRect(x, top, wide, tall);
-      continue;
-    }
-    c.save();
-    c.beginPath();
-    c.rect(x, top, wide, tall);
-    c.clip();
-    c.strokeStyle = ink.red;
-    c.lineWidth = 2;
-    for (let d = -tall; d < wide + tall; d += 4) {
-      c.beginPath();
-      c.moveTo(x + d, top + tall);
-      c.lineTo(x + d + tall, top);
-      c.stroke();
-    }
-    c.restore();
-    c.strokeStyle = ink.red;
-    c.lineWidth = 1;
-    c.strokeRect(x + 0.5, top + 0.5, wide - 1, Math.max(0.5, tall - 1));
-  }
-}
-
-/** Chatter as a thin ink line down the column, and a sign at its right edge where a frame stands out. */
-function checks(
-  c: CanvasRenderingContext2D,
-  s: Scene,
-  ink: Ink,
-  column: Column,
-  from: number,
-  to: number,
-  y: Y,
-): void {
-  if (!s.checks.size) return;
-  const room = column.width - 15;
-  c.strokeStyle = ink.quiet;
-  c.lineWidth = 1;
-  c.beginPath();
-  for (let f = from; f <= to; f++) {
-    const x = column.x + 4 + Math.min(1, (s.checks.get(f)?.chatter ?? 0) / 4) * room;
-    const mid = y(f) + s.row / 2;
-    if (f === from) c.moveTo(x, mid);
-    else c.lineTo(x, mid);
-  }
-  c.stroke();
-  c.strokeStyle = c.fillStyle = ink.red;
-  c.lineWidth = 1.3;
-  for (let f = from; f <= to; f++) {
-    const [x, mid] = [column.x + column.width - 6, y(f) + s.row / 2];
-    const problem = s.checks.get(f)?.problems[0];
-    if (!problem) continue;
-    c.beginPath();
-    if (problem === "hole") c.arc(x, mid, 2.6, 0, 7);
-    else if (problem === "jump") {
-      c.moveTo(x - 3, mid + 2.5);
-      c.lineTo(x, mid - 3);
-      c.lineTo(x + 3, mid + 2.5);
-      c.closePath();
-    } else {
-      c.moveTo(x - 3.5, mid + 1.5);
-      c.lineTo(x - 1.2, mid - 2);
-      c.lineTo(x + 1.2, mid + 2);
-      c.lineTo(x + 3.5, mid - 1.5);
-    }
-    c.stroke();
-  }
 }
 
 function playhead(c: CanvasRenderingContext2D, s: Scene, ink: Ink, y: Y): void {

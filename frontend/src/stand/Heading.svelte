@@ -6,27 +6,8 @@
     $props();
 </script>
 
-<div class="heading">
-  <h2>{name}</h2>
-  <span>{note}</span>
+<div class="flex items-baseline gap-2 pt-2 pr-2 pb-1 pl-3.5">
+  <h2 class="text-[13.5px] font-semibold">{name}</h2>
+  <span class="flex-1 text-[11.5px] text-quiet">{note}</span>
   {@render children()}
 </div>
-
-<style>
-  .heading {
-    display: flex;
-    align-items: baseline;
-    gap: 8px;
-    padding: 8px 8px 4px 13px;
-  }
-  span {
-    flex: 1;
-    font-size: 11.5px;
-    color: var(--quiet);
-  }
-  h2 {
-    margin: 0;
-    font-size: 13.5px;
-    font-weight: 600;
-  }
-</style>

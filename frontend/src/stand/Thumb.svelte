@@ -1,6 +1,6 @@
 <script lang="ts">
   import { api } from "../lib/api";
-  import type { Desk } from "../lib/desk.svelte";
+  import type { Desk } from "../desk/desk.svelte";
 
   /** A small live picture of a view; it waits while the shot plays. */
   let { desk, view, alt }: { desk: Desk; view: string; alt: string } = $props();
@@ -12,7 +12,7 @@
   $effect(() => {
     void desk.shot.version;
     void desk.shot.arrived;
-    const [frame, wanted, playing] = [desk.frame, view, desk.playing];
+    const [frame, wanted, playing] = [desk.playback.frame, view, desk.playback.playing];
     clearTimeout(timer);
     if (playing || !desk.shot.onServer(wanted.split(":")[1])) return;
     const mine = ++turn;
@@ -28,13 +28,4 @@
   });
 </script>
 
-{#if url}<img src={url} {alt} draggable="false" />{/if}
-
-<style>
-  img {
-    display: block;
-    width: 100%;
-    height: 100%;
-    object-fit: cover;
-  }
-</style>
+{#if url}<img class="block size-full object-cover" src={url} {alt} draggable="false" />{/if}

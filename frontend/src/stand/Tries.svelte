@@ -1,6 +1,6 @@
 <script lang="ts">
   import type { Plane } from "../lib/api-types";
-  import type { Desk } from "../lib/desk.svelte";
+  import type { Desk } from "../desk/desk.svelte";
   import Thumb from "./Thumb.svelte";
 
   /** Ways to lay an element over what lies behind it, each with a live picture; a press takes it. */
@@ -26,43 +26,16 @@
   }
 </script>
 
-<div class="tries" role="group" aria-label="How it lies over what is behind">
+<div class="my-1 grid grid-cols-5 gap-1" role="group" aria-label="How it lies over what is behind">
   {#each ways as [says, blend, drop] (says)}
     <button
+      class="min-h-6 rounded border border-rule bg-paper p-px text-[11px] leading-tight inset-ring-ink aria-pressed:border-ink aria-pressed:font-semibold aria-pressed:inset-ring"
       aria-pressed={plane.blend === blend && now === drop}
       onclick={() => take(blend, drop, says)}
     >
-      <span class="look"><Thumb {desk} view={`try:${plane.id}:${says}`} alt="" /></span>{says}
+      <span class="mb-0.5 block h-10 overflow-hidden bg-film"
+        ><Thumb {desk} view={`try:${plane.id}:${says}`} alt="" /></span
+      >{says}
     </button>
   {/each}
 </div>
-
-<style>
-  .tries {
-    display: grid;
-    grid-template-columns: repeat(5, 1fr);
-    gap: 4px;
-    margin: 4px 0;
-  }
-  button {
-    border: 1px solid var(--rule);
-    border-radius: 4px;
-    background: var(--paper);
-    padding: 2px;
-    font-size: 11px;
-    line-height: 1.2;
-    min-height: 24px;
-  }
-  button[aria-pressed="true"] {
-    border: 2px solid var(--ink);
-    padding: 1px;
-    font-weight: 600;
-  }
-  .look {
-    display: block;
-    height: 40px;
-    margin-bottom: 2px;
-    background: #26241f;
-    overflow: hidden;
-  }
-</style>

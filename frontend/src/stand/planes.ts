@@ -22,7 +22,7 @@ export function placed(
   target: string,
   where: "before" | "behind" | "in",
 ): Op[] {
-  const planes = shot.doc!.planes;
+  const planes = shot.doc.planes;
   const from = planes.findIndex((p) => p.id === id);
   const to = planes.findIndex((p) => p.id === target);
   const group = where === "in" ? target : planes[to].group;
@@ -44,7 +44,7 @@ function inside(planes: Plane[], id: string | null, group: string): boolean {
 
 /** One step to the front (-1) or to the back among the planes that lie beside it. */
 export function stepped(shot: ShotStore, plane: Plane, by: -1 | 1): Op[] {
-  const beside = shot.doc!.planes.filter((p) => p.group === plane.group);
+  const beside = shot.doc.planes.filter((p) => p.group === plane.group);
   const other = beside[beside.indexOf(plane) + by];
   return other ? placed(shot, plane.id, other.id, by < 0 ? "before" : "behind") : [];
 }
@@ -56,9 +56,9 @@ export function whole(planes: Plane[], plane: Plane): Plane[] {
 
 /** Copies with ids of their own, right before what they are copies of. */
 export function copies(shot: ShotStore, plane: Plane): { ops: Op[]; id: string } {
-  const all = whole(shot.doc!.planes, plane);
+  const all = whole(shot.doc.planes, plane);
   const ids = new Map(all.map((p) => [p.id, shot.freshId("p")]));
-  const at = shot.doc!.planes.indexOf(plane);
+  const at = shot.doc.planes.indexOf(plane);
   const ops = all.map((p, i): Op => {
     const treatments = p.treatments.map((t) => ({ ...t, id: shot.freshId("s") }));
     const name = p === plane ? `${p.name} copy` : p.name;
@@ -71,7 +71,7 @@ export function copies(shot: ShotStore, plane: Plane): { ops: Op[]; id: string }
 
 /** Takes a plane away, with all that a group holds. */
 export function removed(shot: ShotStore, plane: Plane): Op[] {
-  const planes = shot.doc!.planes;
+  const planes = shot.doc.planes;
   return whole(planes, plane)
     .map((p) => planes.indexOf(p))
     .sort((a, b) => b - a)
@@ -80,9 +80,69 @@ export function removed(shot: ShotStore, plane: Plane): Op[] {
 
 /** Lets a group's planes go to where it was, and takes the group away. */
 export function dissolved(shot: ShotStore, group: Plane): Op[] {
-  const planes = shot.doc!.planes;
+  const planes = shot.doc.planes;
   const ops: Op[] = planes.flatMap((p, i) =>
     p.group === group.id ? [{ op: "replace", path: `/planes/${i}/group`, value: group.group }] : [],
   );
   return [...ops, { op: "remove", path: `/planes/${planes.indexOf(group)}` }];
+}
+
+/** A new plane of a kind before what is selected, or a plate behind all; a new group holds what is selected. */
+export function newPlane(
+  shot: ShotStore,
+  kind: Plane["kind"],
+  matte: string | null,
+  selected: Plane | undefined,
+): { ops: Op[]; plane: Plane } {
+  const entry = shot.entry("plane", kind);
+  const begins: Partial<Plane> = entry.begins;
+  const plane: Plane = {
+    name: entry.label,
+    on: true,
+    solo: false,
+    opacity: 1,
+    blend: "normal",
+    first: null,
+    last: null,
+    placement: {},
+    time: {},
+    params: {},
+    ...begins,
+    id: shot.freshId("p"),
+    kind,
+    matte: entry.needs_matte ? matte : null,
+    gate: begins.gate && matte ? { ...begins.gate, matte } : null,
+    group: selected?.group ?? null,
+    treatments: (begins.treatments ?? []).map((step) => ({
+      ...step,
+      id: shot.freshId("s"),
+      on: true,
+      params: step.params ?? {},
+    })),
+  };
+  const planes = shot.doc.planes;
+  const at = kind === "plate" ? planes.length : selected ? planes.indexOf(selected) : 0;
+  const ops: Op[] = [{ op: "add", path: `/planes/${at}`, value: plane }];
+  if (kind === "group" && selected)
+    ops.push({ op: "replace", path: `/planes/${at + 1}/group`, value: plane.id });
+  return { ops, plane };
+}
+
+/** What a plane is, in a few words. */
+export function aboutPlane(shot: ShotStore, plane: Plane): string {
+  const number = (frame: number | null) =>
+    frame === null ? "end" : String(shot.doc.first_number + frame);
+  const matte = shot.matte(plane.matte)?.name;
+  const kind = shot.entry("plane", plane.kind).label.toLowerCase();
+  const footage = shot.doc.footage.find((f) => f.id === plane.params.footage)?.name;
+  const parts = [plane.kind === "line" ? `line on ${matte}` : matte ? `${kind} · ${matte}` : kind];
+  if (footage) parts[0] += ` · ${footage}`;
+  if (plane.gate) {
+    const not = plane.gate.invert ? "not " : "";
+    parts.push(`${not}${plane.gate.part} ${shot.matte(plane.gate.matte)?.name ?? "?"}`);
+  }
+  if (plane.blend !== "normal") parts.push(plane.blend);
+  if (plane.first !== null || plane.last !== null)
+    parts.push(`${number(plane.first)} to ${number(plane.last)}`);
+  return parts.join(" · ");
 }

@@ -1,6 +1,6 @@
 <!-- The head of a slide-over: what it is, and the way out. -->
 <script lang="ts">
-  import type { Desk } from "../lib/desk.svelte";
+  import type { Desk } from "../desk/desk.svelte";
   import Icon from "../lib/Icon.svelte";
   import Button from "./Button.svelte";
 

@@ -5,7 +5,7 @@
   import { api } from "../lib/api";
   import type { VersionOut } from "../lib/api-types";
   import { asking } from "../lib/asking.svelte";
-  import type { Desk } from "../lib/desk.svelte";
+  import type { Desk } from "../desk/desk.svelte";
   import { ago } from "../lib/format";
   import Icon from "../lib/Icon.svelte";
   import { notes } from "../lib/notes.svelte";
@@ -30,7 +30,7 @@
     try {
       await shot.settled();
       const called = name.trim() || `Version ${(versions?.length ?? 0) + 1}`;
-      await api.keepVersion(shot.id, called, desk.frame);
+      await api.keepVersion(shot.id, called, desk.playback.frame);
       name = "";
       await load();
     } catch (error) {
@@ -38,19 +38,19 @@
     }
   }
 
-  const beside = (one: VersionOut) => desk.split?.version?.id === one.id;
+  const beside = (one: VersionOut) => desk.view.split?.version?.id === one.id;
 
   function look(one: VersionOut) {
     if (beside(one)) {
-      desk.split = null;
+      desk.view.split = null;
       return;
     }
-    desk.mode = "result";
-    desk.split = { mode: "result", matte: null, version: one };
+    desk.view.mode = "result";
+    desk.view.split = { mode: "result", matte: null, version: one };
   }
 
   async function back(one: VersionOut) {
-    desk.split = null;
+    desk.view.split = null;
     await shot.goBack(one.id);
     await load();
   }
@@ -58,7 +58,7 @@
   async function forget(one: VersionOut) {
     const detail = "The shot stays as it is; only this version can't be gone back to any more.";
     if (!(await asking.sure(`Forget ${one.name}?`, detail, "Forget"))) return;
-    if (beside(one)) desk.split = null;
+    if (beside(one)) desk.view.split = null;
     try {
       await api.forgetVersion(shot.id, one.id);
     } catch (error) {

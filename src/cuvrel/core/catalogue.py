@@ -31,7 +31,8 @@ def describe() -> list[dict[str, Any]]:
         entries.append(
             {"family": item.family, "kind": item.kind, "label": item.label, "hint": item.hint,
              "group": item.group, "needs_matte": item.needs_matte, "holds": item.holds, "fields": fields,
-             "starters": [{"name": name, "values": values} for name, values in item.starters]}
+             "starters": [{"name": name, "values": values} for name, values in item.starters],
+             "begins": dict(item.begins)}
         )  # fmt: skip
     return entries
 

@@ -282,7 +282,7 @@ class TriesQuery(BaseModel):
     """What is tried out on a frame, at a picture's width.
 
     target: `plane:ID` for treatments laid on a plane, `plane:ID:STEP` for the starters of one that it has, `matte:ID`
-    for pulls.
+    for pulls, `stand` or `stand:MATTE` for planes of each kind.
     """
 
     target: str = Field(max_length=130)
@@ -505,6 +505,7 @@ class DeclaredOut(BaseModel):
     holds: Literal["marks", "shapes"] | None = Field(description="what a pull has besides its values")
     fields: list[FieldOut]
     starters: list[StarterOut]
+    begins: dict[str, Any] = Field(description="what a new plane of the kind is besides its kind")
 
 
 class ExportKind(BaseModel):

@@ -3,7 +3,7 @@
   import { api } from "../../lib/api";
   import type { FieldOut } from "../../lib/api-types";
   import { curveAt, type Rows } from "../../lib/curves";
-  import type { Desk } from "../../lib/desk.svelte";
+  import type { Desk } from "../../desk/desk.svelte";
   import { newGesture } from "../../lib/values";
 
   type Props = {
@@ -24,12 +24,13 @@
 
   // the histogram waits until the hand rests
   $effect(() => {
-    const frame = desk.frame;
-    if (desk.playing) return;
+    const frame = desk.playback.frame;
+    if (desk.playback.playing) return;
     const wait = setTimeout(() => {
       void api.spread(desk.shot.id, frame).then(
         (found) =>
-          frame === desk.frame && (bins = field.hint.includes("hue") ? found.hue : found.luma),
+          frame === desk.playback.frame &&
+          (bins = field.hint.includes("hue") ? found.hue : found.luma),
         () => {},
       );
     }, 120);

@@ -1,7 +1,7 @@
 <script lang="ts">
   import { api } from "../../lib/api";
   import type { FieldOut, FootageOut } from "../../lib/api-types";
-  import type { Desk } from "../../lib/desk.svelte";
+  import type { Desk } from "../../desk/desk.svelte";
   import { notes } from "../../lib/notes.svelte";
   import Select from "../../ui/Select.svelte";
 
@@ -9,7 +9,7 @@
   type Props = { desk: Desk; field: FieldOut; path: string; name: string; value: string | null };
   let { desk, field, path, name, value }: Props = $props();
   let footage = $state.raw<FootageOut[]>([]);
-  const doc = $derived(desk.shot.doc!);
+  const doc = $derived(desk.shot.doc);
   const options = $derived(
     field.control === "plane"
       ? doc.planes.map((p) => ({ id: p.id, name: p.name }))
@@ -26,7 +26,7 @@
   async function load() {
     if (field.control !== "footage") return;
     try {
-      footage = (await api.project(desk.shot.about!.project)).footage;
+      footage = (await api.project(desk.shot.about.project)).footage;
     } catch (error) {
       notes.fault(error);
     }

@@ -9,8 +9,8 @@ declares some. It is pure: the same pictures, values and context give the same p
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
-from dataclasses import dataclass
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass, field
 from functools import cache
 from typing import Any, Literal, Self, get_args
 
@@ -258,6 +258,7 @@ class Declared:
     blind: bool = False
     keep: bool = True
     starters: tuple[Starter, ...] = ()
+    begins: Mapping[str, Any] = field(default_factory=dict)
 
     @property
     def run(self) -> Callable[..., Any]:
@@ -300,6 +301,7 @@ def declare(
     blind: bool = False,
     keep: bool = True,
     starters: Sequence[Starter] = (),
+    begins: Mapping[str, Any] | None = None,
 ) -> Callable[[Callable[..., Any]], Callable[..., Any]]:
     """Registers the decorated function under a family and a kind.
 
@@ -309,7 +311,8 @@ def declare(
     parts of it that come first and are worth keeping by themselves; the decorated function has the other values, but
     for those that are `apart`, which something else reads. holds: what a pull has besides its values: marks with
     stored frames, or drawn shapes. blind: it is given no picture. keep: whether the result is worth a place in the
-    cache. starters: sets of values to begin with, by name.
+    cache. starters: sets of values to begin with, by name. begins: what a new plane of the kind is besides its kind
+    (recipe/begun.py).
     """
 
     def register(run: Callable[..., Any]) -> Callable[..., Any]:
@@ -323,7 +326,19 @@ def declare(
             clock or (lambda values: False),
         )
         entry = Declared(
-            family, kind, label, hint, params, (*stages, last), group, needs_matte, holds, blind, keep, tuple(starters)
+            family,
+            kind,
+            label,
+            hint,
+            params,
+            (*stages, last),
+            group,
+            needs_matte,
+            holds,
+            blind,
+            keep,
+            tuple(starters),
+            begins or {},
         )
         for name, values in starters:
             assert params.model_validate(values), name

@@ -63,7 +63,9 @@ class LineParams(Params):
     colour: Colour = colour((1.0, 0.98, 0.92), "Line colour")
 
 
-@declare("plane", "line", "Line", LineParams, hint="a line along a matte's edge", needs_matte=True)
+@declare("plane", "line", "Line", LineParams, hint="a line along a matte's edge", needs_matte=True,
+         begins={"name": "Outline", "blend": "add", "params": {"width": 0},
+                 "treatments": [{"kind": "glow"}]})  # fmt: skip
 def line(matte: F32, values: dict[str, Any], scale: float) -> F32:
     """A line centred on the matte's outline, (H, W, 4) float32 premultiplied linear RGBA."""
     half = float(values["width"]) * scale / 2
@@ -160,7 +162,9 @@ def cutout(picture: F32, values: dict[str, Any], scale: float) -> F32:
     return picture
 
 
-@declare("plane", "glaze", "Glaze", NoParams, hint="treats all that lies behind it")
+@declare("plane", "glaze", "Glaze", NoParams, hint="treats all that lies behind it",
+         begins={"gate": {"part": "outside"},
+                 "treatments": [{"kind": "grade", "params": {"saturation": 15, "exposure": -0.5}}]})  # fmt: skip
 def glaze(picture: F32, values: dict[str, Any], scale: float) -> F32:
     """What lies behind, as it is; the glaze's treatments do the work."""
     return picture

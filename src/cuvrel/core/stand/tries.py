@@ -1,18 +1,21 @@
 """Trying out: the stand with one thing laid on, of which nothing is written down.
 
 A view of such a stand is called `with:TARGET:KIND`: `with:plane:ID:KIND` has a treatment more on a plane,
-`with:plane:ID:STEP:N` one of its treatments at its starter of that number, `with:matte:ID:KIND` a pull more on a matte.
+`with:plane:ID:STEP:N` one of its treatments at its starter of that number, `with:matte:ID:KIND` a pull more on a matte,
+and `with:stand:MATTE:KIND` is a new plane, alone where it covers what is behind it; MATTE may be empty.
 """
 
 from __future__ import annotations
 
 from collections.abc import Iterator
 
+from cuvrel.core.recipe.begun import begun
 from cuvrel.core.recipe.declared import all_declared, declared
 from cuvrel.core.recipe.models import Matte, Plane, Pull, Shot, Step
 from cuvrel.core.stand.build import Stand
 
 TRIED = "tried"  # the id of what is laid on
+THROUGH = ("line", "glaze", "group")  # planes that are nothing without what is behind them
 
 
 def tries(shot: Shot, target: str) -> Iterator[tuple[str, str]]:
@@ -23,6 +26,13 @@ def tries(shot: Shot, target: str) -> Iterator[tuple[str, str]]:
         held = {declared("pull", pull.kind).holds for pull in matte.pulls}
         for entry in all_declared():
             if entry.family == "pull" and not (entry.holds == "marks" and "marks" in held):
+                yield entry.kind, f"with:{target}:{entry.kind}"
+        return
+    if of == "stand" and not step:
+        if ident:
+            shot.matte(ident)
+        for entry in all_declared():
+            if entry.family == "plane" and not (entry.needs_matte and not ident):
                 yield entry.kind, f"with:{target}:{entry.kind}"
         return
     plane = shot.plane(ident)
@@ -45,6 +55,10 @@ def laid_on(stand: Stand, parts: list[str]) -> tuple[Stand, str]:
         pulled = _pulled(shot.matte(ident), kind)
         mattes = [pulled if one.id == ident else one for one in shot.mattes]
         return Stand(shot.model_copy(update={"mattes": mattes}), stand.sources, stand.scale), f"veil:{ident}"
+    if of == "stand":
+        new = begun(rest[0], TRIED, ident or None)
+        shown = Stand(shot.model_copy(update={"planes": [new, *shot.planes]}), stand.sources, stand.scale)
+        return shown, "result" if new.kind in THROUGH else f"plane:{TRIED}"
     plane = shot.plane(ident)
     if len(rest) == 1:
         declared("treatment", rest[0])
@@ -52,8 +66,8 @@ def laid_on(stand: Stand, parts: list[str]) -> tuple[Stand, str]:
     else:
         wanted = _step(plane, rest[0])
         values = declared("treatment", wanted.kind).starters[int(rest[1])][1]
-        begun = wanted.model_copy(update={"params": {**wanted.params, **values}, "on": True})
-        steps = [begun if one is wanted else one for one in plane.treatments]
+        started = wanted.model_copy(update={"params": {**wanted.params, **values}, "on": True})
+        steps = [started if one is wanted else one for one in plane.treatments]
     tried = plane.model_copy(update={"treatments": steps})
     planes = [tried if one.id == ident else one for one in shot.planes]
     return Stand(shot.model_copy(update={"planes": planes}), stand.sources, stand.scale), "result"

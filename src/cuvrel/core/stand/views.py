@@ -87,7 +87,7 @@ def view(stand: Stand, wanted: str, frame: int) -> Node:
 def size_of(stand: Stand, wanted: str) -> tuple[int, int]:
     """Rows and columns of a view's pictures: the frame's, or those of the plate where it looks at that or a matte."""
     kind = wanted.removeprefix("bare-").split(":")[0]
-    framed = kind in ("result", "plane", "try") or wanted.startswith("with:plane:")
+    framed = kind in ("result", "plane", "try") or wanted.startswith(("with:plane:", "with:stand:"))
     return stand.size if framed else stand.plate_size
 
 

@@ -1,5 +1,5 @@
 /** Pictures of frames: keys are asked for in ranges, pictures fetched by key and kept as bitmaps. */
-import { api } from "./api";
+import { api } from "../lib/api";
 
 const MOST = 400e6; // bytes of bitmaps kept
 const TRIES = 6; // for a picture that does not come: its key may be of the shot as it was,

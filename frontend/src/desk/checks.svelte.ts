@@ -1,7 +1,7 @@
 /** A look at every frame of a matte: chatter, jumps of area, holes. Done when nothing else is waited for. */
-import { api } from "./api";
-import type { CheckOut } from "./api-types";
-import type { ShotStore } from "./shot.svelte";
+import { api } from "../lib/api";
+import type { CheckOut } from "../lib/api-types";
+import type { ShotStore } from "../lib/shot.svelte";
 
 const CALM = 1500; // ms without a change before the frames are looked at
 const SPAN = 24; // frames a request; neighbouring spans share a frame, so that each knows the one before it

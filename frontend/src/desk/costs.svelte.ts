@@ -1,6 +1,6 @@
 /** What each plane took of the shown frame's time; asked for when the hand rests. */
-import { api } from "./api";
-import type { ShotStore } from "./shot.svelte";
+import { api } from "../lib/api";
+import type { ShotStore } from "../lib/shot.svelte";
 
 export class Costs {
   found = $state.raw<Record<string, number>>({});

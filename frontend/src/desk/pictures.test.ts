@@ -1,6 +1,6 @@
 /** Late pictures: what is shown is always the last that was asked for, as the shot is now. */
 import { beforeEach, expect, test, vi } from "vitest";
-import { api } from "./api";
+import { api } from "../lib/api";
 import { Pictures } from "./pictures.svelte";
 
 type Waiting = { frame: number; come: (ok?: boolean) => void };

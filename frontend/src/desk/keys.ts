@@ -1,7 +1,7 @@
 /** The keys, in one list: what is shown in the key sheet is what works. */
-import { api } from "./api";
-import type { Desk, Mode } from "./desk.svelte";
-import { notes } from "./notes.svelte";
+import { copyKeys, escape, follow, onKeys, settle } from "./deeds";
+import type { Desk } from "./desk.svelte";
+import { MODES } from "./view.svelte";
 
 export type Key = {
   keys: string;
@@ -22,59 +22,20 @@ const on =
     plain(e) && same(e, key) && (shift === null || e.shiftKey === shift);
 const same = (e: KeyboardEvent, key: string) => e.key.toLowerCase() === key.toLowerCase();
 
-/** Follows from the frame shown; `from` another one when its shape is to be kept for the next frame. */
-export async function follow(desk: Desk, step: 1 | -1, from: number | null = null): Promise<void> {
-  const pull = desk.trace;
-  if (!pull) return notes.add("There is no trace to follow.", "Select a matte that has one.");
-  try {
-    desk.shot.takeJob(
-      await api.follow(desk.shot.id, pull.id, from ?? desk.frame, step, from !== null),
-    );
-  } catch (error) {
-    notes.fault(error);
-  }
-}
-
-/** Settles the matte that is shown, or brings its live recipe back. */
-export async function settle(desk: Desk, again = false): Promise<void> {
-  const matte = desk.shot.matte(desk.matteId);
-  if (!matte) return notes.add("There is no matte to settle.");
-  if (matte.settled && !again) {
-    const path = `${desk.shot.mattePath(matte.id)}/settled`;
-    return desk.shot.edit([{ op: "replace", path, value: null }], `unsettle ${matte.name}`);
-  }
-  try {
-    desk.shot.takeJob(await api.settle(desk.shot.id, matte.id));
-  } catch (error) {
-    notes.fault(error);
-  }
-}
-
-/** The views in the order of their number keys. */
-export const MODES: [Mode, string][] = [
-  ["result", "Result"],
-  ["veil", "Veil"],
-  ["matte", "Matte"],
-  ["cutout", "Cut-out"],
-  ["unroll", "Unroll"],
-  ["onion", "Onion skin"],
-  ["change", "Change"],
-];
-
 export const KEYS: Key[] = [
   {
     keys: "Down",
     says: "Next frame",
     group: "Time",
     match: on("ArrowDown"),
-    run: (d) => d.go(d.frame + 1),
+    run: (d) => d.playback.go(d.playback.frame + 1),
   },
   {
     keys: "Up",
     says: "Previous frame",
     group: "Time",
     match: on("ArrowUp"),
-    run: (d) => d.go(d.frame - 1),
+    run: (d) => d.playback.go(d.playback.frame - 1),
   },
   {
     keys: "Page Down",
@@ -95,29 +56,35 @@ export const KEYS: Key[] = [
     says: "First frame",
     group: "Time",
     match: on("Home"),
-    run: (d) => d.go(d.first),
+    run: (d) => d.playback.go(d.playback.first),
   },
-  { keys: "End", says: "Last frame", group: "Time", match: on("End"), run: (d) => d.go(d.last) },
+  {
+    keys: "End",
+    says: "Last frame",
+    group: "Time",
+    match: on("End"),
+    run: (d) => d.playback.go(d.playback.last),
+  },
   {
     keys: ",",
     says: "The shot’s range begins here",
     group: "Time",
     match: on(",", false),
-    run: (d) => d.setRange(d.frame, Math.max(d.frame, d.shot.range[1])),
+    run: (d) => d.playback.setRange(d.playback.frame, Math.max(d.playback.frame, d.shot.range[1])),
   },
   {
     keys: ".",
     says: "The shot’s range ends here",
     group: "Time",
     match: on(".", false),
-    run: (d) => d.setRange(Math.min(d.frame, d.shot.range[0]), d.frame),
+    run: (d) => d.playback.setRange(Math.min(d.playback.frame, d.shot.range[0]), d.playback.frame),
   },
   {
     keys: "Space",
     says: "Play and stop",
     group: "Time",
     match: on(" "),
-    run: (d) => d.toggle(),
+    run: (d) => d.playback.toggle(),
   },
   ...MODES.map(([mode, name], i): Key => ({
     keys: String(i + 1),
@@ -126,63 +93,63 @@ export const KEYS: Key[] = [
     // where digits are written with Shift, its key does without it, too
     match: (e) =>
       plain(e) && (e.key === String(i + 1) || (!e.shiftKey && e.code === `Digit${i + 1}`)),
-    run: (d) => void (d.mode = mode),
+    run: (d) => void (d.view.mode = mode),
   })),
   {
     keys: "B (held)",
     says: "The matte before its edge step",
     group: "View",
     match: on("b", false),
-    run: (d) => void (d.bare = true),
+    run: (d) => void (d.view.bare = true),
   },
   {
     keys: "P (held)",
     says: "The untreated plate",
     group: "View",
     match: on("p", false),
-    run: (d) => void (d.plain = true),
+    run: (d) => void (d.view.plain = true),
   },
   {
     keys: "S",
     says: "Split the picture between two views",
     group: "View",
     match: on("s", false),
-    run: (d) => d.toggleSplit(),
+    run: (d) => d.view.toggleSplit(),
   },
   {
     keys: "I",
     says: "In mark",
     group: "Trace",
     match: on("i", false),
-    run: (d) => void (d.tool = "in"),
+    run: (d) => void (d.tools.tool = "in"),
   },
   {
     keys: "O",
     says: "Out mark",
     group: "Trace",
     match: on("o", false),
-    run: (d) => void (d.tool = "out"),
+    run: (d) => void (d.tools.tool = "out"),
   },
   {
     keys: "L",
     says: "Lasso: all inside is the subject",
     group: "Trace",
     match: on("l", false),
-    run: (d) => void (d.tool = "lasso"),
+    run: (d) => void (d.tools.tool = "lasso"),
   },
   {
     keys: "N",
     says: "Only near here: beyond is not the subject",
     group: "Trace",
     match: on("n", false),
-    run: (d) => void (d.tool = "near"),
+    run: (d) => void (d.tools.tool = "near"),
   },
   {
     keys: "D",
     says: "Drag the outline",
     group: "Trace",
     match: on("d", false),
-    run: (d) => void (d.tool = "drag"),
+    run: (d) => void (d.tools.tool = "drag"),
   },
   {
     keys: "Alt while drawing",
@@ -196,28 +163,28 @@ export const KEYS: Key[] = [
     says: "Erase marks",
     group: "Trace",
     match: on("e", false),
-    run: (d) => void (d.tool = "erase"),
+    run: (d) => void (d.tools.tool = "erase"),
   },
   {
     keys: "H",
     says: "Move the picture",
     group: "View",
     match: on("h", false),
-    run: (d) => void (d.tool = "hand"),
+    run: (d) => void (d.tools.tool = "hand"),
   },
   {
     keys: "[",
     says: "Smaller brush",
     group: "Trace",
     match: on("["),
-    run: (d) => d.sizeBrush(Math.round(d.brush * 0.8)),
+    run: (d) => d.tools.sizeBrush(Math.round(d.tools.brush * 0.8)),
   },
   {
     keys: "]",
     says: "Larger brush",
     group: "Trace",
     match: on("]"),
-    run: (d) => d.sizeBrush(Math.ceil(d.brush * 1.25)),
+    run: (d) => d.tools.sizeBrush(Math.ceil(d.tools.brush * 1.25)),
   },
   {
     keys: "F",
@@ -259,7 +226,7 @@ export const KEYS: Key[] = [
     says: "Place the selected plane on the picture",
     group: "Values",
     match: on("m", false),
-    run: (d) => void (d.tool = "place"),
+    run: (d) => void (d.tools.tool = "place"),
   },
   {
     keys: "C",
@@ -288,7 +255,11 @@ export const KEYS: Key[] = [
     group: "Values",
     match: (e) => command(e) && same(e, "v") && !e.shiftKey,
     run: (d) => {
-      if (d.place) void d.shot.deed("paste", [d.place], { to_first: d.frame, clips: d.clips });
+      if (d.selection.place)
+        void d.shot.deed("paste", [d.selection.place], {
+          to_first: d.playback.frame,
+          clips: d.clips,
+        });
     },
   },
   {
@@ -310,7 +281,14 @@ export const KEYS: Key[] = [
     says: "Shelf of treatments, or of pulls",
     group: "Work",
     match: on("a", false),
-    run: (d) => void (d.selected && (d.shelf = !d.shelf)),
+    run: (d) => void (d.selection.thing && (d.shelf = d.shelf === "recipe" ? null : "recipe")),
+  },
+  {
+    keys: "Shift A",
+    says: "Shelf of planes for the stand",
+    group: "Work",
+    match: on("a", true),
+    run: (d) => void (d.shelf = d.shelf === "stand" ? null : "stand"),
   },
   {
     keys: "V",
@@ -342,43 +320,12 @@ export const KEYS: Key[] = [
   },
 ];
 
-/** The frames of the chosen set of keys, or of all. */
-function keySpan(desk: Desk): { first: number; last: number } {
-  const [first, last] = desk.span ?? [0, desk.shot.count - 1];
-  return { first, last };
-}
-
-function onKeys(desk: Desk, kind: "reverse" | "remove"): void {
-  if (desk.place) void desk.shot.deed(kind, [desk.place], keySpan(desk));
-}
-
-/** Copies the keys of all values of what is selected. */
-async function copyKeys(desk: Desk): Promise<void> {
-  if (!desk.place) return;
-  const { first, last } = keySpan(desk);
-  try {
-    desk.clips = (await api.copied(desk.shot.id, [desk.place], first, last)).clips;
-    const many = desk.clips.reduce((sum, clip) => sum + clip.keys.length, 0);
-    notes.add(`${many} keyframes copied.`, "Ctrl V lays them from the frame shown on.");
-  } catch (error) {
-    notes.fault(error);
-  }
-}
-
-function escape(desk: Desk): void {
-  if (desk.shelf) desk.shelf = false;
-  else if (desk.slide !== "none") desk.slide = "none";
-  else if (desk.shot.following) void api.stop(desk.shot.following.id).catch(notes.fault);
-  else if (desk.span) desk.span = null;
-  else desk.loop = null;
-}
-
 const OWN = ["INPUT", "SELECT", "TEXTAREA"];
 
 /** Ends what a key does while it is held. */
 export function released(desk: Desk, event: KeyboardEvent): void {
-  if (same(event, "b")) desk.bare = false;
-  if (same(event, "p")) desk.plain = false;
+  if (same(event, "b")) desk.view.bare = false;
+  if (same(event, "p")) desk.view.plain = false;
 }
 
 /** Runs the key's deed unless a control wants the key for itself. */

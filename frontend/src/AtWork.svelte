@@ -1,0 +1,102 @@
+<!-- The desk of an open shot: the sheet, the picture, the bench, the stand; and what follows from what happens. -->
+<script lang="ts">
+  import { untrack } from "svelte";
+  import type { Desk } from "./desk/desk.svelte";
+  import { pressed, released } from "./desk/keys";
+  import Arriving from "./lib/Arriving.svelte";
+  import KeySheet from "./lib/KeySheet.svelte";
+  import TopBar from "./TopBar.svelte";
+  import Bench from "./bench/Bench.svelte";
+  import Versions from "./versions/Versions.svelte";
+  import Exports from "./export/Exports.svelte";
+  import Footage from "./footage/Footage.svelte";
+  import Picture from "./picture/Picture.svelte";
+  import Transport from "./picture/Transport.svelte";
+  import Sheet from "./sheet/Sheet.svelte";
+  import Mattes from "./stand/Mattes.svelte";
+  import Stand from "./stand/Stand.svelte";
+
+  let { desk }: { desk: Desk } = $props();
+  const { shot, playback, view } = $derived(desk);
+
+  // a new picture whenever the work, the view or its size has changed
+  $effect(() => {
+    void shot.version;
+    const [wanted, width] = [view.name, playback.width];
+    untrack(() => void playback.pictures.refresh(wanted, width, playback.frame, shot.count));
+  });
+
+  $effect(() => {
+    const wanted = view.besideName;
+    if (!wanted) return;
+    void shot.version;
+    const [width, version] = [playback.width, view.split?.version?.id ?? null];
+    untrack(() => void playback.beside.refresh(wanted, width, playback.frame, shot.count, version));
+  });
+
+  $effect(() => {
+    void shot.version;
+    const matte = desk.selection.matteId;
+    untrack(() => {
+      desk.checks.again(matte);
+      void shot.compare();
+    });
+  });
+
+  function show(frame: number) {
+    playback.frame = frame;
+    if (view.mode === "result") view.mode = "veil";
+    void playback.pictures.refresh(view.name, playback.width, frame, shot.count);
+  }
+
+  // the picture goes along while a follow works, and to the place where it halts
+  $effect(() => {
+    const arrived = shot.arrived;
+    if (!arrived || !shot.following) return;
+    untrack(() => {
+      if (!playback.playing && desk.selection.trace?.id === arrived.pull) show(arrived.frame);
+    });
+  });
+  $effect(() => {
+    const halted = shot.halted;
+    if (!halted) return;
+    untrack(() => {
+      playback.stop();
+      show(halted.frame);
+      shot.halted = null;
+    });
+  });
+</script>
+
+<svelte:window
+  onkeydown={(event) => pressed(desk, event)}
+  onkeyup={(event) => released(desk, event)}
+  onblur={() => (view.bare = view.plain = false)}
+/>
+
+<div
+  class="grid h-full grid-cols-[228px_minmax(0,1fr)_268px] grid-rows-[40px_minmax(0,1fr)] min-[1700px]:grid-cols-[280px_minmax(0,1fr)_330px]"
+>
+  <TopBar {desk} />
+  <Sheet {desk} />
+  <main
+    class="relative grid min-w-0 grid-rows-[minmax(0,1fr)_34px_var(--bench)]"
+    style:--bench={`${desk.benchHeight}px`}
+  >
+    <Picture {desk} />
+    <Transport {desk} />
+    <Bench {desk} />
+    {#if desk.slide === "footage"}<Footage {desk} />{/if}
+  </main>
+  <aside
+    aria-label="Stand and mattes"
+    class="relative grid min-h-0 grid-rows-[minmax(0,1fr)_auto] border-l border-rule bg-stand"
+  >
+    <Stand {desk} />
+    <Mattes {desk} />
+    {#if desk.slide === "exports"}<Exports {desk} />{/if}
+    {#if desk.slide === "versions"}<Versions {desk} />{/if}
+  </aside>
+</div>
+<KeySheet {desk} />
+<Arriving {desk} />

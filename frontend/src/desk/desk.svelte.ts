@@ -1,0 +1,121 @@
+/** What the person is looking at and working with; none of it is part of the document. */
+import { SvelteMap } from "svelte/reactivity";
+import type { Clip, FieldOut, FootageOut } from "../lib/api-types";
+import type { ShotStore } from "../lib/shot.svelte";
+import type { Env, Xy } from "../lib/values";
+import { Checks } from "./checks.svelte";
+import { Costs } from "./costs.svelte";
+import { Playback } from "./playback.svelte";
+import { Selection } from "./selection.svelte";
+import { Tools } from "./tools.svelte";
+import { View } from "./view.svelte";
+
+export type Slide = "none" | "footage" | "exports" | "versions";
+/** A value that can be taken hold of on the picture: a point, or an angle in degrees. */
+export type Handle = {
+  name: string;
+  field: FieldOut;
+  value: Xy | number;
+  set: (value: Xy | number, gesture?: string | null) => void;
+};
+
+export const DOUBTFUL = 0.5;
+const DEFAULT_BENCH = 252;
+
+export class Desk {
+  selection: Selection;
+  view: View;
+  tools: Tools;
+  playback: Playback;
+  checks: Checks;
+  costs: Costs;
+
+  slide = $state<Slide>("none");
+  keysOpen = $state(false);
+  /** The control under the pointer that K keys. */
+  hovered: (() => void) | null = null;
+  /** Values of the open cards that have a place on the picture, by where they lie in the document. */
+  handles = new SvelteMap<string, Handle>();
+  /** Which shelf lies over the bench: for what is selected, or for a new plane of the stand. */
+  shelf = $state<"recipe" | "stand" | null>(null);
+  /** Pixels; remembered by this browser. */
+  benchHeight = $state(DEFAULT_BENCH);
+  /** The cards of each selection that were opened, the last one last. */
+  opened = new SvelteMap<string, string[]>();
+  /** Keyframes that were copied from values of a plane or a matte. */
+  clips = $state.raw<Clip[]>([]);
+  /** Whether the bench shows curves in place of cards. */
+  curves = $state(false);
+  /** The frames whose keys are chosen on the sheet, first and last. */
+  span = $state.raw<[number, number] | null>(null);
+  /** What is asked before something arrives or leaves: places in the document, what it is called, which way. */
+  arriving = $state.raw<{ places: string[]; title: string; way: "arrive" | "leave" } | null>(null);
+
+  constructor(readonly shot: ShotStore) {
+    this.selection = new Selection(shot);
+    this.view = new View(shot, this.selection);
+    this.tools = new Tools(shot, this.selection, this.view);
+    this.playback = new Playback(shot, this.view);
+    this.checks = new Checks(shot);
+    this.costs = new Costs(shot);
+    this.benchHeight = Number(localStorage.getItem("bench")) || DEFAULT_BENCH;
+  }
+
+  /** Sets the bench's height and remembers it; null is the default, which is not remembered. */
+  sizeBench(height: number | null): void {
+    this.benchHeight = Math.round(Math.max(160, Math.min(560, height ?? DEFAULT_BENCH)));
+    if (height === null) localStorage.removeItem("bench");
+    else localStorage.setItem("bench", String(this.benchHeight));
+  }
+
+  /** Where values are read now. */
+  get env(): Env {
+    return this.at(this.playback.frame);
+  }
+
+  /** Where values are read on a frame. */
+  at(time: number): Env {
+    return { time, fps: this.playback.fps, tracks: this.shot.doc.tracks };
+  }
+
+  /** Why following halted on this frame, where it did. */
+  get halt() {
+    const here = this.shot.frame(this.selection.trace?.id, this.playback.frame);
+    return this.tools.marking && here?.origin === "followed" ? here.halt : null;
+  }
+
+  /** Names footage of the project in a field of the document, which knows it from then on. */
+  useFootage(footage: FootageOut, path: string, label: string): void {
+    const id = String(footage.id);
+    const { name, hash, width, height, frames, fps } = footage;
+    const known = this.shot.doc.footage.some((f) => f.id === id);
+    const entry = {
+      op: "add",
+      path: "/footage/-",
+      value: { id, name, hash, width, height, frames, fps },
+    };
+    this.shot.edit([...(known ? [] : [entry]), { op: "add", path, value: id }], label);
+  }
+
+  toggleSlide(slide: Slide): void {
+    this.slide = this.slide === slide ? "none" : slide;
+  }
+
+  /** Goes to the next or previous frame that is in doubt, touched, or that a check points out; wraps around. */
+  problem(step: 1 | -1): void {
+    const stored = [...(this.shot.frames.get(this.selection.trace?.id ?? "")?.values() ?? [])]
+      .filter((f) => f.origin === "touched" || f.doubt > DOUBTFUL)
+      .map((f) => f.frame);
+    const checked = [...this.checks.found.values()]
+      .filter((c) => c.problems.length)
+      .map((c) => c.frame);
+    const rows = [...new Set([...stored, ...checked])].sort((a, b) => a - b);
+    if (!rows.length) return;
+    const here = this.playback.frame;
+    const next =
+      step > 0
+        ? (rows.find((f) => f > here) ?? rows[0])
+        : (rows.findLast((f) => f < here) ?? rows.at(-1)!);
+    this.playback.go(next);
+  }
+}

@@ -1,0 +1,121 @@
+/** Which frame is shown, and playing on from it. */
+import type { ShotStore } from "../lib/shot.svelte";
+import { Pictures } from "./pictures.svelte";
+import type { View } from "./view.svelte";
+
+/** Widths of pictures while playing what is not here yet: the first that keeps up is stayed with. */
+const PREVIEWS = [Infinity, 480, 320];
+/** Milliseconds of waiting for pictures until a smaller preview is taken. */
+const PATIENCE = 600;
+
+export class Playback {
+  frame = $state(0);
+  playing = $state(false);
+  loop = $state.raw<[number, number] | null>(null);
+  /** The pictures of the view, and those of what stands beside it. */
+  pictures: Pictures;
+  beside: Pictures;
+  /** Which of the previews playing shows. */
+  private preview = $state(0);
+  private timer = 0;
+  private clock = 0;
+
+  constructor(
+    private shot: ShotStore,
+    private view: View,
+  ) {
+    this.pictures = new Pictures(shot.id);
+    this.beside = new Pictures(shot.id);
+  }
+
+  get fps(): number {
+    return this.shot.doc.format.fps ?? this.shot.about.plate.fps;
+  }
+
+  /** How wide pictures are asked for. */
+  get width(): number {
+    const plate = this.shot.about.plate.width;
+    const still = this.view.full ? plate : Math.min(960, plate);
+    return this.playing ? Math.min(still, PREVIEWS[this.preview]) : still;
+  }
+
+  get first(): number {
+    return this.loop?.[0] ?? this.shot.range[0];
+  }
+
+  get last(): number {
+    return this.loop?.[1] ?? this.shot.range[1];
+  }
+
+  /** Sets the range's first or last frame, in plate frames from 0; the loop ends. */
+  setRange(first: number, last: number, gesture: string | null = null): void {
+    const [from, to] = [Math.max(0, first), Math.min(this.shot.count - 1, last)];
+    if (from > to) return;
+    const value = { first: from || null, last: to === this.shot.count - 1 ? null : to };
+    this.shot.edit([{ op: "replace", path: "/range", value }], "range", gesture);
+  }
+
+  go(frame: number): void {
+    const to = Math.max(0, Math.min(this.shot.count - 1, Math.round(frame)));
+    if (to === this.frame) return;
+    this.frame = to;
+    void this.pictures.show(to).then(() => this.prefetch(4));
+    if (this.view.split) void this.beside.show(to);
+  }
+
+  private prefetch(reach: number): void {
+    const span = this.last - this.first + 1;
+    const frames = [];
+    for (let i = 1; i <= reach; i++) {
+      const next = this.frame + i;
+      frames.push(
+        this.playing && next > this.last ? this.first + ((next - this.first) % span) : next,
+      );
+    }
+    this.pictures.ahead(frames.filter((f) => f >= 0 && f < this.shot.count));
+  }
+
+  toggle(): void {
+    if (this.playing) this.stop();
+    else this.play();
+  }
+
+  play(): void {
+    if (this.pictures.count(this.first, this.last) === this.last - this.first + 1) this.preview = 0;
+    this.playing = true;
+    if (this.frame < this.first || this.frame >= this.last) this.go(this.first);
+    const period = 1000 / this.fps;
+    this.clock = performance.now();
+    let waited = 0;
+    let last = this.clock;
+    const tick = (now: number) => {
+      if (!this.playing) return;
+      this.prefetch(Math.min(this.last - this.first, this.pictures.room));
+      if (now - this.clock >= period - 2) {
+        const next = this.frame >= this.last ? this.first : this.frame + 1;
+        if (this.pictures.has(next)) {
+          // the clock runs on evenly; a frame that is late does not make the next one early
+          this.clock = Math.max(this.clock + period, now - period);
+          this.frame = next;
+          void this.pictures.show(next);
+          if (this.view.split) void this.beside.show(next);
+        } else if (now - this.clock > period && !this.view.full) {
+          // it does not keep up: smaller pictures do, and from the second time round all of them are here
+          waited += Math.min(now - last, 100);
+          if (waited > PATIENCE && this.preview < PREVIEWS.length - 1) {
+            this.preview++;
+            waited = 0;
+          }
+        }
+      }
+      last = now;
+      this.timer = requestAnimationFrame(tick);
+    };
+    this.timer = requestAnimationFrame(tick);
+  }
+
+  stop(): void {
+    this.playing = false;
+    cancelAnimationFrame(this.timer);
+  }
+}

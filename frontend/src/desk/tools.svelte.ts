@@ -1,0 +1,93 @@
+/** What is in the hand, and what a drag over the picture does. */
+import type { Plane, Pull, Shape } from "../lib/api-types";
+import type { Way } from "../lib/shape-edits";
+import type { ShotStore } from "../lib/shot.svelte";
+import type { Selection } from "./selection.svelte";
+import type { View } from "./view.svelte";
+
+export type Drawn = "ellipse" | "box" | "polygon" | "curve";
+type Marking = "in" | "out" | "lasso" | "near" | "drag" | "erase";
+export type Tool = Marking | "hand" | "sample" | "arrow" | "place" | Drawn;
+
+const ON_TRACES: Tool[] = ["in", "out", "lasso", "near", "drag", "erase", "hand"];
+export const BRUSH = [1, 200]; // the least and the most radius
+
+export class Tools {
+  tool = $state<Tool>("in");
+  /** The brush's radius in plate pixels; `sizeBrush` sets it. */
+  brush = $state(6);
+  /** The colour key that the next drag over the picture sets. */
+  sampling = $state<string | null>(null);
+  /** Whether a change of a shape sets a key on this frame, one for the changed points alone, or changes all keys. */
+  shapeWay = $state<Way>("frame");
+  /** Keys of a shape that were copied. */
+  copied = $state.raw<Shape["keys"] | null>(null);
+
+  constructor(
+    private shot: ShotStore,
+    private selection: Selection,
+    private view: View,
+  ) {}
+
+  /** Sets the brush's radius, held to what a brush can be. */
+  sizeBrush(radius: number): void {
+    this.brush = Math.max(BRUSH[0], Math.min(BRUSH[1], radius));
+  }
+
+  /** Whether marks can be drawn now; the unrolled strip is no picture to draw on. */
+  get marking(): boolean {
+    return this.shot.holds(this.selection.pull) === "marks" && this.view.mode !== "unroll";
+  }
+
+  /** The pull whose shapes can be drawn and changed now. */
+  get shaping(): Pull | undefined {
+    const pull = this.selection.pull;
+    return this.shot.holds(pull) === "shapes" && this.view.mode !== "unroll" ? pull : undefined;
+  }
+
+  /** The plane that could be placed on the picture now. */
+  get placeable(): Plane | undefined {
+    if (this.view.mode !== "result" || this.view.split) return undefined;
+    const plane = this.selection.plane;
+    return plane && plane.kind !== "glaze" ? plane : undefined;
+  }
+
+  /** The plane that a drag over the picture places: one that has been placed, an element, or with the tool at hand. */
+  get placing(): Plane | undefined {
+    const plane = this.placeable;
+    if (!plane || this.tool === "place") return plane;
+    const placed = plane.kind === "element" || Object.keys(plane.placement).length > 0;
+    return placed && this.tool !== "hand" ? plane : undefined;
+  }
+
+  /** Takes a pull in hand, with a tool that is of use for it. */
+  choosePull(id: string): void {
+    const selection = this.selection;
+    if (selection.pull?.id === id) return;
+    selection.pullId = id;
+    selection.shapeId = selection.pointAt = null;
+    const holds = this.shot.holds(selection.pull);
+    if (holds === "shapes") this.tool = "arrow";
+    else if (holds === "marks" && !ON_TRACES.includes(this.tool)) this.tool = "in";
+    else if (holds !== "marks" && this.tool !== "sample") this.tool = "hand";
+  }
+
+  /** Stores a shape of the pull at hand: in place of the one with its id, or as a new one. */
+  putShape(shape: Shape, label: string, gesture: string | null = null): void {
+    const pull = this.shaping;
+    if (!pull) return;
+    const index = pull.shapes.findIndex((s) => s.id === shape.id);
+    const path = `${this.selection.pullPath(pull.id)}/shapes/${index < 0 ? "-" : index}`;
+    const op = index < 0 ? "add" : "replace";
+    this.shot.edit([{ op, path, value: shape }], label, gesture);
+  }
+
+  removeShape(id: string): void {
+    const pull = this.shaping;
+    const index = pull?.shapes.findIndex((s) => s.id === id) ?? -1;
+    if (!pull || index < 0) return;
+    const path = `${this.selection.pullPath(pull.id)}/shapes/${index}`;
+    this.shot.edit([{ op: "remove", path }], "remove shape");
+    this.selection.shapeId = this.selection.pointAt = null;
+  }
+}

@@ -1,0 +1,160 @@
+/** What the hand does on the sheet: going through time, a loop, the range, and keyframes. */
+import type { Desk } from "../desk/desk.svelte";
+import { MARKER, type Column } from "./draw";
+
+type Laid = {
+  canvas: HTMLCanvasElement;
+  /** Pixels of a row, and how far the rows are scrolled. */
+  row: number;
+  scroll: number;
+  columns: Column[];
+  /** Frames with keyframes, and whether the value holds from there. */
+  keyed: Map<number, boolean>;
+};
+type Landing = { set: [number, number]; to: [number, number] };
+type Dragged = "none" | "time" | "loop" | "ring" | "span" | "stretch" | "first" | "last";
+
+export class SheetHand {
+  /** Where dragged keys would land: the set, and its frames from there. */
+  landing = $state.raw<Landing | null>(null);
+  private dragging: Dragged = "none";
+  private from = 0;
+  private hold = "";
+
+  constructor(
+    private desk: Desk,
+    private laid: () => Laid,
+  ) {}
+
+  private y(event: PointerEvent): number {
+    const { canvas, scroll } = this.laid();
+    return event.clientY - canvas.getBoundingClientRect().top + scroll;
+  }
+
+  private x(event: PointerEvent): number {
+    return event.clientX - this.laid().canvas.getBoundingClientRect().left;
+  }
+
+  private frameAt(event: PointerEvent): number {
+    const frame = Math.floor(this.y(event) / this.laid().row);
+    return Math.max(0, Math.min(this.desk.shot.count - 1, frame));
+  }
+
+  /** The key under the pointer, a few pixels about its ring counting. */
+  private ringAt(event: PointerEvent): number | null {
+    const y = this.y(event);
+    const { row, keyed } = this.laid();
+    const near = [...keyed.keys()]
+      .map((frame) => ({ frame, far: Math.abs((frame + 0.5) * row - y) }))
+      .sort((a, b) => a.far - b.far)[0];
+    return near && near.far <= Math.max(6, row / 2) ? near.frame : null;
+  }
+
+  /** Takes a ring, or begins a set; false where the press is for time. */
+  private takesKeys(event: PointerEvent): boolean {
+    const { columns, keyed } = this.laid();
+    const column = columns.find((one) => one.kind === "keys")!;
+    const x = this.x(event);
+    if (x < column.x || x > column.x + column.width || !keyed.size) return false;
+    const ring = this.ringAt(event);
+    if (event.shiftKey) {
+      this.dragging = "span";
+      this.desk.span = [this.from, this.from];
+      return true;
+    }
+    if (ring === null) return false;
+    this.from = ring;
+    const span = this.desk.span;
+    const set: [number, number] = span && ring >= span[0] && ring <= span[1] ? span : [ring, ring];
+    // the last key of a set pulls it longer or shorter
+    const lastKey = Math.max(...[...keyed.keys()].filter((f) => f <= set[1]));
+    const firstKey = Math.min(...[...keyed.keys()].filter((f) => f >= set[0]));
+    const stretches = set[0] < set[1] && ring === lastKey && firstKey < lastKey;
+    this.dragging = stretches ? "stretch" : "ring";
+    const whole: [number, number] = stretches ? [firstKey, lastKey] : set;
+    this.landing = { set: whole, to: whole };
+    return true;
+  }
+
+  private dragKeys(at: number): void {
+    if (this.dragging === "span")
+      this.desk.span = [Math.min(this.from, at), Math.max(this.from, at)];
+    if (!this.landing) return;
+    const { set } = this.landing;
+    const by = Math.max(at - this.from, -set[0]);
+    const to: [number, number] =
+      this.dragging === "stretch" ? [set[0], Math.max(set[0] + 1, at)] : [set[0] + by, set[1] + by];
+    this.landing = { set, to };
+  }
+
+  private dropKeys(copies: boolean): void {
+    const { desk, landing: done } = this;
+    this.landing = null;
+    if (this.dragging === "span" && desk.span && desk.span[0] === desk.span[1]) desk.span = null;
+    const place = desk.selection.place;
+    if (!done || !place || (done.to[0] === done.set[0] && done.to[1] === done.set[1])) return;
+    const kind = this.dragging === "stretch" ? "stretch" : copies ? "copy" : "shift";
+    const [first, last] = done.set;
+    const [to_first, to_last] = done.to;
+    void desk.shot.deed(kind, [place], { first, last, to_first, to_last });
+    desk.span = done.set[0] === done.set[1] ? null : done.to;
+  }
+
+  /** Which marker of the range is under the pointer, if one is. */
+  private markerAt(event: PointerEvent): "first" | "last" | null {
+    if (this.x(event) > MARKER.width) return null;
+    const { row } = this.laid();
+    const range = this.desk.shot.range;
+    const y = this.y(event);
+    const [first, last] = [range[0] * row, (range[1] + 1) * row];
+    if (y >= first - 2 && y <= first + MARKER.reach) return "first";
+    return y <= last + 2 && y >= last - MARKER.reach ? "last" : null;
+  }
+
+  private get onKeys(): boolean {
+    return ["ring", "span", "stretch"].includes(this.dragging);
+  }
+
+  down(event: PointerEvent): void {
+    if (event.button !== 0) return;
+    const { canvas, columns } = this.laid();
+    const { playback } = this.desk;
+    canvas.setPointerCapture(event.pointerId);
+    this.from = this.frameAt(event);
+    playback.stop();
+    const marker = this.markerAt(event);
+    if (marker) {
+      this.dragging = marker;
+      this.hold = `range-${Date.now()}`;
+      return;
+    }
+    if (this.takesKeys(event)) return;
+    this.desk.span = null;
+    this.dragging = this.x(event) < columns[0].width ? "loop" : "time";
+    playback.go(this.from);
+  }
+
+  move(event: PointerEvent): void {
+    if (this.dragging === "none") return;
+    const { playback, shot } = this.desk;
+    const at = this.frameAt(event);
+    const [first, last] = shot.range;
+    if (this.onKeys) this.dragKeys(at);
+    else if (this.dragging === "first") playback.setRange(Math.min(at, last), last, this.hold);
+    else if (this.dragging === "last") playback.setRange(first, Math.max(at, first), this.hold);
+    else if (this.dragging === "time") playback.go(at);
+    else if (at !== this.from) playback.loop = [Math.min(this.from, at), Math.max(this.from, at)];
+  }
+
+  up(event: PointerEvent): void {
+    const { playback } = this.desk;
+    if (this.onKeys) {
+      // a ring that is only pressed is gone to
+      if (this.landing && this.frameAt(event) === this.from) playback.go(this.from);
+      this.dropKeys(event.altKey);
+    }
+    // a click on a number without dragging ends the loop
+    if (this.dragging === "loop" && this.frameAt(event) === this.from) playback.loop = null;
+    this.dragging = "none";
+  }
+}

@@ -1,0 +1,59 @@
+<!-- What else can be done with a plane. -->
+<script lang="ts">
+  import type { Op } from "../lib/api";
+  import type { Plane } from "../lib/api-types";
+  import type { Desk } from "../desk/desk.svelte";
+  import Menu from "../ui/Menu.svelte";
+  import { copies, dissolved, removed, stepped } from "./planes";
+
+  let { desk, plane }: { desk: Desk; plane: Plane } = $props();
+  const shot = $derived(desk.shot);
+  const group = $derived(plane.kind === "group");
+
+  function change(ops: Op[], label: string) {
+    if (ops.length) shot.edit(ops, `${label} ${plane.name}`);
+  }
+
+  function solo() {
+    const path = `${shot.planePath(plane.id)}/solo`;
+    change([{ op: "replace", path, value: !plane.solo }], "solo");
+  }
+
+  function arrive(way: "arrive" | "leave") {
+    const path = shot.planePath(plane.id);
+    const places = [`${path}/placement`, `${path}/treatments`];
+    if (plane.kind === "line" || !Object.keys(plane.placement).length)
+      if (!plane.treatments.length) places.push(`${path}/opacity`);
+    desk.arriving = { places, title: plane.name, way };
+  }
+
+  function copy() {
+    const { ops, id } = copies(shot, plane);
+    change(ops, "copy");
+    desk.selection.thing = { kind: "plane", id };
+  }
+
+  function remove() {
+    change(removed(shot, plane), "remove");
+    if (!desk.selection.plane) desk.selection.thing = null;
+  }
+
+  const choices = $derived([
+    { label: plane.solo ? "No solo" : "Solo", hint: "only this one is shown", run: solo },
+    {
+      label: "Arrive …",
+      hint: "placement and treatments come from neutral",
+      run: () => arrive("arrive"),
+    },
+    { label: "Leave …", run: () => arrive("leave") },
+    { label: "To the front by one", run: () => change(stepped(shot, plane, -1), "move") },
+    { label: "To the back by one", run: () => change(stepped(shot, plane, 1), "move") },
+    { label: "Copy", run: copy },
+    ...(group
+      ? [{ label: "Dissolve the group", run: () => change(dissolved(shot, plane), "dissolve") }]
+      : []),
+    { label: group ? "Remove with all it holds" : "Remove", run: remove },
+  ]);
+</script>
+
+<Menu name={`More for ${plane.name}`} {choices} />
