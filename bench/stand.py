@@ -12,6 +12,7 @@ from numpy.typing import NDArray
 
 from bench.speed import HALF, say, timed
 from cuvrel.core import catalogue
+from cuvrel.core.media.blend import MODES, blend, mix, through
 from cuvrel.core.media.colour import decode, encode
 from cuvrel.core.media.probe import probe
 from cuvrel.core.media.reader import Reader, as_grey, resized
@@ -20,7 +21,6 @@ from cuvrel.core.recipe.check import read_shot
 from cuvrel.core.recipe.models import Shot
 from cuvrel.core.recipe.values import START
 from cuvrel.core.stand import placement
-from cuvrel.core.stand.blend import MODES, blend, mix, through
 from cuvrel.core.stand.build import Stand
 from cuvrel.core.stand.nodes import Cache, Node, node, work_out
 from cuvrel.core.stand.views import view

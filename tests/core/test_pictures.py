@@ -11,12 +11,12 @@ from hypothesis.extra.numpy import arrays
 from cuvrel.core.edge.distance import signed_distance
 from cuvrel.core.edge.edge import EdgeParams, edge
 from cuvrel.core.media import colour
+from cuvrel.core.media.blend import blend, mix, through
 from cuvrel.core.media.reader import resized
 from cuvrel.core.media.rows import in_rows
 from cuvrel.core.recipe.context import Context
-from cuvrel.core.recipe.declared import all_declared, declared
+from cuvrel.core.recipe.declared import declared
 from cuvrel.core.recipe.values import START, Env
-from cuvrel.core.stand.blend import blend, mix, through
 from cuvrel.core.treatments.glow import wander_field
 
 unit = st.floats(0, 1, width=32)
@@ -144,28 +144,6 @@ def pictured(size: int = 96) -> np.ndarray:
     rng = np.random.default_rng(4)
     rgb = resized(rng.integers(0, 255, (size // 8, size // 8, 3), dtype=np.uint8), (size, size))
     return colour.decode(np.ascontiguousarray(rgb))
-
-
-@pytest.mark.parametrize("kind", [d.kind for d in all_declared() if d.family == "treatment"])
-def test_neutral_values_are_the_identity(kind: str) -> None:
-    entry = declared("treatment", kind)
-    values = entry.params().at(START)
-    for name, field in entry.params.model_fields.items():
-        neutral = field.json_schema_extra.get("neutral")
-        if neutral is not None:
-            values[name] = neutral
-    picture = pictured()
-    assert np.allclose(entry.run(picture, values, CONTEXT), picture, atol=1e-5)
-
-
-@pytest.mark.parametrize("kind", [d.kind for d in all_declared() if d.family == "treatment"])
-def test_half_size_looks_like_full_size(kind: str) -> None:
-    entry = declared("treatment", kind)
-    values = entry.params().at(START)
-    full = entry.run(pictured(192), values, Context(1.0, disc(192, 50), now=Env(3.0)))
-    small = resized(pictured(192), (96, 96)).astype(np.float32)
-    half = entry.run(small, values, Context(0.5, resized(disc(192, 50), (96, 96)), now=Env(3.0)))
-    assert np.abs(resized(full, (96, 96)) - half).mean() < 0.02
 
 
 def grade(picture: np.ndarray, **values: float) -> np.ndarray:

@@ -13,7 +13,7 @@ from cuvrel.core import catalogue
 from cuvrel.core.edge.detail import fine_detail
 from cuvrel.core.edge.edge import EdgeParams, edge
 from cuvrel.core.follow.carry import Follower
-from cuvrel.core.media import colour
+from cuvrel.core.media import blend, colour
 from cuvrel.core.media.reader import resized
 from cuvrel.core.motion.flow import pieces
 from cuvrel.core.pulls.compared import weighed
@@ -23,7 +23,7 @@ from cuvrel.core.recipe.context import Context
 from cuvrel.core.recipe.declared import all_declared
 from cuvrel.core.recipe.models import Mark
 from cuvrel.core.recipe.values import START, Env
-from cuvrel.core.stand import blend, views
+from cuvrel.core.stand import views
 from cuvrel.core.stand.build import Stand
 from cuvrel.core.stand.nodes import Cache, Node, node, work_out
 

@@ -58,6 +58,13 @@ def _exp2(v):  # type: ignore[no-untyped-def]
 
 
 @small_kernel
+def cube_root(v):  # type: ignore[no-untyped-def]
+    """The cube root of what is 0 or above, within 4e-6 of itself; runs on vector instructions."""
+    root = _exp2(_log2(max(v, np.float32(1e-12))) * np.float32(1 / 3))
+    return root if v > np.float32(1e-12) else np.float32(0.0)
+
+
+@small_kernel
 def to_display(v):  # type: ignore[no-untyped-def]
     """Linear light, cut to 0 to 1, as sRGB encodes it (IEC 61966-2-1), within 2e-6; runs on vector instructions."""
     v = min(max(v, np.float32(0.0)), np.float32(1.0))

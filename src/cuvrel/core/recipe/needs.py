@@ -19,17 +19,27 @@ What = Literal["own", "plate", "matte", "stored", "footage", "alpha", "plane"]
 
 @dataclass(frozen=True)
 class Need:
-    """One picture. whole: of footage, at its own proportions and not at the plate's."""
+    """One picture.
+
+    whole: of footage, at its own proportions and not at the plate's. share: how far into the shot's range its frame
+    lies, 0 to 1, in place of `frame`.
+    """
 
     what: What
     frame: int
     id: str | None = None
     whole: bool = False
+    share: float | None = None
 
 
 def own(frame: int) -> Need:
     """What the function itself is given, at another frame: a plane's picture so far, a matte before its edge step."""
     return Need("own", frame)
+
+
+def spread(share: float) -> Need:
+    """As `own`, at a share of the way through the range that is worked on, 0 to 1; the same on every frame."""
+    return Need("own", 0, share=share)
 
 
 def plate(frame: int) -> Need:

@@ -11,12 +11,12 @@ import numpy as np
 from numpy.typing import NDArray
 
 from cuvrel.core.edge.detail import own_colours
+from cuvrel.core.media.blend import blend, mix, through
 from cuvrel.core.motion import timing
 from cuvrel.core.motion.between import blurred_along, in_between, mixed, motion
 from cuvrel.core.recipe.declared import declared
 from cuvrel.core.recipe.models import Plane
 from cuvrel.core.stand import placement
-from cuvrel.core.stand.blend import blend, mix, through
 from cuvrel.core.stand.films import Film, Size, film_of, plate_extent
 from cuvrel.core.stand.gate import rim, without
 from cuvrel.core.stand.mattes import Mattes, Sources, held

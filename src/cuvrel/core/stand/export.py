@@ -12,10 +12,10 @@ from typing import Any, Literal
 import numpy as np
 from numpy.typing import NDArray
 
+from cuvrel.core.media.blend import through
 from cuvrel.core.media.colour import encode, encode_rgba, with_light
 from cuvrel.core.media.writer import PngWriter, VideoFormat, VideoWriter, Writer
 from cuvrel.core.recipe.errors import RecipeError
-from cuvrel.core.stand.blend import through
 from cuvrel.core.stand.build import Stand
 from cuvrel.core.stand.nodes import Cache, Node, node, work_out
 

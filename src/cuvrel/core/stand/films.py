@@ -6,11 +6,11 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from typing import Protocol
 
+from cuvrel.core.media.blend import through
 from cuvrel.core.media.colour import decode
 from cuvrel.core.recipe.declared import declared
 from cuvrel.core.recipe.models import Plane, Shot
 from cuvrel.core.recipe.values import Env
-from cuvrel.core.stand.blend import through
 from cuvrel.core.stand.mattes import Sources
 from cuvrel.core.stand.nodes import Node, node
 

@@ -137,8 +137,9 @@ class Mattes:
         def there(at: AtFrame) -> AtFrame:
             return lambda frame: at(frame) if 0 <= frame < self.frames else None
 
+        frames = self.shot.frames
         return Step(entry, read, there(given), there(matte), self._finder(owner), self.env, self.scale,
-                    self.plate_size, shapes)  # fmt: skip
+                    self.plate_size, shapes, (frames.start, frames.stop - 1))  # fmt: skip
 
     def _finder(self, owner: str) -> Callable[[Need], Node | None]:
         def find(need: Need) -> Node | None:

@@ -9,6 +9,7 @@ from numpy.typing import NDArray
 
 from cuvrel.core.edge.distance import signed_distance
 from cuvrel.core.media.colour import srgb_to_linear
+from cuvrel.core.media.gradient import flowing
 from cuvrel.core.media.rows import in_rows, kernel
 from cuvrel.core.recipe.declared import Params, choice, colour, declare, number, reference
 from cuvrel.core.recipe.values import Colour, Scalar
@@ -111,37 +112,16 @@ def _dropped(y0, y1, picture, how, out):  # type: ignore[no-untyped-def]
 def fill(size: tuple[int, int], values: dict[str, Any], scale: float) -> F32:
     """A fill of the whole frame, (H, W, 4) float32 premultiplied linear RGBA.
 
-    A pixel's colour is the mean of the colours, in linear light, weighed by the inverse of their distance to a
-    power (Shepard, 1968): the softer, the lower the power.
+    More than one colour flow into one another as `flowing` says.
     """
     count = round(float(values["colours"]))
     colours = np.stack([srgb_to_linear(np.asarray(values[f"colour{n}"], np.float32)) for n in range(1, count + 1)])
-    out = np.ones((*size, 4), np.float32)
     if count == 1:
+        out = np.ones((*size, 4), np.float32)
         out[..., :3] = colours[0]
         return out
-    spots = np.array([(float(values[f"x{n}"]), float(values[f"y{n}"])) for n in range(1, count + 1)], np.float32) / 100
-    in_rows(_flowing, size[0], spots, colours.astype(np.float32), np.float32(1 / float(values["soft"])), out)
-    return out
-
-
-@kernel
-def _flowing(y0, y1, spots, colours, power, out):  # type: ignore[no-untyped-def]
-    h, w = out.shape[0], out.shape[1]
-    ratio = np.float32(w) / np.float32(h)
-    for y in range(y0, y1):
-        for x in range(w):
-            total = np.float32(0.0)
-            r = g = b = np.float32(0.0)
-            for n in range(spots.shape[0]):
-                dx = ((np.float32(x) + np.float32(0.5)) / w - spots[n, 0]) * ratio
-                dy = (np.float32(y) + np.float32(0.5)) / h - spots[n, 1]
-                weight = (dx * dx + dy * dy + np.float32(1e-5)) ** (-power)
-                total += weight
-                r += weight * colours[n, 0]
-                g += weight * colours[n, 1]
-                b += weight * colours[n, 2]
-            out[y, x, 0], out[y, x, 1], out[y, x, 2] = r / total, g / total, b / total
+    shares = np.array([(float(values[f"x{n}"]), float(values[f"y{n}"])) for n in range(1, count + 1)]) / 100
+    return flowing(size, shares * (size[1], size[0]), colours, float(values["soft"]))
 
 
 @declare("plane", "group", "Group", NoParams, hint="planes held together: treated, placed and shown as one")

@@ -26,7 +26,8 @@ class Step:
     """Something declared in its place.
 
     read: its values at a time. given: what it is given on a frame, None where there is nothing. matte: the plane's
-    own matte, or gate. find: any other picture that it needs. shapes: the drawn shapes that it holds.
+    own matte, or gate. find: any other picture that it needs. shapes: the drawn shapes that it holds. range: the
+    first and the last frame that are worked on.
     """
 
     entry: Declared
@@ -38,6 +39,7 @@ class Step:
     scale: float
     size: tuple[int, int]
     shapes: Sequence[Shape] = ()
+    range: tuple[int, int] = (0, 0)
 
     def at(self, frame: int, stages: int | None = None) -> Node | None:
         """Its picture on a frame, after so many of its stages; None where there is nothing to work on."""
@@ -81,7 +83,9 @@ class Step:
 
     def _found(self, need: Need, stage: int, frame: int) -> Node | None:
         if need.what == "own":
-            return self.at(need.frame, stage)
+            first, last = self.range
+            frame = need.frame if need.share is None else first + round(need.share * (last - first))
+            return self.at(frame, stage)
         if need.what == "matte" and need.id is None:
             return self.matte(need.frame)
         return self.find(need)
