@@ -16,8 +16,10 @@ from cuvrel.core.media.reader import resized
 from cuvrel.core.recipe.context import Context
 from cuvrel.core.recipe.curves import curve_at
 from cuvrel.core.recipe.declared import Declared, Values, all_declared, declared
+from cuvrel.core.recipe.errors import RecipeError
 from cuvrel.core.recipe.hashing import key_of
 from cuvrel.core.recipe.values import START, Env
+from cuvrel.core.treatments import cdl_file
 from cuvrel.core.treatments.cdl import sop
 from cuvrel.core.treatments.copies import occupied
 from cuvrel.core.treatments.levels import levelled
@@ -448,3 +450,26 @@ def test_the_box_of_what_is_there_is_right_to_the_pixel() -> None:
             picture[y[0], x[1], 3] = picture[y[1], x[0], 0] = 0.5
             found = occupied(picture)
             assert found == (slice(y[0], y[1] + 1), slice(x[0], x[1] + 1))
+
+
+def test_a_cdl_file_that_was_written_is_read_as_it_was() -> None:
+    values = {name: round(0.8 + 0.07 * n, 2) for n, name in enumerate(declared("treatment", "cdl").params.fields())}
+    assert cdl_file.read(cdl_file.written(values, "Shot & <plane>")) == pytest.approx(values)
+    bare = "<ColorCorrection id='x'><SOPNode><Slope>1.1 1 0.9</Slope></SOPNode></ColorCorrection>"
+    assert cdl_file.read(bare)["slope_blue"] == 0.9
+    assert cdl_file.read(bare)["saturation"] == 1.0
+
+
+@pytest.mark.parametrize(
+    ("text", "says"),
+    [
+        ("no xml", "no CDL file"),
+        ("<a/>", "no CDL file"),
+        ("<!DOCTYPE a [<!ENTITY b 'c'>]><ColorCorrection/>", "no CDL file"),
+        ("<ColorCorrection><SOPNode><Slope>1 two 3</Slope></SOPNode></ColorCorrection>", "Slope should be 3 numbers"),
+        ("<ColorCorrection><SatNode><Saturation/></SatNode></ColorCorrection>", "Saturation should be 1 number"),
+    ],
+)
+def test_a_file_that_is_none_is_refused_with_a_sentence(text: str, says: str) -> None:
+    with pytest.raises(RecipeError, match=says):
+        cdl_file.read(text)

@@ -77,3 +77,17 @@ def test_each_kind_of_plane_is_shown_as_it_would_begin(web: Web, shot: int) -> N
     assert len({flat[kind] for kind in ("cutout", "fill", "line", "glaze")}) == 4
     assert set(pictures(web, shot, "stand:")) == kinds("plane") - {"cutout", "line"}
     problem(web.get(f"/api/shots/{shot}/tries?target=stand:nowhere&frame=0&width=120"), 404)
+
+
+def test_a_cdl_file_is_written_of_a_treatment_and_read_into_values(web: Web, shot: int) -> None:
+    revision = web.get(f"/api/shots/{shot}").json["revision"]
+    step = {"id": "c", "kind": "cdl", "params": {"slope_red": 1.25, "saturation": 0.7}}
+    assert web.edit(shot, revision, [{"op": "add", "path": "/planes/0/treatments/-", "value": step}]).status_code == 200
+    written = web.get(f"/api/shots/{shot}/treatments/c/cdl?frame=0")
+    assert written.headers["Content-Disposition"].endswith('.cdl"')
+    found = web.post("/api/cdl", {"text": written.get_data(as_text=True)}).json["values"]
+    assert (found["slope_red"], found["slope_green"], found["saturation"]) == (1.25, 1.0, 0.7)
+    assert "no CDL file" in problem(web.post("/api/cdl", {"text": "nothing"}), 422)
+    wild = "<ColorCorrection><SatNode><Saturation>900</Saturation></SatNode></ColorCorrection>"
+    assert "Saturation must lie between" in problem(web.post("/api/cdl", {"text": wild}), 422)
+    problem(web.get(f"/api/shots/{shot}/treatments/g/cdl?frame=0"), 404)

@@ -3,6 +3,7 @@
   import { DropdownMenu } from "bits-ui";
   import type { Snippet } from "svelte";
   import Icon from "../lib/Icon.svelte";
+  import type { Choice } from "../ui/Menu.svelte";
   import { COLUMN } from "./slips";
   import { cardOf } from "./slot.svelte";
 
@@ -24,6 +25,8 @@
     onremove?: () => void;
     /** Lets the views show the recipe up to this card. */
     ontoo?: () => void;
+    /** What else its menu offers. */
+    extras?: Choice[];
     /** Told when the card is taken by its head, and when another one is let go over it. */
     ondrag?: () => void;
     ondropped?: () => void;
@@ -45,6 +48,7 @@
     oncopy,
     onremove,
     ontoo,
+    extras = [],
     ondrag,
     ondropped,
     above,
@@ -105,6 +109,11 @@
               <DropdownMenu.Item class="menu-item" disabled={!onright} onSelect={onright}
                 >Later (to the right)</DropdownMenu.Item
               >
+              {#each extras as extra (extra.label)}
+                <DropdownMenu.Item class="menu-item" onSelect={extra.run}
+                  >{extra.label}{#if extra.hint}<small>{extra.hint}</small>{/if}</DropdownMenu.Item
+                >
+              {/each}
               {#if ontoo}
                 <DropdownMenu.Item class="menu-item" onSelect={ontoo}
                   >Look only up to here</DropdownMenu.Item

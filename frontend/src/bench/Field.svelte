@@ -83,57 +83,60 @@
   });
 </script>
 
-<div
-  class={[
-    "grid min-h-6 break-inside-avoid items-center gap-1",
-    drawn
-      ? "grid-cols-[minmax(0,1fr)_minmax(24px,auto)]"
-      : "grid-cols-[78px_minmax(0,1fr)_54px_minmax(24px,auto)]",
-  ]}
-  data-control={field.control}
-  role="presentation"
-  onpointerenter={() => (desk.hovered = keyed)}
-  onpointerleave={() => desk.hovered === keyed && (desk.hovered = null)}
->
-  {#if field.animatable && field.control === "number"}
-    <FieldMenu
-      {desk}
-      {field}
-      {stored}
-      {path}
-      {name}
-      reach={reach[1] - reach[0]}
-      onput={put}
-      onreset={reset}
-    />
-  {:else}
-    <span class="truncate text-xs leading-tight text-quiet" title={field.hint}>{field.label}</span>
+<div class="break-inside-avoid">
+  <div
+    class={[
+      "grid min-h-6 items-center gap-1",
+      drawn
+        ? "grid-cols-[minmax(0,1fr)_minmax(24px,auto)]"
+        : "grid-cols-[78px_minmax(0,1fr)_58px_minmax(24px,auto)]",
+    ]}
+    data-control={field.control}
+    role="presentation"
+    onpointerenter={() => (desk.hovered = keyed)}
+    onpointerleave={() => desk.hovered === keyed && (desk.hovered = null)}
+  >
+    {#if field.animatable && field.control === "number"}
+      <FieldMenu
+        {desk}
+        {field}
+        {stored}
+        {path}
+        {name}
+        reach={reach[1] - reach[0]}
+        onput={put}
+        onreset={reset}
+      />
+    {:else}
+      <span class="truncate text-xs leading-tight text-quiet" title={field.hint}>{field.label}</span
+      >
+    {/if}
+    {#if field.control === "number"}
+      <NumberControl {field} {name} {reach} value={base as number} onset={set} onreset={reset} />
+    {:else if field.control === "colour"}
+      <Colour {desk} {name} value={now as Rgb} onset={set} />
+    {:else if field.control === "point"}
+      <Point {field} {name} value={now as Xy} onset={set} />
+    {:else if field.control === "choice"}
+      <Choice {field} {name} value={stored as string} onpick={(next) => put(next)} />
+    {:else if field.control === "footage" || field.control === "plane" || field.control === "matte"}
+      <Reference {desk} {field} {path} {name} value={(stored as string | null) ?? null} />
+    {:else if field.control === "switch"}
+      <Toggle
+        {name}
+        on={now === true}
+        onturn={(on) => put(toggledSwitch(stored, desk.playback.frame, on, false))}
+      />
+      <span></span>
+    {/if}
+    {#if field.animatable}
+      <KeyRing {name} {ring} {ease} onkey={keyed} onease={nextEase} />
+    {:else if field.control !== "choice"}<span></span>{/if}
+  </div>
+  {#if field.control === "curve"}
+    <Curve {desk} {field} {name} value={now as Rows} onset={set} onreset={reset} />
+  {:else if field.control === "ramp"}
+    <Ramp {name} value={now as Rows} onset={set} onreset={reset} />
   {/if}
-  {#if field.control === "number"}
-    <NumberControl {field} {name} {reach} value={base as number} onset={set} onreset={reset} />
-  {:else if field.control === "colour"}
-    <Colour {name} value={now as Rgb} onset={set} />
-  {:else if field.control === "point"}
-    <Point {field} {name} value={now as Xy} onset={set} />
-  {:else if field.control === "choice"}
-    <Choice {field} {name} value={stored as string} onpick={(next) => put(next)} />
-  {:else if field.control === "footage" || field.control === "plane" || field.control === "matte"}
-    <Reference {desk} {field} {path} {name} value={(stored as string | null) ?? null} />
-  {:else if field.control === "switch"}
-    <Toggle
-      {name}
-      on={now === true}
-      onturn={(on) => put(toggledSwitch(stored, desk.playback.frame, on, false))}
-    />
-    <span></span>
-  {/if}
-  {#if field.animatable}
-    <KeyRing {name} {ring} {ease} onkey={keyed} onease={nextEase} />
-  {:else if field.control !== "choice"}<span></span>{/if}
+  {#if driver}<Driving {field} {driver} {name} onput={put} />{/if}
 </div>
-{#if field.control === "curve"}
-  <Curve {desk} {field} {name} value={now as Rows} onset={set} onreset={reset} />
-{:else if field.control === "ramp"}
-  <Ramp {name} value={now as Rows} onset={set} onreset={reset} />
-{/if}
-{#if driver}<Driving {field} {driver} {name} onput={put} />{/if}

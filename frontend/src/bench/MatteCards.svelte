@@ -42,6 +42,8 @@
   const open = $derived(openCards(slips, opened, room));
   const chosen = $derived([...opened].reverse().find((id) => open.has(id)) ?? [...open][0] ?? "");
 
+  $effect(() => desk.growBench(slips, chosen, room.width, false));
+
   function show(id: string) {
     desk.opened.set(key, opening(opened, id));
     if (matte.pulls.some((pull) => pull.id === id)) desk.tools.choosePull(id);

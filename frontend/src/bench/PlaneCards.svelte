@@ -5,7 +5,8 @@
   import Fields from "./Fields.svelte";
   import PlaneCard from "./PlaneCard.svelte";
   import Starters from "./Starters.svelte";
-  import { anyMoves, atRest, deedsOfStep, rowsOf, stepPath } from "./recipes";
+  import { anyMoves, atRest, deedsOfStep, rowsOf, stepPath, tallestOf } from "./recipes";
+  import { filesOf } from "./files";
   import { folding, openCards, opening, widthOf, type Slip } from "./slips";
   import Slot from "./Slot.svelte";
 
@@ -56,7 +57,9 @@
       return {
         id: step.id,
         title: entry.label,
-        rows: rowsOf(entry) + (entry.starters.length ? 2 : 0),
+        rows: rowsOf(entry),
+        tallest: tallestOf(entry),
+        above: entry.starters.length ? 1.7 : 0,
         moves: anyMoves(step.params),
         off: !step.on,
       };
@@ -68,6 +71,8 @@
   const open = $derived(openCards(slips, opened, room));
   const chosen = $derived([...opened].reverse().find((id) => open.has(id)) ?? [...open][0] ?? "");
   const resting = $derived(slips.filter((one) => one.rests && !opened.includes(one.id)));
+
+  $effect(() => desk.growBench(slips, chosen, room.width, resting.length > 0));
 
   const show = (id: string) => desk.opened.set(key, opening(opened, id));
   const fold = (id: string) => desk.opened.set(key, folding(opened, id));
@@ -111,6 +116,7 @@
         on={step.on}
         above={item.starters.length ? starters : undefined}
         onarrive={(way) => (desk.arriving = { places: [path], title: item.label, way })}
+        extras={filesOf(desk, step, path)}
         {...deedsOfStep(desk, plane, at, dragging)}
       >
         <Fields {desk} fields={item.fields} values={step.params} {path} about={item.label} />

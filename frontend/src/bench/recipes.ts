@@ -168,10 +168,16 @@ export function atRest(declared: DeclaredOut, values: Record<string, unknown>): 
   );
 }
 
+const TALL: Partial<Record<string, number>> = { curve: 5, ramp: 3.5 };
+
 /** How many rows the fields of a card take. */
 export function rowsOf(declared: DeclaredOut): number {
-  const tall: Partial<Record<string, number>> = { curve: 5, ramp: 3.5 };
-  return declared.fields.reduce((sum, field) => sum + (tall[field.control] ?? 1), 0);
+  return declared.fields.reduce((sum, field) => sum + (TALL[field.control] ?? 1), 0);
+}
+
+/** How many rows its tallest field takes. */
+export function tallestOf(declared: DeclaredOut): number {
+  return Math.max(1, ...declared.fields.map((field) => TALL[field.control] ?? 1));
 }
 
 export const anyMoves = (values: Record<string, unknown>) => Object.values(values).some(moves);

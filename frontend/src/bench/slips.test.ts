@@ -1,5 +1,5 @@
 import { expect, test } from "vitest";
-import { folding, openCards, opening, widthOf, type Slip } from "./slips";
+import { folding, heightOf, openCards, opening, widthOf, type Slip } from "./slips";
 
 const slip = (id: string, rows = 6, more: Partial<Slip> = {}): Slip => ({
   id,
@@ -39,4 +39,12 @@ test("what rests stays folded until it is asked for", () => {
 test("opening and folding keep the order in which cards were opened", () => {
   expect(opening(["a", "b"], "a")).toEqual(["b", "a"]);
   expect(folding(["a", "b"], "a")).toEqual(["b"]);
+});
+
+test("a card is as high as its fields need in a width, and shows all of them there", () => {
+  const wide = { rows: 13, above: 2 };
+  for (const card of [slip("a", 13), slip("b", 30, { tallest: 5 }), slip("c", 13, wide)])
+    for (const width of [300, 500, 800])
+      expect(widthOf(card, heightOf(card, width))).toBeLessThanOrEqual(width);
+  expect(heightOf(slip("b", 30, { tallest: 5 }), 800)).toBe(36 + 10 * 24);
 });

@@ -6,6 +6,9 @@ export type Slip = {
   /** How many rows of fields it holds, and how many columns it needs at the least. */
   rows: number;
   columns?: number;
+  /** Rows above its fields, over all columns; and the rows of the tallest field, which is never parted. */
+  above?: number;
+  tallest?: number;
   /** Whether something in it moves, and whether it is switched off. */
   moves?: boolean;
   off?: boolean;
@@ -21,8 +24,22 @@ const HEAD = 36; // of a card above its fields
 
 /** How wide a card is that shows all of its fields at a height. */
 export function widthOf(slip: Slip, height: number): number {
-  const rows = Math.max(1, Math.floor((height - HEAD) / ROW));
-  return Math.max(slip.columns ?? 1, Math.ceil(slip.rows / rows)) * COLUMN + EDGES;
+  const rows = Math.max(1, Math.floor((height - HEAD) / ROW - (slip.above ?? 0)));
+  return Math.max(slip.columns ?? 1, Math.ceil(slip.rows / whole(slip, rows))) * COLUMN + EDGES;
+}
+
+/** Rows of a column that are filled: what is drawn is not parted. */
+function whole(slip: Slip, rows: number): number {
+  const tall = slip.tallest ?? 1;
+  return Math.max(1, tall > 1 ? Math.floor(rows / tall) * tall : rows);
+}
+
+/** How high a card is that shows all of its fields in a width. */
+export function heightOf(slip: Slip, width: number): number {
+  const columns = Math.max(1, Math.floor((width - EDGES) / COLUMN));
+  const tall = slip.tallest ?? 1;
+  const rows = Math.ceil(slip.rows / columns / tall) * tall;
+  return HEAD + (rows + (slip.above ?? 0)) * ROW;
 }
 
 /** The cards that are open: the chosen one always, then those opened last, then the others, as far as there is room. */

@@ -3,6 +3,7 @@ import { SvelteMap } from "svelte/reactivity";
 import type { Clip, FieldOut, FootageOut } from "../lib/api-types";
 import type { ShotStore } from "../lib/shot.svelte";
 import type { Env, Xy } from "../lib/values";
+import { heightOf, SPINE, type Slip } from "../bench/slips";
 import { Checks } from "./checks.svelte";
 import { Costs } from "./costs.svelte";
 import { Playback } from "./playback.svelte";
@@ -21,6 +22,7 @@ export type Handle = {
 
 export const DOUBTFUL = 0.5;
 const DEFAULT_BENCH = 252;
+const BENCH_EDGES = 50; // pixels of the bench above and below its cards
 
 export class Desk {
   selection: Selection;
@@ -38,8 +40,10 @@ export class Desk {
   handles = new SvelteMap<string, Handle>();
   /** Which shelf lies over the bench: for what is selected, or for a new plane of the stand. */
   shelf = $state<"recipe" | "stand" | null>(null);
-  /** Pixels; remembered by this browser. */
-  benchHeight = $state(DEFAULT_BENCH);
+  /** Pixels, as the person set it; remembered by this browser. */
+  private benchSet = $state(DEFAULT_BENCH);
+  /** Pixels that the chosen card asks for. */
+  private benchAsked = $state(0);
   /** The cards of each selection that were opened, the last one last. */
   opened = new SvelteMap<string, string[]>();
   /** Keyframes that were copied from values of a plane or a matte. */
@@ -58,14 +62,29 @@ export class Desk {
     this.playback = new Playback(shot, this.view);
     this.checks = new Checks(shot);
     this.costs = new Costs(shot);
-    this.benchHeight = Number(localStorage.getItem("bench")) || DEFAULT_BENCH;
+    this.benchSet = Number(localStorage.getItem("bench")) || DEFAULT_BENCH;
   }
 
   /** Sets the bench's height and remembers it; null is the default, which is not remembered. */
   sizeBench(height: number | null): void {
-    this.benchHeight = Math.round(Math.max(160, Math.min(560, height ?? DEFAULT_BENCH)));
+    this.benchSet = Math.round(Math.max(160, Math.min(560, height ?? DEFAULT_BENCH)));
+    this.benchAsked = 0;
     if (height === null) localStorage.removeItem("bench");
-    else localStorage.setItem("bench", String(this.benchHeight));
+    else localStorage.setItem("bench", String(this.benchSet));
+  }
+
+  /** How high the bench is: as it was set, and higher where the chosen card would not show all of its fields. */
+  get benchHeight(): number {
+    return Math.max(this.benchSet, this.benchAsked);
+  }
+
+  /** Lets the bench grow for the chosen card, to less than a half of the window. width: of all cards, in pixels. */
+  growBench(slips: Slip[], chosen: string, width: number, resting: boolean): void {
+    const slip = slips.find((one) => one.id === chosen);
+    if (!slip || width <= 0) return;
+    const spines = slips.filter((one) => one !== slip && !one.rests).length + (resting ? 1 : 0);
+    const asked = heightOf(slip, width - spines * SPINE) + BENCH_EDGES;
+    this.benchAsked = Math.min(asked, Math.round(window.innerHeight * 0.44));
   }
 
   /** Where values are read now. */

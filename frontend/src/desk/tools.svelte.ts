@@ -1,6 +1,7 @@
 /** What is in the hand, and what a drag over the picture does. */
 import type { Plane, Pull, Shape } from "../lib/api-types";
 import type { Way } from "../lib/shape-edits";
+import type { Rgb } from "../lib/values";
 import type { ShotStore } from "../lib/shot.svelte";
 import type { Selection } from "./selection.svelte";
 import type { View } from "./view.svelte";
@@ -18,6 +19,8 @@ export class Tools {
   brush = $state(6);
   /** The colour key that the next drag over the picture sets. */
   sampling = $state<string | null>(null);
+  /** The colour that the next drag over the picture picks: what it is called, and who takes it. */
+  picking = $state.raw<{ name: string; take: (colour: Rgb) => void } | null>(null);
   /** Whether a change of a shape sets a key on this frame, one for the changed points alone, or changes all keys. */
   shapeWay = $state<Way>("frame");
   /** Keys of a shape that were copied. */
@@ -58,6 +61,14 @@ export class Tools {
     if (!plane || this.tool === "place") return plane;
     const placed = plane.kind === "element" || Object.keys(plane.placement).length > 0;
     return placed && this.tool !== "hand" ? plane : undefined;
+  }
+
+  /** Lets the next drag over the picture pick a colour; asked for again, it is let be. */
+  pickFor(name: string, take: (colour: Rgb) => void): void {
+    const again = this.picking?.name === name;
+    this.picking = again ? null : { name, take };
+    this.sampling = null;
+    this.tool = again ? "hand" : "sample";
   }
 
   /** Takes a pull in hand, with a tool that is of use for it. */

@@ -345,6 +345,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/shots/{id}/treatments/{step}/cdl": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A treatment by slope, offset and power as a CDL file, with its values on a frame. */
+        get: operations["stand_write_cdl_shots__int_id__treatments__string_step__cdl_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/cdl": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** The values of the treatment by slope, offset and power that a CDL file has; nothing is changed. */
+        post: operations["stand_read_cdl_cdl_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/shots/{id}/keys": {
         parameters: {
             query?: never;
@@ -403,7 +437,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** What a colour key would take from a box of a frame of the plate. */
+        /** The colour of a box of a frame of the plate, and what a colour key would take from it. */
         get: operations["pictures_sample_shots__int_id__sample_get"];
         put?: never;
         post?: never;
@@ -1105,6 +1139,11 @@ export interface components {
              * @default false
              */
             direction: boolean;
+            /**
+             * Over
+             * @default null
+             */
+            over: ("luma" | "red" | "green" | "blue" | "wheel") | null;
         };
         /**
          * StarterOut
@@ -2034,6 +2073,24 @@ export interface components {
             };
         };
         /**
+         * CdlOut
+         * @description A CDL file's values, by the names of the treatment's fields.
+         */
+        CdlOut: {
+            /** Values */
+            values: {
+                [key: string]: number;
+            };
+        };
+        /**
+         * CdlFile
+         * @description A CDL file's text.
+         */
+        CdlFile: {
+            /** Text */
+            text: string;
+        };
+        /**
          * KeysOut
          * @description A key per frame, from `first`; pictures under it never change.
          */
@@ -2071,9 +2128,15 @@ export interface components {
         };
         /**
          * SampleOut
-         * @description A colour key's values for what lies in the box.
+         * @description What lies in the box: its mean colour, display-encoded, 0 to 1, and a colour key's values for it.
          */
         SampleOut: {
+            /** Colour */
+            colour: [
+                number,
+                number,
+                number
+            ];
             /** Values */
             values: {
                 [key: string]: number;
@@ -2092,6 +2155,14 @@ export interface components {
             light: number[];
             /** Luma */
             luma: number[];
+            /** Red */
+            red: number[];
+            /** Green */
+            green: number[];
+            /** Blue */
+            blue: number[];
+            /** Wheel */
+            wheel: number[];
         };
         /**
          * SuggestOut
@@ -2301,6 +2372,8 @@ export type Clip = components['schemas']['Clip'];
 export type ClipsOut = components['schemas']['ClipsOut'];
 export type CopyRequest = components['schemas']['CopyRequest'];
 export type CostsOut = components['schemas']['CostsOut'];
+export type CdlOut = components['schemas']['CdlOut'];
+export type CdlFile = components['schemas']['CdlFile'];
 export type KeysOut = components['schemas']['KeysOut'];
 export type TriesOut = components['schemas']['TriesOut'];
 export type TryOut = components['schemas']['TryOut'];
@@ -3257,6 +3330,82 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["CostsOut"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    stand_write_cdl_shots__int_id__treatments__string_step__cdl_get: {
+        parameters: {
+            query: {
+                frame: number;
+            };
+            header?: never;
+            path: {
+                id: number;
+                step: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    stand_read_cdl_cdl_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CdlFile"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CdlOut"];
                 };
             };
             /** @description Not Found */

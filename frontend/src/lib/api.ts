@@ -117,6 +117,9 @@ export const api = {
     got(
       client.GET("/api/shots/{id}/suggest", { params: { path: { id }, query: { pull, frame } } }),
     ),
+  cdl: (id: number, step: string, frame: number) =>
+    `/api/shots/${id}/treatments/${step}/cdl?frame=${frame}`,
+  readCdl: (text: string) => got(client.POST("/api/cdl", { body: { text } })),
   cleanPlate: (id: number, body: CleanPlateRequest) =>
     got(client.POST("/api/shots/{id}/clean-plate", { params: { path: { id } }, body })),
   tries: (id: number, target: string, frame: number, width: number) =>

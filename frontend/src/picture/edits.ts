@@ -53,12 +53,12 @@ export function erase(desk: Desk, point: Point, reach: number) {
   );
 }
 
-/** Sets the colour key's ranges from what lies under the dragged box. */
+/** Takes what lies under the dragged box: a colour for the field that asked for one, or ranges for the colour key. */
 export async function sample(desk: Desk, [a, b]: [Point, Point], how: "set" | "add" | "take") {
-  const pull = desk.shot
-    .matte(desk.selection.matteId)
-    ?.pulls.find((p) => p.id === desk.tools.sampling);
-  if (!pull) return;
+  const { selection, tools, shot } = desk;
+  const { picking } = tools;
+  const pull = shot.matte(selection.matteId)?.pulls.find((p) => p.id === tools.sampling);
+  if (!pull && !picking) return;
   const around: [number, number, number, number] = [
     Math.round(Math.min(a[0], b[0]) - 2),
     Math.round(Math.min(a[1], b[1]) - 2),
@@ -66,17 +66,19 @@ export async function sample(desk: Desk, [a, b]: [Point, Point], how: "set" | "a
     Math.round(Math.max(a[1], b[1]) + 2),
   ];
   try {
-    const known = how === "set" ? null : { pull: pull.id, how };
-    const { values } = await api.sample(desk.shot.id, desk.playback.frame, around, known);
-    const path = `${desk.selection.pullPath(pull.id)}/params`;
-    const params = { ...pull.params, ...values };
-    const says = { set: "pick a colour", add: "add a colour", take: "take a colour away" };
-    desk.shot.edit([{ op: "replace", path, value: params }], says[how]);
-    if (how === "set") {
-      desk.tools.tool = "hand";
-      desk.tools.sampling = null;
+    const known = how === "set" || !pull ? null : { pull: pull.id, how };
+    const { values, colour } = await api.sample(shot.id, desk.playback.frame, around, known);
+    if (picking) picking.take(colour);
+    else if (pull) {
+      const path = `${selection.pullPath(pull.id)}/params`;
+      const says = { set: "pick a colour", add: "add a colour", take: "take a colour away" };
+      const value = { ...pull.params, ...values };
+      shot.edit([{ op: "replace", path, value }], says[how]);
     }
-    if (desk.view.mode === "result") desk.view.mode = "veil";
+    if (picking || how === "set") {
+      tools.tool = "hand";
+      tools.sampling = tools.picking = null;
+    }
   } catch (error) {
     notes.fault(error);
   }

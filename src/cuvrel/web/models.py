@@ -7,7 +7,7 @@ from typing import Any, Literal
 from pydantic import BaseModel, ConfigDict, Field
 
 from cuvrel.core.motion.deeds import Clip, Deed
-from cuvrel.core.recipe.declared import Family
+from cuvrel.core.recipe.declared import Family, Over
 from cuvrel.core.recipe.models import Shot
 from cuvrel.core.recipe.values import CurvePoints, RampStops
 
@@ -370,8 +370,9 @@ class SampleQuery(BaseModel):
 
 
 class SampleOut(BaseModel):
-    """A colour key's values for what lies in the box."""
+    """What lies in the box: its mean colour, display-encoded, 0 to 1, and a colour key's values for it."""
 
+    colour: tuple[float, float, float]
     values: dict[str, float]
 
 
@@ -388,6 +389,25 @@ class FrameQuery(BaseModel):
     frame: int = Field(ge=0)
 
 
+class StepPath(BaseModel):
+    """A treatment of a shot."""
+
+    id: int = Field(ge=1, le=2_147_483_647)
+    step: str = Field(max_length=40)
+
+
+class CdlFile(In):
+    """A CDL file's text."""
+
+    text: str = Field(max_length=1_000_000)
+
+
+class CdlOut(BaseModel):
+    """A CDL file's values, by the names of the treatment's fields."""
+
+    values: dict[str, float]
+
+
 class SpreadOut(BaseModel):
     """How a frame's pixels are spread over each scale, as shares of the fullest bin, 0 to 1."""
 
@@ -395,6 +415,10 @@ class SpreadOut(BaseModel):
     chroma: list[float]
     light: list[float]
     luma: list[float]
+    red: list[float]
+    green: list[float]
+    blue: list[float]
+    wheel: list[float]
 
 
 class SuggestQuery(BaseModel):
@@ -484,6 +508,7 @@ class FieldOut(BaseModel):
     neutral: float | None = None
     slide: tuple[float, float] | None = None
     direction: bool = False
+    over: Over | None = None
 
 
 class StarterOut(BaseModel):

@@ -133,7 +133,7 @@ def picture(path: PicturePath, query: PictureQuery) -> Response:
 
 @api.get("/shots/<int:id>/sample", responses={200: SampleOut})
 def sample(path: ById, query: SampleQuery) -> Response:
-    """What a colour key would take from a box of a frame of the plate."""
+    """The colour of a box of a frame of the plate, and what a colour key would take from it."""
     shared = services()
     with shared.database.session() as session:
         row = store.found(session, path.id)
@@ -149,7 +149,8 @@ def sample(path: ById, query: SampleQuery) -> Response:
     if query.pull is not None:
         values = _values(stand.shot, "colour_key", query.pull, query.frame)
         picked = (widened if query.how == "add" else narrowed)(values, picked)
-    return answer(SampleOut(values=picked))
+    red, green, blue = plate[y0:y1, x0:x1].reshape(-1, 3).mean(axis=0) / 255
+    return answer(SampleOut(colour=(float(red), float(green), float(blue)), values=picked))
 
 
 def _values(shot: Shot, kind: str, pull_id: str, frame: int) -> dict[str, Any]:

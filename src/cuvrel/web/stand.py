@@ -6,9 +6,23 @@ from flask import Response
 from flask_openapi3 import APIBlueprint
 
 from cuvrel.core.motion.deeds import LABELS, copied, done
+from cuvrel.core.recipe.declared import declared
 from cuvrel.core.stand.costs import costs
+from cuvrel.core.treatments import cdl_file
 from cuvrel.store import shots as store
-from cuvrel.web.models import ById, ClipsOut, CopyRequest, CostsOut, CostsQuery, DeedOut, DeedRequest
+from cuvrel.web.models import (
+    ById,
+    CdlFile,
+    CdlOut,
+    ClipsOut,
+    CopyRequest,
+    CostsOut,
+    CostsQuery,
+    DeedOut,
+    DeedRequest,
+    FrameQuery,
+    StepPath,
+)  # fmt: skip
 from cuvrel.web.pictures import frame_there, stand_of
 from cuvrel.web.present import answer
 from cuvrel.web.problems import Problem
@@ -42,3 +56,25 @@ def cost(path: ById, query: CostsQuery) -> Response:
     frame_there(stand, query.frame)
     found = costs(stand, query.frame, shared.cache)
     return answer(CostsOut(costs={plane: round(ms, 2) for plane, ms in found.items()}))
+
+
+@api.get("/shots/<int:id>/treatments/<string:step>/cdl")
+def write_cdl(path: StepPath, query: FrameQuery) -> Response:
+    """A treatment by slope, offset and power as a CDL file, with its values on a frame."""
+    with services().database.session() as session:
+        shot = store.shot_of(session, store.found(session, path.id))
+    for plane in shot.planes:
+        for step in plane.treatments:
+            if step.id == path.step and step.kind == "cdl":
+                text = cdl_file.written(step.values().at(shot.env(query.frame)), f"{shot.name}, {plane.name}")
+                headers = {"Content-Disposition": f'attachment; filename="{path.step}.cdl"'}
+                return Response(text, content_type="application/xml", headers=headers)
+    raise store.NotFound("There is no such treatment in this shot.")
+
+
+@api.post("/cdl", responses={200: CdlOut})
+def read_cdl(body: CdlFile) -> Response:
+    """The values of the treatment by slope, offset and power that a CDL file has; nothing is changed."""
+    values = cdl_file.read(body.text)
+    declared("treatment", "cdl").read(dict(values))
+    return answer(CdlOut(values=values))

@@ -17,6 +17,11 @@
   let { desk, field, name, value, onset, onreset }: Props = $props();
   const [wide, high] = [200, 84];
   const MOST = 64;
+  const SHADES: Partial<Record<string, string>> = {
+    red: "fill-red/45",
+    green: "fill-[#4f8f5a]/50",
+    blue: "fill-blue/50",
+  };
   let bins = $state.raw<number[]>([]);
   let area = $state<SVGSVGElement>();
   let held = $state<number | null>(null);
@@ -28,9 +33,7 @@
     if (desk.playback.playing) return;
     const wait = setTimeout(() => {
       void api.spread(desk.shot.id, frame).then(
-        (found) =>
-          frame === desk.playback.frame &&
-          (bins = field.hint.includes("hue") ? found.hue : found.luma),
+        (found) => frame === desk.playback.frame && (bins = found[field.over ?? "luma"]),
         () => {},
       );
     }, 120);
@@ -100,9 +103,12 @@
 
 <svg
   bind:this={area}
-  class="mb-1 block h-[84px] w-full touch-none break-inside-avoid overflow-visible rounded-sm border border-rule bg-sheet"
+  class="mb-1 block h-[84px] w-full touch-none overflow-visible rounded-sm border border-rule bg-sheet"
   viewBox="0 0 {wide} {high}"
   preserveAspectRatio="none"
+  style:background-image={field.over === "wheel"
+    ? "linear-gradient(to right, #d66, #cc5, #6b6, #5bb, #67d, #b6b, #d66)"
+    : undefined}
   role="group"
   aria-label={`${name}: points`}
   onpointerdown={press}
@@ -110,7 +116,7 @@
   onpointerup={() => (held = null)}
   ondblclick={(e) => e.target === area && onreset()}
 >
-  <path d={shade} class="pointer-events-none fill-rule" />
+  <path d={shade} class={["pointer-events-none", SHADES[field.over ?? "luma"] ?? "fill-rule"]} />
   <path
     d="M{wide / 4} 0V{high}M{wide / 2} 0V{high}M{wide * 0.75} 0V{high}M0 {high / 2}H{wide}"
     class="pointer-events-none stroke-faint"

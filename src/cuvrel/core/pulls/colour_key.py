@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
+import cv2
 import numpy as np
 from numpy.typing import NDArray
 
@@ -175,16 +176,21 @@ def spread_of(rgb: U8) -> dict[str, list[float]]:
     """How a picture's pixels are spread over what the keys measure: shares of the fullest bin, 0 to 1.
 
     hue (72 bins from 0 to 360 degrees, greys counting less), chroma and light (50 bins from 0 to 1, as to_lch
-    has them) and luma (64 bins from 0 to 1). Roots of the shares, so that small parts are seen, too.
+    has them), luma, red, green and blue (64 bins from 0 to 1) and wheel (60 bins once round from red by green and blue,
+    greys counting less). Roots of the shares, so that small parts are seen, too.
     """
     lch = to_lch(rgb).reshape(-1, 3)
     weight = np.clip(lch[:, 1] * 5, 0, 1)
     luma = rgb.reshape(-1, 3) @ (np.array([0.2126, 0.7152, 0.0722]) / 255)
+    flat = rgb.reshape(-1, 3)
+    wheel = cv2.cvtColor(rgb, cv2.COLOR_RGB2HSV).reshape(-1, 3)
     counts = {
         "hue": np.histogram(lch[:, 2], 72, (0, 360), weights=weight)[0],
         "chroma": np.histogram(lch[:, 1], 50, (0, 1))[0],
         "light": np.histogram(lch[:, 0], 50, (0, 1))[0],
         "luma": np.histogram(luma, 64, (0, 1))[0],
+        **{name: np.histogram(flat[:, k], 64, (0, 256))[0] for k, name in enumerate(("red", "green", "blue"))},
+        "wheel": np.histogram(wheel[:, 0], 60, (0, 180), weights=wheel[:, 1])[0],
     }
     return {name: np.sqrt(n / max(1e-9, n.max())).round(3).tolist() for name, n in counts.items()}
 

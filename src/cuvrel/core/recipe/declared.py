@@ -23,6 +23,7 @@ from cuvrel.core.recipe.values import CurvePoints, Driver, Env, Keys, RampStops,
 Family = Literal["pull", "joining", "edge", "treatment", "plane", "laying", "gate", "placement", "time"]
 Values = dict[str, Any]
 Holds = Literal["marks", "shapes"]
+Over = Literal["luma", "red", "green", "blue", "wheel"]
 Of = Literal["footage", "plane", "matte"]
 
 
@@ -76,9 +77,14 @@ def point(default: Xy, label: str, *, hint: str = "", far: float = 100_000) -> A
     return Field(default, title=label, description=hint, json_schema_extra=about)  # type: ignore[arg-type]
 
 
-def curve(default: CurvePoints, label: str, low: float = 0.0, high: float = 1.0, *, hint: str = "") -> Any:
-    """A curve's field, of the type Curve: its points' x runs from 0 to 1, their y from `low` to `high`."""
-    about = {"control": "curve", "low": low, "high": high, "animatable": True}
+def curve(
+    default: CurvePoints, label: str, low: float = 0.0, high: float = 1.0, *, hint: str = "", over: Over = "luma"
+) -> Any:
+    """A curve's field, of the type Curve: its points' x runs from 0 to 1, their y from `low` to `high`.
+
+    over: of what the frame's spread is drawn behind it; `wheel` is the hue, from red by green and blue to red.
+    """
+    about = {"control": "curve", "low": low, "high": high, "animatable": True, "over": over}
     return Field(default, title=label, description=hint, json_schema_extra=about)  # type: ignore[arg-type]
 
 

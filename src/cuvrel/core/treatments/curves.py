@@ -25,11 +25,13 @@ class CurvesParams(Params):
     """The defaults change nothing."""
 
     all: Curve = curve(STRAIGHT, "All", hint="red, green and blue alike")
-    red: Curve = curve(STRAIGHT, "Red")
-    green: Curve = curve(STRAIGHT, "Green")
-    blue: Curve = curve(STRAIGHT, "Blue")
+    red: Curve = curve(STRAIGHT, "Red", over="red")
+    green: Curve = curve(STRAIGHT, "Green", over="green")
+    blue: Curve = curve(STRAIGHT, "Blue", over="blue")
     luma: Curve = curve(STRAIGHT, "Luma", hint="brightness alone: the colour stays")
-    saturation: Curve = curve(EVEN, "Saturation by hue", 0.0, 3.0, hint="red, yellow, green, cyan, blue, magenta, red")
+    saturation: Curve = curve(
+        EVEN, "Saturation by hue", 0.0, 3.0, hint="red, yellow, green, cyan, blue, magenta, red", over="wheel"
+    )
 
 
 def _straight(points: Any) -> bool:

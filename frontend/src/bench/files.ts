@@ -1,0 +1,37 @@
+/** Files that a treatment's values can be written to and read from. */
+import { api } from "../lib/api";
+import type { Step } from "../lib/api-types";
+import { notes } from "../lib/notes.svelte";
+import type { Desk } from "../desk/desk.svelte";
+import type { Choice } from "../ui/Menu.svelte";
+
+/** What the card's menu offers of files; nothing for most kinds. */
+export function filesOf(desk: Desk, step: Step, path: string): Choice[] {
+  if (step.kind !== "cdl") return [];
+  return [
+    {
+      label: "Write a CDL file",
+      hint: "its values on this frame",
+      run: () => window.location.assign(api.cdl(desk.shot.id, step.id, desk.playback.frame)),
+    },
+    { label: "Read a CDL file …", run: () => choose((file) => void readCdl(desk, path, file)) },
+  ];
+}
+
+function choose(take: (file: File) => void): void {
+  const input = document.createElement("input");
+  input.type = "file";
+  input.accept = ".cdl,.cc,.ccc,application/xml,text/xml";
+  input.onchange = () => input.files?.[0] && take(input.files[0]);
+  input.click();
+}
+
+async function readCdl(desk: Desk, path: string, file: File): Promise<void> {
+  try {
+    const { values } = await api.readCdl(await file.text());
+    desk.shot.edit([{ op: "replace", path, value: values }], `read ${file.name}`);
+    notes.add(`${file.name} is read.`);
+  } catch (error) {
+    notes.fault(error);
+  }
+}
