@@ -84,7 +84,7 @@ def porters(m: str) -> list[Doc]:
     """One of three is picked out."""
     return [
         lifted("First porter", m, exposure=0.3, saturation=125.0),
-        behind("The others fade", m, keys((0, 0.2), (40, 1.0)), saturation=25.0, exposure=-0.5),
+        behind("The others lose their colour", m, keys((0, 0.0), (24, 1.0)), saturation=0.0, exposure=-0.5),
         PLATE,
     ]
 

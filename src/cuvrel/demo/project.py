@@ -8,14 +8,18 @@ import tempfile
 from collections.abc import Callable
 from pathlib import Path
 
+import numpy as np
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from cuvrel.core.media.probe import pack_sequence
+from cuvrel.core.media.probe import pack_sequence, probe
+from cuvrel.core.media.reader import Reader
 from cuvrel.core.media.writer import png_bytes
+from cuvrel.core.pulls.clean_plate import joined_plate
 from cuvrel.core.recipe.models import Mark
 from cuvrel.demo import followed
 from cuvrel.demo.elements import MOVING, STILLS
+from cuvrel.demo.jobs import JOBS, job_document
 from cuvrel.demo.looks import SHOTS, demo_document, fan_document
 from cuvrel.store import shots
 from cuvrel.store.blobs import Blobs
@@ -65,7 +69,28 @@ def install(
             shot = shots.create(session, project.id, document)
             session.add_all(_frame(blobs, shot.id, one) for one in followed.read(CLIPS, "signaller"))
             tell("demo project: the signaller once more")
+            moving["night clean plate"] = _clean_night(session, project.id, blobs)
+            for number, job in enumerate(JOBS, 10):
+                plate = entry(rows[job.clip]).model_dump(mode="json")
+                others = {name: entry(moving[name]).model_dump(mode="json") for name in job.needs}
+                base = demo_document(plate, clip_marks(job.clip), job.clip)
+                shot = shots.create(session, project.id, job_document(job, number, base, others))
+                session.add_all(_frame(blobs, shot.id, one) for one in followed.read(CLIPS, job.clip))
+                tell(f"demo project, shot {number}: {job.title}")
     return True
+
+
+def _clean_night(session: Session, project_id: int, blobs: Blobs) -> FootageRow:
+    """The night without its watchman: the left half of the last frame, the right half of the first, joined softly."""
+    file = CLIPS / "night-watch.mp4"
+    reader = Reader(file, probe(file), keep_bytes=0)
+    first, last = reader.frame(0), reader.frame(reader.info.frames - 1)
+    across = np.clip((np.arange(first.shape[1]) - 480) / 160, 0, 1).astype(np.float32)
+    cover = np.repeat(across[None], first.shape[0], axis=0)
+    with tempfile.TemporaryDirectory(prefix="cuvrel-") as folder:
+        still = Path(folder) / "night clean plate.png"
+        still.write_bytes(png_bytes(joined_plate(last, [(first, cover)])))
+        return _footage(session, project_id, blobs, still)
 
 
 def _frame(blobs: Blobs, shot_id: int, one: followed.Kept) -> MatteFrame:
