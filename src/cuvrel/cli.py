@@ -207,6 +207,15 @@ def schemas(folder: Path) -> None:
     publish.write(folder)
 
 
+@main.command()
+@click.argument("folder", type=click.Path(file_okay=False, path_type=Path), default="docs")
+def guide(folder: Path) -> None:
+    """Write the page of treatments, with a picture of each."""
+    from cuvrel.demo import guide as pages
+
+    pages.write(folder)
+
+
 def _var() -> Path:
     return Path(os.environ.get("CUVREL_VAR", "var")).resolve()
 

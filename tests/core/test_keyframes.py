@@ -254,6 +254,16 @@ def test_a_plane_leaves_by_its_opacity() -> None:
     assert [(k["frame"], k["value"], k["ease"]) for k in keys] == [(3, 1.0, "free"), (7, 0.0, "smooth")]
 
 
+def test_a_curve_arrives_from_the_one_that_changes_nothing() -> None:
+    raw = doc()
+    bent = [[0.0, 0.1], [0.5, 0.8], [1.0, 1.0]]
+    raw["planes"][1]["treatments"] = [{"id": "c", "kind": "curves", "on": True, "params": {"red": bent}}]
+    changed = after(raw, kind="arrive", places=["/planes/1/treatments"], first=1, last=5)
+    params = changed["planes"][1]["treatments"][0]["params"]
+    assert [key["value"] for key in params["red"]["keys"]] == [[[0.0, 0.0], [1.0, 1.0]], bent]
+    assert list(params) == ["red"], "what changes nothing has no need to arrive"
+
+
 def test_keys_are_copied_to_another_plane_and_value() -> None:
     raw = after(doc(), kind="arrive", places=["/planes/1/treatments"], first=2, last=6)
     clips = copied(read_shot(raw), ["/planes/1/treatments/0"], 0, 7)

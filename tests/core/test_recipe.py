@@ -14,6 +14,7 @@ from cuvrel.core.recipe.declared import all_declared, declared
 from cuvrel.core.recipe.errors import RecipeError
 from cuvrel.core.recipe.hashing import hash_bytes, hash_file, hash_tree, key_of
 from cuvrel.core.recipe.values import START
+from cuvrel.demo import guide
 from tests.recipes import document
 
 DOCS = Path(__file__).parents[2] / "docs"
@@ -40,6 +41,12 @@ def test_the_published_schemas_are_what_the_models_say(tmp_path: Path) -> None:
     publish.write(tmp_path)
     for name in ("recipe.json", "openapi.json"):
         assert (tmp_path / name).read_text() == (DOCS / "schemas" / name).read_text()
+
+
+def test_the_page_of_treatments_is_what_they_declare() -> None:
+    assert guide.page() == (DOCS / "treatments.md").read_text()
+    shown = {file.stem for file in (DOCS / "treatments").iterdir()}
+    assert shown == {entry.kind for entry in guide.treatments()}
 
 
 @pytest.mark.parametrize("raw", [None, [], "shot", 3, {}, {"name": "x"}])

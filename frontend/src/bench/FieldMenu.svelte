@@ -32,7 +32,7 @@
     if (!how) return onput(inner, `${field.label.toLowerCase()}: no driver`);
     const size = reach / 10;
     const amount =
-      how === "flicker" ? (field.neutral ?? field.low) : Math.min(10, +size.toPrecision(1));
+      how === "flicker" ? Number(field.neutral ?? field.low) : Math.min(10, +size.toPrecision(1));
     const pace = how === "flicker" ? Math.min(12, desk.playback.fps) : 2;
     const next: Driver = { drive: how, base: inner, amount, pace, seed: 1, pattern: "10" };
     onput(next, `${field.label.toLowerCase()}: ${how}`);

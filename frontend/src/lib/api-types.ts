@@ -1125,7 +1125,10 @@ export interface components {
              * Neutral
              * @default null
              */
-            neutral: number | null;
+            neutral: number | [
+                number,
+                number
+            ][] | null;
             /**
              * Slide
              * @default null

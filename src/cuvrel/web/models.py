@@ -505,7 +505,7 @@ class FieldOut(BaseModel):
     step: float = 0.01
     unit: str = ""
     animatable: bool = False
-    neutral: float | None = None
+    neutral: float | CurvePoints | None = None
     slide: tuple[float, float] | None = None
     direction: bool = False
     over: Over | None = None

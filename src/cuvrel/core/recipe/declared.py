@@ -82,9 +82,10 @@ def curve(
 ) -> Any:
     """A curve's field, of the type Curve: its points' x runs from 0 to 1, their y from `low` to `high`.
 
-    over: of what the frame's spread is drawn behind it; `wheel` is the hue, from red by green and blue to red.
+    Its default is the curve that changes nothing. over: of what the frame's spread is drawn behind it; `wheel` is the
+    hue, from red by green and blue to red.
     """
-    about = {"control": "curve", "low": low, "high": high, "animatable": True, "over": over}
+    about = {"control": "curve", "low": low, "high": high, "animatable": True, "over": over, "neutral": default}
     return Field(default, title=label, description=hint, json_schema_extra=about)  # type: ignore[arg-type]
 
 

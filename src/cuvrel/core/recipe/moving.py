@@ -9,6 +9,7 @@ from typing import Any
 from cuvrel.core.recipe.errors import RecipeError
 from cuvrel.core.recipe.models import Shot
 from cuvrel.core.recipe.places import places
+from cuvrel.core.recipe.values import Plain
 
 
 @dataclass(frozen=True)
@@ -22,7 +23,7 @@ class Moving:
     label: str
     low: float
     high: float
-    neutral: float | None
+    neutral: Plain | None
     control: str
     value: Any
 
@@ -40,7 +41,7 @@ def moving(shot: Shot) -> Iterator[Moving]:
                 f"{place.about}: {place.entry.params.model_fields[name].title}",
                 float(about["low"]),
                 float(about["high"]),
-                None if neutral is None else float(neutral),
+                float(neutral) if isinstance(neutral, int) else neutral,
                 about["control"],
                 float(value) if isinstance(value, bool) else value,
             )

@@ -19,7 +19,7 @@ F32 = NDArray[np.float32]
 class ClonesParams(Params):
     """Four copies, two to either side."""
 
-    count: Scalar = number(4.0, "Copies", 0, 60, step=1, neutral=0)
+    count: Scalar = number(4.0, "Copies", 0, 60, step=1)
     spread: Scalar = number(1.0, "Spread", 0, 1, neutral=0, hint="0: all joined with the subject, 1: all apart")
     fan: Literal["one side", "both sides", "around"] = choice(
         "both sides", "Fan out", ["one side", "both sides", "around"]

@@ -20,7 +20,7 @@ F32 = NDArray[np.float32]
 class TrailParams(Params):
     """Eight ghosts behind the subject."""
 
-    count: Scalar = number(8.0, "Copies", 0, 80, step=1, neutral=0)
+    count: Scalar = number(8.0, "Copies", 0, 80, step=1)
     spacing: Scalar = number(
         2.0,
         "Spacing",
@@ -32,7 +32,7 @@ class TrailParams(Params):
         hint="frames between them; fractions are made from motion",
     )
     when: Literal["earlier", "later", "both"] = choice("earlier", "Shows", ["earlier", "later", "both"])
-    strength: Scalar = number(70.0, "First strength", 0, 100, step=1, unit="%")
+    strength: Scalar = number(70.0, "First strength", 0, 100, step=1, unit="%", neutral=0)
     fade: Scalar = number(12.0, "Fade", 0, 100, step=1, unit="%", hint="that each has less than the one before")
     blend: Blend = choice("normal", "Among them", list(get_args(Blend)))
     order: Literal["behind", "before"] = choice(
@@ -56,6 +56,11 @@ STARTERS = (
 )  # fmt: skip
 
 
+def _rests(values: dict[str, Any]) -> bool:
+    nothing = round(float(values["count"])) == 0 or float(values["strength"]) == 0
+    return nothing and bool(values["subject"])
+
+
 def _times(values: dict[str, Any]) -> list[tuple[int, float]]:
     """Of each copy, the nearest first: which it is, from 1, and how many frames from this one it lies."""
     ways = {"earlier": (-1,), "later": (1,), "both": (-1, 1)}[str(values["when"])]
@@ -75,7 +80,7 @@ def _looks_at(values: dict[str, Any], frame: int) -> list[Need]:
 
 @declare(
     "treatment", "trail", "Ghost trail", TrailParams, hint="fading copies of other moments", group="Repeat",
-    needs=_looks_at, rests=lambda values: round(float(values["count"])) == 0 and bool(values["subject"]),
+    needs=_looks_at, rests=_rests,
     starters=STARTERS,
 )  # fmt: skip
 def trail(picture: F32, values: dict[str, Any], context: Context, pictures: Pictures) -> F32:
