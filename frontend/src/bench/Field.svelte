@@ -55,8 +55,17 @@
   }
 
   function set(plain: Plain, gesture: string | null = null) {
-    put(withValue(stored, desk.playback.frame, plain), undefined, gesture);
+    const ops = [{ op: "add", path, value: withValue(stored, desk.playback.frame, plain) }];
+    // a place that is remembered with its frame was set on this one
+    if (field.dated) {
+      const dated = path.replace(/[^/]+$/, field.dated);
+      ops.push({ op: "add", path: dated, value: desk.playback.frame });
+    }
+    desk.shot.edit(ops, field.label.toLowerCase(), gesture);
   }
+
+  /** What a number that is a frame is shown as: by the shot's own numbers. */
+  const from = $derived(field.frame ? desk.shot.doc.first_number : 0);
 
   const reset = () => put(field.default, `reset ${field.label.toLowerCase()}`);
 
@@ -75,11 +84,14 @@
     put(withEase(stored, desk.playback.frame, to), `ease: ${to}`);
   }
 
-  // what has a place on the picture can be taken hold of there
+  // what has a place on the picture can be taken hold of there; a new value leaves its handle in the hand
+  const held = $derived(field.control === "point" || field.direction);
   $effect(() => {
-    if (field.control !== "point" && !field.direction) return;
-    desk.handles.set(path, { name, field, value: base as Xy | number, set });
-    return () => desk.handles.delete(path);
+    if (held) desk.handles.set(path, { name, field, value: base as Xy | number, set });
+  });
+  $effect(() => {
+    const here = path;
+    return () => desk.handles.delete(here);
   });
 </script>
 
@@ -112,7 +124,15 @@
       >
     {/if}
     {#if field.control === "number"}
-      <NumberControl {field} {name} {reach} value={base as number} onset={set} onreset={reset} />
+      <NumberControl
+        {field}
+        {name}
+        {reach}
+        {from}
+        value={base as number}
+        onset={set}
+        onreset={reset}
+      />
     {:else if field.control === "colour"}
       <Colour {desk} {name} value={now as Rgb} onset={set} />
     {:else if field.control === "point"}

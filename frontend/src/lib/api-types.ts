@@ -1147,6 +1147,16 @@ export interface components {
              * @default null
              */
             over: ("luma" | "red" | "green" | "blue" | "wheel") | null;
+            /**
+             * Frame
+             * @default false
+             */
+            frame: boolean;
+            /**
+             * Dated
+             * @default null
+             */
+            dated: string | null;
         };
         /**
          * StarterOut

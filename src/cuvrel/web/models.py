@@ -509,6 +509,8 @@ class FieldOut(BaseModel):
     slide: tuple[float, float] | None = None
     direction: bool = False
     over: Over | None = None
+    frame: bool = False
+    dated: str | None = None
 
 
 class StarterOut(BaseModel):

@@ -9,11 +9,13 @@
     name: string;
     /** What the slider spans. */
     reach: number[];
+    /** What it is shown as at 0. */
+    from?: number;
     value: number;
     onset: (value: number, gesture?: string | null) => void;
     onreset: () => void;
   };
-  let { field, name, reach, value, onset, onreset }: Props = $props();
+  let { field, name, reach, from = 0, value, onset, onreset }: Props = $props();
   let gesture = "";
 
   function slide(next: number, done: boolean) {
@@ -27,10 +29,10 @@
 <Slider {name} {value} low={reach[0]} high={reach[1]} step={field.step} onslide={slide} {onreset} />
 <NumberField
   name={`${name}, value`}
-  {value}
-  low={field.low}
-  high={field.high}
+  value={value + from}
+  low={field.low + from}
+  high={field.high + from}
   step={field.step}
   unit={field.unit}
-  onset={(next) => onset(next)}
+  onset={(next) => onset(next - from)}
 />

@@ -40,11 +40,13 @@ def number(
     neutral: float | None = None,
     slide: tuple[float, float] | None = None,
     direction: bool = False,
+    frame: bool = False,
 ) -> Any:
     """A number's field: `low` and `high` are bounds, `neutral` the value that changes nothing.
 
     slide: what a slider spans, where the bounds are too far apart for a hand. direction: degrees that point somewhere
-    in the picture, clockwise from the right; they can be turned there.
+    in the picture, clockwise from the right; they can be turned there. frame: it is a frame of the shot, counted from 0,
+    and is shown by its number.
     """
     return Field(
         default,
@@ -53,7 +55,7 @@ def number(
         json_schema_extra={
             "control": "number", "low": low, "high": high, "step": step, "unit": unit,
             "animatable": animatable, "neutral": neutral, "slide": list(slide) if slide else None,
-            "direction": direction,
+            "direction": direction, "frame": frame,
         },
     )  # fmt: skip
 
@@ -68,12 +70,20 @@ def colour(default: tuple[float, float, float], label: str, *, hint: str = "") -
     )
 
 
-def point(default: Xy, label: str, *, hint: str = "", far: float = 100_000) -> Any:
+def point(default: Xy, label: str, *, hint: str = "", far: float = 100_000, dated: str | None = None) -> Any:
     """A place's field, of the type Point: plate pixels from the frame's middle, to the right and down.
 
-    far: how far off it may lie.
+    far: how far off it may lie. dated: the field that holds the frame on which it was set.
     """
-    about = {"control": "point", "low": -far, "high": far, "step": 1.0, "unit": "px", "animatable": True}
+    about = {
+        "control": "point",
+        "low": -far,
+        "high": far,
+        "step": 1.0,
+        "unit": "px",
+        "animatable": True,
+        "dated": dated,
+    }
     return Field(default, title=label, description=hint, json_schema_extra=about)  # type: ignore[arg-type]
 
 

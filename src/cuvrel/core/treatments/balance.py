@@ -37,7 +37,7 @@ class BalanceParams(Params):
         hint="the same on every frame: it never flickers",
     )
     frame: float = number(
-        0.0, "Frame", 0, 1e6, step=1, animatable=False, slide=(0, 500), hint="that is measured, from 0"
+        0.0, "Frame", 0, 1e6, step=1, animatable=False, frame=True, slide=(0, 500), hint="that is measured"
     )
 
 

@@ -41,17 +41,11 @@ class GlowParams(Params):
     length: Scalar = number(1.0, "Drawn", 0, 1, hint="how much of the outline is lit, from the start on")
     travel: Scalar = number(0.0, "Travel", -1000, 1000, step=0.01, slide=(-2, 2), hint="of the start, in rounds")
     taper: Scalar = number(0.08, "Tapering", 0, 0.5, step=0.005, hint="of both ends, as a share of the outline")
-    start: Point = point((0.0, -200.0), "Start", hint="the nearest place of the outline")
+    start: Point = point((0.0, -200.0), "Start", hint="the nearest place of the outline", dated="start_frame")
     start_frame: float = number(
-        0.0,
-        "Set on frame",
-        0,
-        1e6,
-        step=1,
-        animatable=False,
-        slide=(0, 500),
-        hint="on which the start lies where it is drawn, from 0; it keeps to its place on the subject",
-    )
+        0.0, "Set on frame", 0, 1e6, step=1, animatable=False, frame=True, slide=(0, 500),
+        hint="on which the start lies where it is drawn; it keeps to its place on the subject",
+    )  # fmt: skip
 
 
 def _starter(core: Rgb, halo: Rgb, width: float, reach: float, strength: float, **more: float) -> dict[str, Any]:
