@@ -5,7 +5,7 @@ from __future__ import annotations
 import argparse
 from pathlib import Path
 
-from bench import edits, keys, mattes, same, speed, stand, treatments
+from bench import desk, edits, keys, mattes, same, speed, stand, treatments
 from cuvrel.demo.project import CLIPS
 
 
@@ -17,6 +17,7 @@ def main() -> None:
     commands.add_parser("edits", help="what an edit and a picture's key take on a long shot")
     commands.add_parser("keys", help="keys, shapes and five pulls together: speed, and quality against the truth")
     commands.add_parser("stand", help="blending, placing, in-betweens and whole stands")
+    commands.add_parser("desk", help="the first frame and playing, in a browser")
     commands.add_parser("treatments", help="what each treatment takes of a whole picture")
     pictures = commands.add_parser("same", help="whether the demo's pictures are what they were before a change")
     pictures.add_argument("--to", type=Path, help="writes their hashes there")
@@ -41,6 +42,8 @@ def main() -> None:
         keys.run()
     elif given.command == "stand":
         stand.run()
+    elif given.command == "desk":
+        desk.run()
     elif given.command == "treatments":
         treatments.run()
     else:

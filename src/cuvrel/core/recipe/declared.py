@@ -45,8 +45,8 @@ def number(
     """A number's field: `low` and `high` are bounds, `neutral` the value that changes nothing.
 
     slide: what a slider spans, where the bounds are too far apart for a hand. direction: degrees that point somewhere
-    in the picture, clockwise from the right; they can be turned there. frame: it is a frame of the shot, counted from 0,
-    and is shown by its number.
+    in the picture, clockwise from the right; they can be turned there. frame: it is a frame of the shot, counted from
+    0, and is shown by its number.
     """
     return Field(
         default,
