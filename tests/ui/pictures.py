@@ -132,6 +132,19 @@ def curves(desk: Desk) -> None:
     expect(desk.page.get_by_role("group", name="Curves")).to_be_visible()
 
 
+def recoloured(desk: Desk) -> None:
+    """A job of the demo: new colours arrive with a drawn outline."""
+    shot(desk, "Shot 10", 46)
+    desk.plane("Energy")
+
+
+def clones(desk: Desk) -> None:
+    """Clones fanned out of a cut-out, their direction on the picture."""
+    shot(desk, "Shot 01", 44)
+    desk.plane("Signaller lifted")
+    desk.lay_on("Clones")
+
+
 PICTURES: dict[str, Callable[[Desk], None]] = {
     one.__name__.replace("_", "-"): one
     for one in (
@@ -148,7 +161,9 @@ PICTURES: dict[str, Callable[[Desk], None]] = {
         difference_key,
         stand,
         curves,
-        versions,  # the last: the others show the shot as it was installed
+        recoloured,
+        versions,  # from here on shots are no more as they were installed
+        clones,
     )
 }
 

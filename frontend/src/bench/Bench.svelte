@@ -34,7 +34,7 @@
     if (event.key !== "ArrowLeft" && event.key !== "ArrowRight") return;
     const spine = (event.target as Element).closest("[data-spine]");
     if (!spine) return;
-    const all = [...spine.parentElement!.querySelectorAll<HTMLElement>("[data-spine]")];
+    const all = [...(event.currentTarget as Element).querySelectorAll<HTMLElement>("[data-spine]")];
     const next = all[all.indexOf(spine as HTMLElement) + (event.key === "ArrowLeft" ? -1 : 1)];
     next?.focus();
     event.preventDefault();

@@ -6,6 +6,7 @@
   import Card from "./Card.svelte";
   import Field from "./Field.svelte";
   import Fields from "./Fields.svelte";
+  import { newGate } from "../stand/planes";
   import Select from "../ui/Select.svelte";
   import Segments from "../ui/Segments.svelte";
 
@@ -35,10 +36,7 @@
   }
 
   function gate(change: Partial<Gate>) {
-    const blank: Gate = {
-      matte: "", part: "inside", invert: false, inner: 8, outer: 8, soft: 2, excluded: [],
-    }; // prettier-ignore
-    const next = { ...(plane.gate ?? blank), ...change };
+    const next = { ...(plane.gate ?? newGate(shot, "")), ...change };
     set("gate", next.matte ? next : null, "gate");
   }
 

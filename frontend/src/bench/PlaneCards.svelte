@@ -124,28 +124,28 @@
     {/if}
   </Slot>
 {/each}
-{#if !plane.treatments.length}
+{#if !plane.treatments.length && open.size < 2}
   <p class="m-3 max-w-52 flex-1 self-center text-xs text-quiet">
     No treatment yet. “+ Treatment” changes this plane’s picture.
   </p>
 {/if}
 {#if resting.length}
-  {@const names = resting.map((one) => one.title.toLowerCase()).join(", ")}
-  <button
-    type="button"
-    data-spine="rest"
-    class="ml-auto flex w-7 flex-none flex-col items-center rounded-md border border-dashed border-rule py-1.5 text-quiet hover:border-ink hover:text-ink"
-    aria-label={`Open what is at rest: ${names}`}
-    aria-expanded="false"
-    title={`At rest: ${names}`}
-    onclick={() =>
-      desk.opened.set(
-        key,
-        resting.reduce((list, one) => opening(list, one.id), opened),
-      )}
-  >
-    <span class="[writing-mode:vertical-rl] rotate-180 overflow-hidden text-xs whitespace-nowrap"
-      >at rest: {names}</span
-    >
-  </button>
+  <div class="ml-auto flex w-7 flex-none flex-col gap-1">
+    {#each resting as slip (slip.id)}
+      <button
+        type="button"
+        data-spine={slip.id}
+        class="grid min-h-0 flex-auto place-items-center rounded-md border border-dashed border-rule py-1.5 text-quiet hover:border-ink hover:text-ink"
+        aria-label={`Open ${slip.title}, which is at rest`}
+        aria-expanded="false"
+        title={`${slip.title} is at rest: it changes nothing`}
+        onclick={() => show(slip.id)}
+      >
+        <span
+          class="[writing-mode:vertical-rl] rotate-180 overflow-hidden text-xs whitespace-nowrap"
+          >{slip.title.toLowerCase()}</span
+        >
+      </button>
+    {/each}
+  </div>
 {/if}

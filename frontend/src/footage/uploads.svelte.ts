@@ -33,8 +33,16 @@ export class ProjectStore {
     return this.project?.jobs.find((j) => j.footage === footage.id && j.kind === "ingest");
   }
 
+  /** Brings in what was dropped: pictures together, as a sequence, and each video by itself. Gives what came first. */
   async send(files: File[]): Promise<FootageOut | null> {
-    if (!files.length) return null;
+    const pictures = files.filter((file) => /\.png$/i.test(file.name));
+    const videos = files.filter((file) => !pictures.includes(file));
+    const sets = [...(pictures.length ? [pictures] : []), ...videos.map((file) => [file])];
+    const found = await Promise.all(sets.map((set) => this.sendTogether(set)));
+    return found.find((one) => one !== null) ?? null;
+  }
+
+  private async sendTogether(files: File[]): Promise<FootageOut | null> {
     const name = files.length > 1 ? `${files.length} pictures` : files[0].name;
     const entry: Upload = { name, share: 0, stop: () => {} };
     const { done, stop } = upload(this.id, files, (share) => {

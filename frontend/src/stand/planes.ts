@@ -1,6 +1,6 @@
 /** The planes of the stand: the order in which they are shown, and edits of them. */
 import type { Op } from "../lib/api";
-import type { Plane } from "../lib/api-types";
+import type { Gate, Plane } from "../lib/api-types";
 import type { ShotStore } from "../lib/shot.svelte";
 
 export type Level = { plane: Plane; depth: number };
@@ -87,6 +87,13 @@ export function dissolved(shot: ShotStore, group: Plane): Op[] {
   return [...ops, { op: "remove", path: `/planes/${planes.indexOf(group)}` }];
 }
 
+/** A gate as it begins: through all of a matte's inside, and nothing taken away. */
+export function newGate(shot: ShotStore, matte: string): Gate {
+  const fields = shot.entry("gate", "gate").fields;
+  const begins = Object.fromEntries(fields.map((field) => [field.name, field.default]));
+  return { ...begins, matte, excluded: [] } as unknown as Gate;
+}
+
 /** A new plane of a kind before what is selected, or a plate behind all; a new group holds what is selected. */
 export function newPlane(
   shot: ShotStore,
@@ -111,7 +118,7 @@ export function newPlane(
     id: shot.freshId("p"),
     kind,
     matte: entry.needs_matte ? matte : null,
-    gate: begins.gate && matte ? { ...begins.gate, matte } : null,
+    gate: begins.gate && matte ? { ...newGate(shot, matte), ...begins.gate, matte } : null,
     group: selected?.group ?? null,
     treatments: (begins.treatments ?? []).map((step) => ({
       ...step,

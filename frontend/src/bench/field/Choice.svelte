@@ -12,7 +12,7 @@
   };
   let { field, name, value, onpick }: Props = $props();
   const options = $derived(field.options.map((one) => ({ value: one, label: one })));
-  const short = $derived(options.length <= 4 && field.options.join("").length <= 22);
+  const short = $derived(options.length <= 4 && field.options.join("   ").length <= 24);
 </script>
 
 <div class="col-span-3 min-w-0">
