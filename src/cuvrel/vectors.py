@@ -64,6 +64,8 @@ SHAPES: list[Doc] = [
     {"id": "hull", "name": "Hull", "kind": "box", "keys": [
         {"frame": 2, "x": 300, "y": 240, "width": 80, "height": 40, "angle": 10, "round": 0.2, "outer": 6},
         {"frame": 22, "x": 520, "y": 200, "width": 120, "height": 90, "angle": -50, "inner": 4, "ease": "smooth"}]},
+    {"id": "rope", "name": "Rope", "kind": "line", "keys": [
+        {"frame": 0, "width": 2, "points": _corners(0)[:2]}, {"frame": 10, "width": 8, "points": _corners(3)[:2]}]},
 ]  # fmt: skip
 PLACEMENTS: list[Doc] = [
     {"x": 120.0, "y": -40.0, "scale": 80.0, "angle": 12.0},

@@ -6,6 +6,7 @@ import itertools
 import json
 from typing import Any
 
+import cv2
 import numpy as np
 import pytest
 
@@ -13,16 +14,22 @@ from cuvrel.core.edge.along import along, carried, outlines
 from cuvrel.core.media.colour import linear_to_srgb, srgb_to_linear
 from cuvrel.core.media.oklab import hue_of, oklab
 from cuvrel.core.media.reader import resized
+from cuvrel.core.pulls.shape import shaped
 from cuvrel.core.recipe.context import Context
 from cuvrel.core.recipe.curves import curve_at
 from cuvrel.core.recipe.declared import Declared, Values, all_declared, declared
 from cuvrel.core.recipe.errors import RecipeError
 from cuvrel.core.recipe.hashing import key_of
+from cuvrel.core.recipe.shapes import Shape
 from cuvrel.core.recipe.values import START, Env
 from cuvrel.core.treatments import cdl_file
 from cuvrel.core.treatments.cdl import sop
 from cuvrel.core.treatments.copies import occupied
+from cuvrel.core.treatments.defocus import aperture
+from cuvrel.core.treatments.fringe import weights
+from cuvrel.core.treatments.lens import undistorted
 from cuvrel.core.treatments.levels import levelled
+from cuvrel.core.treatments.posterise import stepped
 
 TREATMENTS = [entry for entry in all_declared() if entry.family == "treatment"]
 every = pytest.mark.parametrize("entry", TREATMENTS, ids=lambda entry: entry.kind)
@@ -168,7 +175,7 @@ def flat(*rgb: float, alpha: float = 1.0) -> np.ndarray:
     return picture
 
 
-def ran(kind: str, picture: np.ndarray, **values: Any) -> np.ndarray:
+def ran(kind: str, picture: np.ndarray, /, **values: Any) -> np.ndarray:
     entry = declared("treatment", kind)
     return np.asarray(entry.run(picture, defaults(entry, **values), Context(1.0)))
 
@@ -477,3 +484,119 @@ def test_a_cdl_file_that_was_written_is_read_as_it_was() -> None:
 def test_a_file_that_is_none_is_refused_with_a_sentence(text: str, says: str) -> None:
     with pytest.raises(RecipeError, match=says):
         cdl_file.read(text)
+
+
+def test_an_open_line_runs_from_one_end_to_the_other() -> None:
+    key = {"frame": 0, "width": 3.0, "points": [{"x": 20, "y": 30}, {"x": 60, "y": 70}, {"x": 120, "y": 40}]}
+    shape = Shape.model_validate({"id": "l", "name": "Line", "kind": "line", "keys": [key]})
+    cover = shaped([shape], START, (96, 144), 1.0)
+    assert cover.max() == pytest.approx(1, abs=0.02)
+    assert cover[30:34, 18:24].max() > 0.5
+    length = float(np.hypot(*np.diff([[20, 30], [60, 70], [120, 40]], axis=0).T).sum())
+    assert cover.sum() == pytest.approx(3 * length, rel=0.12), "as thick as it says, and open"
+    for start, grows in (((15.0, 25.0), True), ((125.0, 40.0), False)):
+        share = along(cover, start)
+        found = [float(share[y, x]) for x, y in ((22, 33), (60, 70), (116, 43))]
+        assert found == (sorted(found) if grows else sorted(found, reverse=True))
+        assert max(found) > 0.9
+        assert min(found) < 0.1
+    single = {"id": "l", "name": "L", "kind": "line", "keys": [{"frame": 0, "points": [{"x": 1, "y": 1}]}]}
+    with pytest.raises(ValueError, match="2 at least"):
+        Shape.model_validate(single)
+
+
+# line and print, bend, break, blur and texture
+
+
+def test_a_directional_blur_is_the_mean_along_its_line() -> None:
+    picture = colours(64)
+    picture[30:34, 28:36, :3] = 3.0
+    out = ran("directional", picture, length=16.0)
+    direct = np.mean([np.roll(picture, shift, axis=1) for shift in np.arange(-8, 8) + 0], axis=0)
+    also = np.mean([np.roll(picture, shift, axis=1) for shift in np.arange(-7, 9) + 0], axis=0)
+    np.testing.assert_allclose(out[:, 20:44], ((direct + also) / 2)[:, 20:44], atol=0.06)
+    assert out[32, 32, 0] < 0.6 * picture[32, 32, 0]
+
+
+def test_blurs_keep_their_light_whatever_their_reach() -> None:
+    picture = np.zeros((96, 128, 4), np.float32)
+    picture[44:52, 60:68] = (1.0, 0.5, 0.25, 1.0)
+    total = picture.sum(axis=(0, 1))
+    for kind, values in (("blur", {"radius": 9.0}), ("blur", {"radius": 40.0}), ("defocus", {"radius": 7.0}),
+                         ("defocus", {"radius": 20.0, "blades": 6.0}), ("directional", {"length": 30.0}),
+                         ("radial", {"kind": "spin", "amount": 30.0})):  # fmt: skip
+        light = ran(kind, picture, **values).sum(axis=(0, 1))
+        np.testing.assert_allclose(light, total, rtol=0.03, err_msg=f"{kind} {values}")
+
+
+def test_a_defocused_light_has_the_shape_of_its_opening() -> None:
+    picture = np.zeros((64, 64, 4), np.float32)
+    picture[32, 32] = (100, 100, 100, 1)
+    disc_seen = ran("defocus", picture, radius=9.0)[..., 0]
+    rows, columns = np.mgrid[0:64, 0:64] - 32
+    far = np.hypot(rows, columns)
+    assert disc_seen[far < 8].min() > 0.9 * disc_seen[far < 8].max()
+    assert disc_seen[far > 10.5].max() < 1e-3
+    assert aperture(9.0, 6, 0.0).sum() == pytest.approx(1)
+    assert (aperture(9.0, 6, 0.0) > 0).sum() < (aperture(9.0, 0, 0.0) > 0).sum(), "blades cut off"
+
+
+def test_halftone_keeps_the_mean_tone() -> None:
+    for kind in ("dots", "lines", "diamonds"):
+        for light in (0.08, 0.25, 0.5, 0.75, 0.92):
+            picture = np.full((120, 120, 4), light, np.float32)
+            picture[..., 3] = 1
+            out = ran("halftone", picture, kind=kind, ink=[0, 0, 0], paper=[1, 1, 1], size=12.0, angle=31.0, soft=0.2)
+            assert out[..., :3].mean() == pytest.approx(light, abs=0.011), (kind, light)
+
+
+def test_lens_bend_is_its_formula_and_its_inverse_comes_back() -> None:
+    radii = np.linspace(0, 1, 11)
+    np.testing.assert_allclose(undistorted(radii, 0.3), radii / (1 + 0.3 * radii**2))
+    picture = np.ascontiguousarray(cv2.GaussianBlur(colours(96), (0, 0), 3))
+    there = ran("lens", picture, bend=8.0, fill=False)
+    back = ran("lens", there, bend=-8.0, fill=False)
+    np.testing.assert_allclose(back[24:72, 24:72], picture[24:72, 24:72], atol=0.02)
+
+
+def test_a_ripples_phase_repeats_and_its_height_is_how_far_it_bends() -> None:
+    ramp = np.zeros((64, 64, 4), np.float32)
+    ramp[..., 0], ramp[..., 3] = np.arange(64)[None] / 64, 1
+    values = {"kind": "straight", "direction": 0.0, "height": 4.0, "length": 32.0}
+    out = ran("ripple", ramp, **values, phase=40.0)
+    np.testing.assert_allclose(ran("ripple", ramp, **values, phase=400.0), out, atol=1e-5)
+    moved = (out[32, 8:56, 0] - ramp[32, 8:56, 0]) * 64
+    assert np.abs(moved).max() == pytest.approx(4, abs=0.15)
+
+
+def test_fringes_keep_grey_light_and_part_the_channels() -> None:
+    picture = np.zeros((40, 64, 4), np.float32)
+    picture[:, 30:34] = 1
+    for steps in (3.0, 9.0):
+        out = ran("fringe", picture, amount=16.0, steps=steps)
+        np.testing.assert_allclose(out[..., :3].sum(axis=(0, 1)), picture[..., :3].sum(axis=(0, 1)), rtol=1e-3)
+        middles = [(out[20, :, k] * np.arange(64)).sum() / out[20, :, k].sum() for k in range(3)]
+        assert middles[0] < middles[1] < middles[2]
+    np.testing.assert_allclose(weights(7).sum(axis=0), 1)
+
+
+def test_posterise_has_as_many_levels_as_it_says() -> None:
+    steps = np.linspace(0, 1, 200)
+    assert len(np.unique(stepped(steps, 5, 0.0).round(3))) == 5
+    np.testing.assert_allclose(stepped(np.array([0.0, 1.0]), 5, 0.3), [0, 1])
+    assert (np.diff(stepped(steps, 6, 0.5)) >= 0).all()
+
+
+def test_grain_is_the_same_for_a_seed_and_has_no_mean() -> None:
+    grey = np.full((200, 200, 4), 0.2, np.float32)
+    grey[..., 3] = 1
+    entry = declared("treatment", "grain")
+    run = lambda frame, **more: np.asarray(  # noqa: E731
+        entry.run(grey, defaults(entry, **more), Context(1.0, now=Env(float(frame))))
+    )
+    np.testing.assert_array_equal(run(4), run(4))
+    assert np.abs(run(4) - run(5)).mean() > 0.001
+    np.testing.assert_array_equal(run(4, still=True), run(9, still=True))
+    shown = linear_to_srgb(run(4, colour=0.0)[..., 0])
+    assert shown.mean() == pytest.approx(float(linear_to_srgb(np.array(0.2))), abs=0.004)
+    np.testing.assert_allclose(run(4, colour=0.0)[..., 0], run(4, colour=0.0)[..., 2], atol=1e-5)

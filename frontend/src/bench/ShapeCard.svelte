@@ -88,6 +88,14 @@
     if (done) gesture = "";
   }
 
+  function setThick(value: number, done: boolean) {
+    if (!shape || !key) return;
+    gesture ||= newGesture();
+    const next = rounded({ ...key, width: value });
+    put(changed(shape, desk.playback.frame, next, desk.tools.shapeWay), "thickness", gesture);
+    if (done) gesture = "";
+  }
+
   function copyShape() {
     if (!shape) return;
     const twin = { ...shape, id: desk.shot.freshId("h"), name: `${shape.name} copy`.slice(0, 120) };
@@ -180,6 +188,16 @@
       unit="px"
       onset={(v, done) => setSoft("outer", v, done)}
     />
+    {#if shape.kind === "line"}
+      <Plain
+        label="Thickness"
+        name={`${shape.name}: thickness`}
+        value={key.width}
+        high={100}
+        unit="px"
+        onset={setThick}
+      />
+    {/if}
     {#if shape.kind === "box"}
       <Plain
         label="Round corners"

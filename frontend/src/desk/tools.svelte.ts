@@ -6,7 +6,7 @@ import type { ShotStore } from "../lib/shot.svelte";
 import type { Selection } from "./selection.svelte";
 import type { View } from "./view.svelte";
 
-export type Drawn = "ellipse" | "box" | "polygon" | "curve";
+export type Drawn = "ellipse" | "box" | "polygon" | "curve" | "line";
 type Marking = "in" | "out" | "lasso" | "near" | "drag" | "erase";
 export type Tool = Marking | "hand" | "sample" | "arrow" | "place" | Drawn;
 

@@ -1648,7 +1648,7 @@ export interface components {
              * Kind
              * @enum {string}
              */
-            kind: "ellipse" | "box" | "polygon" | "curve";
+            kind: "ellipse" | "box" | "polygon" | "curve" | "line";
             /**
              * On
              * @default true
@@ -1665,11 +1665,12 @@ export interface components {
         };
         /**
          * ShapeKey
-         * @description A shape at one frame: `points` of a polygon or a curve, the other numbers of an ellipse or a box.
+         * @description A shape at one frame: `points` of a polygon, a curve or an open line, the other numbers of an ellipse or a box.
          *
-         *     x, y: the middle. width, height: in its own axes. angle: degrees, clockwise on the screen. round: of a
-         *     box's corners, 0 to 1. `ease` says how the shape leaves this key towards the next one. only: the points that
-         *     this key is for, by their index; where there are none it is for the whole shape.
+         *     x, y: the middle. width, height: in its own axes; width of a line: how thick it is, 0 for the thinnest. angle:
+         *     degrees, clockwise on the screen. round: of a box's corners, 0 to 1. `ease` says how the shape leaves this key
+         *     towards the next one. only: the points that this key is for, by their index; where there are none it is for the
+         *     whole shape.
          */
         ShapeKey: {
             /** Frame */

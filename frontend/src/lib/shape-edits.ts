@@ -69,9 +69,9 @@ export function withPoint(shape: Shape, i: number): Shape {
   };
 }
 
-/** Without the i-th point, on every key; an outline keeps three. */
+/** Without the i-th point, on every key; an outline keeps three, a line two. */
 export function withoutPoint(shape: Shape, i: number): Shape {
-  if (shape.keys[0].points.length <= 3) return shape;
+  if (shape.keys[0].points.length <= (shape.kind === "line" ? 2 : 3)) return shape;
   return {
     ...shape,
     keys: shape.keys

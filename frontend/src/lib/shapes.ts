@@ -19,7 +19,7 @@ export function nudge(event: KeyboardEvent): Point | null {
 }
 
 export function pointed(shape: Shape): boolean {
-  return shape.kind === "polygon" || shape.kind === "curve";
+  return !["ellipse", "box"].includes(shape.kind);
 }
 
 function eased(ease: ShapeKey["ease"], t: number): number {
@@ -66,7 +66,7 @@ function between(a: ShapeKey, b: ShapeKey, t: number): ShapeKey {
   if (t <= 0 || t >= 1) return t <= 0 ? a : b;
   const values = Object.fromEntries(FRAMED.map((n) => [n, a[n] + (b[n] - a[n]) * t]));
   if (!a.points.length) return { ...a, ...values };
-  return { ...a, points: moved(a.points, b.points, t) };
+  return { ...a, width: a.width + (b.width - a.width) * t, points: moved(a.points, b.points, t) };
 }
 
 /** By the turn, growth and shift that bring one outline closest to the other; the rest is added evenly. */
@@ -132,6 +132,7 @@ export function outlines(shape: Shape, key: ShapeKey): { line: string; soft: str
     };
   }
   const line = path(shape, key.points);
+  if (shape.kind === "line") return { line, soft: [] };
   const soft = (["inner", "outer"] as const)
     .filter((side) => key.points.some((p) => p[side] > 0.01))
     .map((side) => path(shape, offset(key.points, side)));
@@ -143,17 +144,20 @@ function path(shape: Shape, points: ShapePoint[]): string {
   const f = (v: number) => v.toFixed(2);
   if (shape.kind === "polygon")
     return "M" + points.map((p) => `${f(p.x)} ${f(p.y)}`).join("L") + "Z";
-  const bend = handles(points);
+  // an open line bends as if it went there and came back by the same points
+  const open = shape.kind === "line";
+  const bend = handles(open ? [...points, ...points.slice(1, -1).reverse()] : points);
   return (
     `M${f(points[0].x)} ${f(points[0].y)}` +
     points
+      .slice(0, open ? -1 : undefined)
       .map((_, i) => {
         const to = points[(i + 1) % n];
-        const [a, b] = [bend[i].forth, bend[(i + 1) % n].back];
+        const [a, b] = [bend[i].forth, bend[open ? i + 1 : (i + 1) % n].back];
         return `C${f(a[0])} ${f(a[1])} ${f(b[0])} ${f(b[1])} ${f(to.x)} ${f(to.y)}`;
       })
       .join("") +
-    "Z"
+    (open ? "" : "Z")
   );
 }
 

@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { fewest } from "./gestures.svelte";
   import type { Desk } from "../desk/desk.svelte";
   import type { Drawn } from "../desk/tools.svelte";
   import Button from "../ui/Button.svelte";
@@ -50,11 +51,13 @@
       >
     </div>
   </div>
-{:else if shaping && (shaping.kind === "polygon" || shaping.kind === "curve")}
+{:else if shaping && !["ellipse", "box"].includes(shaping.kind)}
   <p class={[BOX, "pointer-events-none bottom-3"]}>
-    {shaping.points.length < 3
+    {shaping.points.length < fewest(shaping.kind)
       ? "Press for each further point."
-      : "Press the first point, double-click or Enter to close. Backspace takes a point back."}
+      : shaping.kind === "line"
+        ? "Double-click or Enter to end the line. Backspace takes a point back."
+        : "Press the first point, double-click or Enter to close. Backspace takes a point back."}
   </p>
 {:else if desk.tools.shaping && !desk.tools.shaping.shapes.length && !shaping}
   <p class={[BOX, "pointer-events-none bottom-3"]}>

@@ -29,6 +29,7 @@
     { tool: "box", name: "Draw a box" },
     { tool: "polygon", name: "Draw a polygon, point by point" },
     { tool: "curve", name: "Draw a smooth curve, point by point" },
+    { tool: "line", name: "Draw an open line, point by point" },
     { tool: "hand", name: "Move the picture" },
   ];
 </script>

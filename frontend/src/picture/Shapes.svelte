@@ -137,7 +137,7 @@
     event.stopPropagation();
     const [x, y] = at(event);
     const points = shapeAt(shape, desk.playback.frame).points;
-    const far = points.map((a, i) => {
+    const far = points.slice(0, shape.kind === "line" ? -1 : undefined).map((a, i) => {
       const b = points[(i + 1) % points.length];
       const long = (b.x - a.x) ** 2 + (b.y - a.y) ** 2 || 1;
       const t = Math.max(

@@ -11,6 +11,7 @@ const SHAPES: Record<Drawn, string> = {
   box: "Box",
   polygon: "Polygon",
   curve: "Curve",
+  line: "Line",
 };
 
 /** Adds what was drawn to the trace's marks, unless it was a slip of the hand. */

@@ -7,7 +7,9 @@ import { addShape, draw, erase, sample } from "./edits";
 import type { Framing } from "./framing.svelte";
 import type { Point, Stroke } from "./strokes";
 
-const DRAWN: Drawn[] = ["ellipse", "box", "polygon", "curve"];
+const DRAWN: Drawn[] = ["ellipse", "box", "polygon", "curve", "line"];
+/** How many points a shape has at the least. */
+export const fewest = (kind: Drawn) => (kind === "line" ? 2 : 3);
 const byCorners = (kind: Drawn) => kind === "ellipse" || kind === "box";
 
 export class Gestures {
@@ -133,7 +135,7 @@ export class Gestures {
     }
     const first = this.shaping?.points[0];
     const near = first && Math.hypot(point[0] - first[0], point[1] - first[1]);
-    if (near !== undefined && near * this.framing.scale < 9) return this.close();
+    if (near !== undefined && kind !== "line" && near * this.framing.scale < 9) return this.close();
     this.shaping = { kind, points: [...(this.shaping?.points ?? []), point] };
   }
 
@@ -152,7 +154,7 @@ export class Gestures {
   /** Ends a shape that is drawn point by point. */
   close(): void {
     const { shaping } = this;
-    if (!shaping || shaping.points.length < 3) return;
+    if (!shaping || shaping.points.length < fewest(shaping.kind)) return;
     const points = shaping.points.map(([x, y]) => ({ x, y, inner: 0, outer: 0, corner: false }));
     addShape(this.desk, shaping.kind, { points });
     this.shaping = null;

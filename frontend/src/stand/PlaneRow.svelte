@@ -6,7 +6,9 @@
   import { moves, moversOfPlane } from "../lib/movers";
   import Button from "../ui/Button.svelte";
   import { aboutPlane, stepped } from "./planes";
-  import PlaneMenu from "./PlaneMenu.svelte";
+  import Context from "../ui/Context.svelte";
+  import Menu from "../ui/Menu.svelte";
+  import { deedsOfPlane } from "./plane-deeds";
   import Thumb from "./Thumb.svelte";
 
   type Props = {
@@ -26,6 +28,7 @@
   const selected = $derived(desk.selection.is("plane", plane.id));
   const cost = $derived(desk.costs.found[plane.id]);
   const hidden = $derived(!plane.on || (shot.doc.planes.some((p) => p.solo) && !plane.solo));
+  const choices = $derived(deedsOfPlane(desk, plane));
   const chip = "rounded-sm border border-rule bg-card px-1.5 text-[11px]";
 
   function turn() {
@@ -43,80 +46,87 @@
   }
 </script>
 
-<!-- the bar marks what the selected one rests on, or what rests on it -->
-<li
-  class={[
-    "relative flex items-start",
-    over === "before" && "inset-shadow-[0_2px_0] inset-shadow-ink",
-    over === "behind" && "inset-shadow-[0_-2px_0] inset-shadow-ink",
-    over === "in" && "bg-card outline-2 -outline-offset-2 outline-ink outline-dashed",
-    selected && "bg-card inset-ring-[1.5px] inset-ring-ink",
-    !selected &&
-      desk.selection.uses.has(plane.id) &&
-      "inset-shadow-[4px_0_0_-1px] inset-shadow-ink",
-  ]}
-  data-used={desk.selection.uses.has(plane.id) || undefined}
-  style:padding-left={`${depth * 16}px`}
-  draggable="true"
-  ondragstart={() => ondragged(true)}
-  ondragover={onover}
-  ondrop={ondropped}
-  ondragend={() => ondragged(false)}
->
-  <button
-    class={[
-      "flex min-w-0 flex-1 text-left",
-      many ? "gap-2 py-1.5 pl-2.5" : "gap-3 pt-3 pb-2.5 pl-3.5",
-    ]}
-    data-pick
-    aria-pressed={selected}
-    title="Alt and the arrow keys move it to the front or to the back"
-    onkeydown={pressed}
-    onclick={() => {
-      desk.selection.thing = { kind: "plane", id: plane.id };
-      desk.view.mode = "result";
-    }}
-  >
-    <span
+<Context {choices}>
+  {#snippet child(props)}
+    <!-- the bar marks what the selected one rests on, or what rests on it -->
+    <li
+      {...props}
       class={[
-        "glass flex-none overflow-hidden",
-        many ? "mt-0.5 h-[34px] w-[58px]" : "mt-1 h-14 w-24",
-        plane.kind === "line" ? "bg-film" : "bg-[#cbc5b6]",
-        hidden && "opacity-30",
-      ]}><Thumb {desk} view={`plane:${plane.id}`} alt="" /></span
+        "relative flex items-start",
+        over === "before" && "inset-shadow-[0_2px_0] inset-shadow-ink",
+        over === "behind" && "inset-shadow-[0_-2px_0] inset-shadow-ink",
+        over === "in" && "bg-card outline-2 -outline-offset-2 outline-ink outline-dashed",
+        selected && "bg-card inset-ring-[1.5px] inset-ring-ink",
+        !selected &&
+          desk.selection.uses.has(plane.id) &&
+          "inset-shadow-[4px_0_0_-1px] inset-shadow-ink",
+      ]}
+      data-used={desk.selection.uses.has(plane.id) || undefined}
+      style:padding-left={`${depth * 16}px`}
+      draggable="true"
+      ondragstart={() => ondragged(true)}
+      ondragover={onover}
+      ondrop={ondropped}
+      ondragend={() => ondragged(false)}
     >
-    <span class="grid min-w-0 content-start gap-px">
-      <strong class="overflow-hidden font-semibold text-ellipsis">{plane.name}</strong>
-      <span class={["text-[11.5px] leading-tight text-quiet", many && "line-clamp-1"]}
-        >{aboutPlane(shot, plane)}</span
+      <button
+        class={[
+          "flex min-w-0 flex-1 text-left",
+          many ? "gap-2 py-1.5 pl-2.5" : "gap-3 pt-3 pb-2.5 pl-3.5",
+        ]}
+        data-pick
+        aria-pressed={selected}
+        title="Alt and the arrow keys move it to the front or to the back"
+        onkeydown={pressed}
+        onclick={() => {
+          desk.selection.thing = { kind: "plane", id: plane.id };
+          desk.view.mode = "result";
+        }}
       >
-      <span class="mt-0.5 flex flex-wrap gap-0.5">
-        {#if plane.solo}<span class={[chip, "bg-ink text-on-ink"]}>solo</span>{/if}
-        {#each plane.treatments as step (step.id)}<span
-            class={[chip, !step.on && "text-quiet line-through"]}
-            >{shot.entry("treatment", step.kind).label.toLowerCase()}</span
-          >{/each}
-        {#if moversOfPlane(plane, "").some((m) => moves(m.value))}<span
-            class={[chip, "flex items-center gap-1"]}
-            title="has keyframes or drivers"
-            ><span
-              class="grid size-[7px] place-items-center rounded-full border-[1.3px] border-current"
-            ></span>moves</span
-          >{/if}
-        {#if cost >= 0.5}<small
-            class="self-center font-mono text-[10.5px] font-medium text-quiet"
-            title="what this frame took">{Math.round(cost)} ms</small
-          >{/if}
-      </span>
-    </span>
-  </button>
-  <div class={["grid pr-1", many ? "grid-flow-col pt-0.5" : "pt-2"]}>
-    <Button kind="bare" aria-label={`${plane.on ? "Hide" : "Show"} ${plane.name}`} onclick={turn}
-      ><Icon name={plane.on ? "eye" : "shut"} /></Button
-    >
-    <PlaneMenu {desk} {plane} />
-  </div>
-</li>
+        <span
+          class={[
+            "glass flex-none overflow-hidden",
+            many ? "mt-0.5 h-[34px] w-[58px]" : "mt-1 h-14 w-24",
+            plane.kind === "line" ? "bg-film" : "bg-[#cbc5b6]",
+            hidden && "opacity-30",
+          ]}><Thumb {desk} view={`plane:${plane.id}`} alt="" /></span
+        >
+        <span class="grid min-w-0 content-start gap-px">
+          <strong class="overflow-hidden font-semibold text-ellipsis">{plane.name}</strong>
+          <span class={["text-[11.5px] leading-tight text-quiet", many && "line-clamp-1"]}
+            >{aboutPlane(shot, plane)}</span
+          >
+          <span class="mt-0.5 flex flex-wrap gap-0.5">
+            {#if plane.solo}<span class={[chip, "bg-ink text-on-ink"]}>solo</span>{/if}
+            {#each plane.treatments as step (step.id)}<span
+                class={[chip, !step.on && "text-quiet line-through"]}
+                >{shot.entry("treatment", step.kind).label.toLowerCase()}</span
+              >{/each}
+            {#if moversOfPlane(plane, "").some((m) => moves(m.value))}<span
+                class={[chip, "flex items-center gap-1"]}
+                title="has keyframes or drivers"
+                ><span
+                  class="grid size-[7px] place-items-center rounded-full border-[1.3px] border-current"
+                ></span>moves</span
+              >{/if}
+            {#if cost >= 0.5}<small
+                class="self-center font-mono text-[10.5px] font-medium text-quiet"
+                title="what this frame took">{Math.round(cost)} ms</small
+              >{/if}
+          </span>
+        </span>
+      </button>
+      <div class={["grid pr-1", many ? "grid-flow-col pt-0.5" : "pt-2"]}>
+        <Button
+          kind="bare"
+          aria-label={`${plane.on ? "Hide" : "Show"} ${plane.name}`}
+          onclick={turn}><Icon name={plane.on ? "eye" : "shut"} /></Button
+        >
+        <Menu name={`More for ${plane.name}`} {choices} />
+      </div>
+    </li>
+  {/snippet}
+</Context>
 
 <style>
   /* a pane that lies in the stand */

@@ -37,12 +37,18 @@ SHOWN: dict[str, dict[str, Any]] = {
     "cdl": {"slope_red": 1.25, "slope_blue": 0.8, "offset_blue": 0.06, "power_green": 1.15},
     "curves": {"all": [[0, 0.06], [0.3, 0.18], [0.7, 0.86], [1, 1]],
                "saturation": [[0, 1.8], [0.1, 1.6], [0.2, 0.3], [0.8, 0.3], [1, 1.8]]},
+    "fringe": {"amount": 22},
+    "grain": {"amount": 24, "size": 3},
     "glow": {"length": 0.6, "start": [0, -180], "start_frame": FRAME},
     "grade": {"exposure": 0.5, "contrast": 25, "saturation": 150, "temperature": 25},
     "levels": {"black": 0.15, "white": 0.8, "gamma": 1.15},
     "selective": {"colour": [0.28, 0.42, 0.66], "width": 50, "hue": 150, "saturation": 150},
 }  # fmt: skip
-WHOLE = ("bloom", "vignette", "toning", "balance")  # shown on the plate, not on the cut-out alone
+# shown on the plate, not on the cut-out alone
+WHOLE = (
+    "bloom", "vignette", "toning", "balance", "blur", "directional", "radial", "defocus", "grain", "posterise",
+    "halftone", "churn", "ripple", "lens", "fringe", "shake", "diffuse",
+)  # fmt: skip
 
 
 class _Source:

@@ -12,6 +12,7 @@ F32 = NDArray[np.float32]
 F64 = NDArray[np.float64]
 SAMPLES = 240  # of an outline that is compared with another one
 AROUND = 10  # samples to either side that say what a place looks like
+WIDE = 7.0  # pixels of what still counts as a line
 SMALL = 10  # pixels of an outline that is left out
 
 
@@ -64,10 +65,32 @@ def carried(start: tuple[float, float], then: F32, now: F32) -> tuple[float, flo
     return float(best[0]), float(best[1])
 
 
+def _thin(line: F64) -> bool:
+    """Whether an outline is that of a line: there along one side, back along the other."""
+    nxt = np.roll(line, -1, axis=0)
+    area = abs(float((line[:, 0] * nxt[:, 1] - nxt[:, 0] * line[:, 1]).sum())) / 2
+    length = float(np.hypot(*(nxt - line).T).sum())
+    return 2 * area / length < WIDE and length > 6 * WIDE
+
+
+def _ends(line: F64) -> tuple[int, int]:
+    """The two points of a line's outline that lie furthest from one another along it: its ends.
+
+    Of all pairs that halve the outline, the one whose two sides run closest together.
+    """
+    half, n = len(line) // 2, len(line)
+    steps = np.arange(1, half - 1, max(1, half // 60))
+    firsts = np.arange(0, half, max(1, half // 120))
+    apart = [np.square(line[(i + steps) % n] - line[(i - steps) % n]).sum(axis=1).mean() for i in firsts]
+    first = int(firsts[int(np.argmin(apart))])
+    return first, (first + half) % n
+
+
 def along(matte: F32, start: Sequence[float] | None) -> F32:
     """How far round the outline each pixel's nearest piece of it lies, (H, W) float32, 0 to below 1, clockwise.
 
-    Each outline counts by itself, from its point nearest to `start` (pixels, x and y), or from its topmost one.
+    Each outline counts by itself, from its point nearest to `start` (pixels, x and y), or from its topmost one. A
+    line's runs from the end nearest to it to the other one.
     """
     marks = np.full(matte.shape, 255, np.uint8)
     lines = outlines(matte)
@@ -77,8 +100,12 @@ def along(matte: F32, start: Sequence[float] | None) -> F32:
     for line in lines:
         x, y = line.astype(int).T
         marks[y, x] = 0
-        first = int(np.argmin(line[:, 1] if start is None else np.square(line - np.asarray(start)).sum(axis=1)))
-        shares.append((travelled(line) - travelled(line)[first]) % 1.0)
+        far = line[:, 1] if start is None else np.square(line - np.asarray(start)).sum(axis=1)
+        thin = _thin(line)
+        first = min(_ends(line), key=lambda end: far[end]) if thin else int(np.argmin(far))
+        share = (travelled(line) - travelled(line)[first]) % 1.0
+        # both sides of a line are the same place of it
+        shares.append(np.minimum(1 - np.abs(2 * share - 1), 0.9999) if thin else share)
     _, labels = cv2.distanceTransformWithLabels(marks, cv2.DIST_L2, cv2.DIST_MASK_5, labelType=cv2.DIST_LABEL_PIXEL)
     table = np.zeros(int(labels.max()) + 1, np.float32)
     # the longest last: where two outlines touch it is the one that counts

@@ -12,6 +12,7 @@ from cuvrel.core.recipe.shapes import ShapeKey, ShapeKind
 
 F64 = NDArray[np.float64]
 ROUND = 256  # sides of an ellipse
+THIN = 1.6  # plate pixels of a line that has no width of its own
 CURVE = 16  # straight pieces of a curve between two points
 
 
@@ -41,6 +42,8 @@ def outline(kind: ShapeKind, key: ShapeKey) -> Outline:
         soft = np.minimum(soft, [[0.5 * min(key.width, key.height), np.inf]])
         return Outline(line, line - normal * soft[:, :1], line + normal * soft[:, 1:])
     table = np.array([(p.x, p.y, p.inner, p.outer) for p in key.points], np.float64)
+    if kind == "line":
+        return _band(open_curve(table, np.array([p.corner for p in key.points])), max(key.width, THIN) / 2)
     if kind == "curve":
         table = curve(table, np.array([p.corner for p in key.points]))
     line = table[:, :2]
@@ -48,6 +51,19 @@ def outline(kind: ShapeKind, key: ShapeKey) -> Outline:
     normal = np.stack([along[:, 1], -along[:, 0]], axis=1) * turning(line)
     normal /= np.maximum(np.hypot(*normal.T), 1e-9)[:, None]
     return Outline(line, line - normal * table[:, 2:3], line + normal * table[:, 3:4])
+
+
+def _band(table: F64, half: float) -> Outline:
+    """The outline of a line with a width: there along the one side, back along the other."""
+    line = table[:, :2]
+    along = np.gradient(line, axis=0)
+    normal = np.stack([along[:, 1], -along[:, 0]], axis=1) / np.maximum(np.hypot(*along.T), 1e-9)[:, None]
+
+    def round_it(by: F64) -> F64:
+        return np.concatenate([line + normal * by[:, None], (line - normal * by[:, None])[::-1]])
+
+    whole = np.full(len(line), half)
+    return Outline(round_it(whole), round_it(np.maximum(whole - table[:, 2], 0.02)), round_it(whole + table[:, 3]))
 
 
 def _ellipse(key: ShapeKey) -> tuple[F64, F64]:
@@ -102,3 +118,13 @@ def curve(table: F64, corner: NDArray[np.bool_]) -> F64:
     smooth = t * t * (3 - 2 * t)
     soft = table[:, None, 2:] + (after - table)[:, None, 2:] * smooth
     return np.concatenate([place, soft], axis=2).reshape(-1, 4)
+
+
+def open_curve(table: F64, corner: NDArray[np.bool_]) -> F64:
+    """A smooth curve from the first point to the last one, (M, 4): x, y and the softness on both sides.
+
+    It is the first half of the closed one that goes there and comes back by the same points.
+    """
+    there = np.concatenate([table, table[-2:0:-1]])
+    both = curve(there, np.concatenate([corner, corner[-2:0:-1]]))
+    return np.concatenate([both[: (len(table) - 1) * CURVE], table[-1:]])

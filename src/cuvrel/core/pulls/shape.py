@@ -83,7 +83,7 @@ def _blurred(shape: Shape, now: Env, size: tuple[int, int], scale: float, shutte
     "shape",
     "Shapes",
     ShapeParams,
-    hint="drawn by hand: ellipse, box, polygon, smooth curve",
+    hint="drawn by hand: ellipse, box, polygon, smooth curve, open line",
     holds="shapes",
     blind=True,
     clock=lambda values: float(values["shutter"]) > 0,

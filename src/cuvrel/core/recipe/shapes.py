@@ -16,7 +16,7 @@ from pydantic import Field, model_validator
 from cuvrel.core.recipe.values import Env, Strict, eased
 
 F64 = NDArray[np.float64]
-ShapeKind = Literal["ellipse", "box", "polygon", "curve"]
+ShapeKind = Literal["ellipse", "box", "polygon", "curve", "line"]
 ShapeEase = Literal["hold", "linear", "smooth"]
 ShapeJoin = Literal["add", "subtract", "intersect"]
 FAR = 1e6  # plate pixels
@@ -34,11 +34,12 @@ class ShapePoint(Strict):
 
 
 class ShapeKey(Strict):
-    """A shape at one frame: `points` of a polygon or a curve, the other numbers of an ellipse or a box.
+    """A shape at one frame: `points` of a polygon, a curve or an open line, the other numbers of an ellipse or a box.
 
-    x, y: the middle. width, height: in its own axes. angle: degrees, clockwise on the screen. round: of a
-    box's corners, 0 to 1. `ease` says how the shape leaves this key towards the next one. only: the points that
-    this key is for, by their index; where there are none it is for the whole shape.
+    x, y: the middle. width, height: in its own axes; width of a line: how thick it is, 0 for the thinnest. angle:
+    degrees, clockwise on the screen. round: of a box's corners, 0 to 1. `ease` says how the shape leaves this key
+    towards the next one. only: the points that this key is for, by their index; where there are none it is for the
+    whole shape.
     """
 
     frame: int = Field(ge=0)
@@ -73,11 +74,16 @@ class Shape(Strict):
         if self.kind in ("ellipse", "box"):
             if any(key.points for key in self.keys):
                 raise ValueError(f"an {self.kind} has no points" if self.kind == "ellipse" else "a box has no points")
-        elif len({len(key.points) for key in self.keys}) != 1 or len(self.keys[0].points) < 3:
-            raise ValueError("a drawn outline has the same points on every key, three at least")
+        elif len({len(key.points) for key in self.keys}) != 1 or len(self.keys[0].points) < self.fewest:
+            raise ValueError(f"a drawn {self.kind} has the same points on every key, {self.fewest} at least")
         if any(n >= len(key.points) for key in self.keys for n in key.only):
             raise ValueError("a key is for points that the shape does not have")
         return self
+
+    @property
+    def fewest(self) -> int:
+        """How many points it has at the least."""
+        return 2 if self.kind == "line" else 3
 
     def at(self, env: Env) -> ShapeKey:
         """The shape in an environment, as a key of its own."""
@@ -130,7 +136,7 @@ def between(left: ShapeKey, right: ShapeKey, share: float) -> ShapeKey:
         ShapePoint(x=x, y=y, inner=inner, outer=outer, corner=point.corner)
         for (x, y), (inner, outer), point in zip(moved.tolist(), soft.tolist(), left.points, strict=True)
     ]
-    return ShapeKey(frame=left.frame, ease=left.ease, points=points)
+    return ShapeKey(frame=left.frame, ease=left.ease, points=points, width=values["width"])
 
 
 def _table(key: ShapeKey) -> F64:

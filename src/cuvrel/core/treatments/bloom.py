@@ -8,6 +8,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from cuvrel.core.media.blur import blurred_small
 from cuvrel.core.media.colour import srgb_to_linear
 from cuvrel.core.media.rows import in_rows, kernel
 from cuvrel.core.recipe.context import Context
@@ -17,7 +18,6 @@ from cuvrel.core.recipe.values import Colour, Scalar
 F32 = NDArray[np.float32]
 # wide, and narrower by a half each: a bright middle on a long, faint skirt
 SCALES = ((1.0, 0.34), (0.5, 0.28), (0.25, 0.22), (0.125, 0.16))
-FINEST = 1.0  # pixels of a blur's sigma from which on a smaller picture holds all of it
 
 
 class BloomParams(Params):
@@ -78,29 +78,9 @@ def _added(y0, y1, picture, light, intensity, out):  # type: ignore[no-untyped-d
             out[y, x, 3] = picture[y, x, 3]
 
 
-def _halvings(sigma: float, length: int) -> int:
-    """How often a side may be halved for a blur of so many pixels."""
-    return max(0, min(int(np.floor(np.log2(max(sigma, 1e-3) / FINEST))), int(np.log2(max(length // 4, 1)))))
-
-
-def blurred(light: F32, across: float, down: float) -> F32:
-    """A Gaussian blur by sigmas in pixels, (H, W, ...) float32; what it costs does not grow with them.
-
-    It is worked out in a smaller picture, as small as the blur leaves nothing that it could not hold. Borders mirror,
-    so that no light is lost.
-    """
-    h, w = light.shape[:2]
-    nx, ny = _halvings(across, w), _halvings(down, h)
-    size = max(2, round(w / 2**nx)), max(2, round(h / 2**ny))
-    small = cv2.resize(light, size, interpolation=cv2.INTER_AREA) if size != (w, h) else light
-    sx, sy = across * size[0] / w, down * size[1] / h
-    small = cv2.GaussianBlur(small, (0, 0), sigmaX=max(sx, 1e-3), sigmaY=max(sy, 1e-3), borderType=cv2.BORDER_REFLECT)
-    return np.asarray(small, np.float32)
-
-
 def spread(light: F32, across: float, down: float) -> F32:
     """Light spread over several scales up to the widest sigmas given, (H, W, ...) float32, as much light as before."""
-    levels = [(blurred(light, across * by, down * by), share) for by, share in SCALES]
+    levels = [(blurred_small(light, across * by, down * by), share) for by, share in SCALES]
     # the widest are the smallest: each is enlarged to the next one's size and added there
     total = levels[0][0] * np.float32(levels[0][1])
     for level, share in levels[1:]:

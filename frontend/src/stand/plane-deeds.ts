@@ -1,14 +1,13 @@
-<!-- What else can be done with a plane. -->
-<script lang="ts">
-  import type { Op } from "../lib/api";
-  import type { Plane } from "../lib/api-types";
-  import type { Desk } from "../desk/desk.svelte";
-  import Menu from "../ui/Menu.svelte";
-  import { copies, dissolved, removed, stepped } from "./planes";
+/** What else can be done with a plane. */
+import type { Op } from "../lib/api";
+import type { Plane } from "../lib/api-types";
+import type { Desk } from "../desk/desk.svelte";
+import type { Choice } from "../ui/Menu.svelte";
+import { copies, dissolved, removed, stepped } from "./planes";
 
-  let { desk, plane }: { desk: Desk; plane: Plane } = $props();
-  const shot = $derived(desk.shot);
-  const group = $derived(plane.kind === "group");
+export function deedsOfPlane(desk: Desk, plane: Plane): Choice[] {
+  const { shot } = desk;
+  const group = plane.kind === "group";
 
   function change(ops: Op[], label: string) {
     if (ops.length) shot.edit(ops, `${label} ${plane.name}`);
@@ -38,7 +37,7 @@
     if (!desk.selection.plane) desk.selection.thing = null;
   }
 
-  const choices = $derived([
+  return [
     { label: plane.solo ? "No solo" : "Solo", hint: "only this one is shown", run: solo },
     {
       label: "Arrive …",
@@ -53,7 +52,5 @@
       ? [{ label: "Dissolve the group", run: () => change(dissolved(shot, plane), "dissolve") }]
       : []),
     { label: group ? "Remove with all it holds" : "Remove", run: remove },
-  ]);
-</script>
-
-<Menu name={`More for ${plane.name}`} {choices} />
+  ];
+}
