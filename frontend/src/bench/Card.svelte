@@ -15,7 +15,7 @@
     free?: boolean;
     /** Asks when what the card holds arrives at its values, or leaves them. */
     onarrive?: (way: "arrive" | "leave") => void;
-    /** Told when anything in it is pressed. */
+    /** Told when anything in it was pressed; not before the press is over, since the cards move for the chosen one. */
     onpick?: () => void;
     on?: boolean;
     onturn?: () => void;
@@ -64,7 +64,7 @@
   ]}
   style:width={`${slot.width}px`}
   style:flex-grow={slot.chosen ? 1 : 0}
-  onpointerdown={() => (onpick?.(), slot.pick())}
+  onpointerup={() => (onpick?.(), slot.pick())}
   aria-label={title}
 >
   <!-- svelte-ignore a11y_no_static_element_interactions (the menu moves the card by keyboard) -->
@@ -134,7 +134,7 @@
       aria-label={`Fold ${title}`}
       title="Fold this card to its spine"
       onclick={(e) => (e.stopPropagation(), slot.fold())}
-      onpointerdown={(e) => e.stopPropagation()}><Icon name="fold" size={14} /></button
+      onpointerup={(e) => e.stopPropagation()}><Icon name="fold" size={14} /></button
     >
   </header>
   {#if above}<div class="px-2.5">{@render above()}</div>{/if}
