@@ -135,3 +135,41 @@ def test_an_outline_writes_itself_on_from_a_point_that_is_dragged(cut: Desk, sta
     # it was set on this frame, which is told by the shot's own number
     assert params["start_frame"] == 12
     expect(cut.page.get_by_label("Glow outline: Set on frame, value")).to_have_value("1013")
+
+
+def test_an_outline_along_an_open_line_that_is_drawn(desk: Desk, stack: Stack, demo: int) -> None:
+    desk.open(demo)
+    page = desk.page
+    page.get_by_role("region", name="Mattes").get_by_role("button", name="Matte", exact=True).click()
+    desk.lay_on("Shapes")
+    page.get_by_role("radio", name="Draw an open line, point by point").click()
+    for point in ((300, 200), (600, 120), (900, 220)):
+        page.mouse.click(*desk.place(*point))
+    expect(page.get_by_text("Double-click or Enter to end the line.")).to_be_visible()
+    page.keyboard.press("Enter")
+    desk.saved()
+    (drawn,) = stack.ask(f"/api/shots/{demo}")["document"]["mattes"][-1]["pulls"][0]["shapes"]
+    assert (drawn["kind"], len(drawn["keys"][0]["points"])) == ("line", 3)
+    before = desk.key()
+    desk.add_plane("Line")
+    before = desk.new_picture(before)
+    typed(desk, "Glow outline: Drawn", "0.5")
+    desk.new_picture(before)
+
+
+def test_a_deed_is_found_among_the_keys_and_done(desk: Desk, stack: Stack, demo: int) -> None:
+    desk.open(demo)
+    desk.plane("Signaller lifted")
+    desk.page.keyboard.press("?")
+    desk.page.get_by_label("Search the keys").fill("curves of")
+    desk.page.keyboard.press("Enter")
+    expect(desk.page.get_by_role("dialog")).to_have_count(0)
+    expect(desk.page.get_by_role("group", name="Curves")).to_be_visible()
+
+
+def test_a_plane_is_copied_by_the_other_button(desk: Desk, stack: Stack, demo: int) -> None:
+    desk.open(demo)
+    row = desk.page.get_by_role("region", name="Stand").locator("[data-pick]").filter(has_text="Signaller lifted")
+    row.click(button="right")
+    desk.page.get_by_role("menuitem", name="Copy").click()
+    expect(desk.page.get_by_role("region", name="Stand").get_by_text("Signaller lifted copy")).to_be_visible()

@@ -20,13 +20,9 @@
 </script>
 
 <Dialog title="Keys" open={desk.keysOpen} onclose={() => (desk.keysOpen = false)}>
-  <Command.Root label="Keys" filter={finds} loop class="mt-1">
+  <Command.Root label="Search the keys" filter={finds} loop class="mt-1">
     <div class="flex items-center gap-3">
-      <Command.Input
-        class="field flex-1"
-        placeholder="Search, and Enter does it"
-        aria-label="Search the keys"
-      />
+      <Command.Input class="field flex-1" placeholder="Search, and Enter does it" />
       <Button onclick={() => (desk.keysOpen = false)}>Close</Button>
     </div>
     <Command.List>
