@@ -501,7 +501,7 @@ def test_an_open_line_runs_from_one_end_to_the_other() -> None:
         assert max(found) > 0.9
         assert min(found) < 0.1
     single = {"id": "l", "name": "L", "kind": "line", "keys": [{"frame": 0, "points": [{"x": 1, "y": 1}]}]}
-    with pytest.raises(ValueError, match="2 at least"):
+    with pytest.raises(ValueError, match="two at least"):
         Shape.model_validate(single)
 
 

@@ -75,7 +75,8 @@ class Shape(Strict):
             if any(key.points for key in self.keys):
                 raise ValueError(f"an {self.kind} has no points" if self.kind == "ellipse" else "a box has no points")
         elif len({len(key.points) for key in self.keys}) != 1 or len(self.keys[0].points) < self.fewest:
-            raise ValueError(f"a drawn {self.kind} has the same points on every key, {self.fewest} at least")
+            few = "two" if self.kind == "line" else "three"
+            raise ValueError(f"a drawn {self.kind} has the same points on every key, {few} at least")
         if any(n >= len(key.points) for key in self.keys for n in key.only):
             raise ValueError("a key is for points that the shape does not have")
         return self
