@@ -118,7 +118,7 @@
         bind:this={search}
         bind:value={sought}
         type="search"
-        class="w-36 bg-transparent text-ink outline-none"
+        class="w-22 bg-transparent text-ink outline-none"
         placeholder="search"
         aria-label="Search the shelf"
       />
