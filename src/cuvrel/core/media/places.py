@@ -1,7 +1,8 @@
-"""Pictures whose pixels are taken from other places."""
+"""Pictures whose pixels are taken from other places, and movements about a place."""
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from typing import Any
 
 import cv2
@@ -9,6 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 F32 = NDArray[np.float32]
+F64 = NDArray[np.float64]
 
 
 def grid(picture: F32) -> tuple[F32, F32]:
@@ -28,3 +30,11 @@ def middle(picture: F32, values: dict[str, Any], scale: float) -> tuple[float, f
     h, w = picture.shape[:2]
     x, y = values["centre"]
     return w / 2 + float(x) * scale - 0.5, h / 2 + float(y) * scale - 0.5
+
+
+def about(at: Sequence[float] | NDArray, scale: float, degrees: float, by: Sequence[float] | NDArray = (0, 0)) -> F64:
+    """Growth and a clockwise turn about a place, then a shift, (2, 3), in the pixels that the place is given in."""
+    turn = np.deg2rad(degrees)
+    c, s = scale * np.cos(turn), scale * np.sin(turn)
+    spin = np.array([[c, -s], [s, c]])
+    return np.column_stack([spin, np.asarray(at) + by - spin @ at])

@@ -7,11 +7,12 @@ from typing import Any, Literal
 import numpy as np
 from numpy.typing import NDArray
 
+from cuvrel.core.media.places import about
 from cuvrel.core.recipe.context import Context
 from cuvrel.core.recipe.declared import Params, choice, declare, number
 from cuvrel.core.recipe.needs import Need, Pictures, own
 from cuvrel.core.recipe.values import Scalar
-from cuvrel.core.treatments.copies import about, lay, middle, occupied
+from cuvrel.core.treatments.copies import lay, middle, occupied
 
 F32 = NDArray[np.float32]
 

@@ -61,14 +61,6 @@ def middle(box: Box) -> tuple[float, float]:
     return (cols.start + cols.stop) / 2, (rows.start + rows.stop) / 2
 
 
-def about(at: tuple[float, float], scale: float, degrees: float, by: tuple[float, float]) -> F64:
-    """Growth and a clockwise turn about a place, then a shift, (2, 3), between pixels' corners."""
-    turn = np.deg2rad(degrees)
-    c, s = scale * np.cos(turn), scale * np.sin(turn)
-    spin = np.array([[c, -s], [s, c]])
-    return np.column_stack([spin, np.asarray(at) + by - spin @ at])
-
-
 @kernel
 def _over(y0, y1, below, top, left, above, row, column, wide, opacity):  # type: ignore[no-untyped-def]
     for y in range(y0, y1):

@@ -8,6 +8,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from cuvrel.core.media.places import grid, taken
 from cuvrel.core.recipe.context import Context
 from cuvrel.core.recipe.declared import Params, declare, number
 from cuvrel.core.recipe.values import Scalar
@@ -40,6 +41,5 @@ def diffuse(picture: F32, values: dict[str, Any], context: Context) -> F32:
     nodes = rng.uniform(-1, 1, (int(np.ceil(h / size)), int(np.ceil(w / size)), 2)).astype(np.float32)
     far = np.float32(float(values["amount"]) * context.scale)
     stray = cv2.resize(nodes, (w, h), interpolation=cv2.INTER_NEAREST) * far
-    x = np.arange(w, dtype=np.float32)[None] + stray[..., 0]
-    y = np.arange(h, dtype=np.float32)[:, None] + stray[..., 1]
-    return np.asarray(cv2.remap(picture, x, y, cv2.INTER_LINEAR, borderMode=cv2.BORDER_REFLECT), np.float32)
+    x, y = grid(picture)
+    return taken(picture, x + stray[..., 0], y + stray[..., 1])

@@ -59,9 +59,9 @@ def hue_matrix(degrees: float) -> NDArray[np.float64]:
     luma = np.array([0.2126, 0.7152, 0.0722])
     c, s = np.cos(np.deg2rad(degrees)), np.sin(np.deg2rad(degrees))
     grey = np.tile(luma, (3, 1))
-    # the standard's third matrix, with the weights of ITU-R BT.709: its rows sum to 0 and it has no luminance
-    side = np.array([[-luma[0], -luma[1], 1 - luma[2]], [0.143, 0.140, -0.283], [luma[0] - 1, luma[1], luma[2]]])
-    side[1] = -(luma[0] * side[0] + luma[2] * side[2]) / luma[1]
+    # the standard's third matrix, with the weights of ITU-R BT.709: its rows sum to 0, and it has no luminance
+    red, blue = np.array([-luma[0], -luma[1], 1 - luma[2]]), np.array([luma[0] - 1, luma[1], luma[2]])
+    side = np.stack([red, -(luma[0] * red + luma[2] * blue) / luma[1], blue])
     return np.asarray(grey + c * (np.eye(3) - grey) + s * side, np.float64)
 
 

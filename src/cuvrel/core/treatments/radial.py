@@ -8,6 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from cuvrel.core.media.blur import swept
+from cuvrel.core.media.places import about
 from cuvrel.core.recipe.context import Context
 from cuvrel.core.recipe.declared import Params, choice, declare, number, point
 from cuvrel.core.recipe.values import Point, Scalar
@@ -41,9 +42,6 @@ def radial(picture: F32, values: dict[str, Any], context: Context) -> F32:
     whole = share * np.pi / 2 if spins else np.log1p(share)
 
     def way(part: float) -> F64:
-        turn, size = (whole * part, 1.0) if spins else (0.0, float(np.exp(whole * part)))
-        c, s = size * np.cos(turn), size * np.sin(turn)
-        spin = np.array([[c, -s], [s, c]])
-        return np.column_stack([spin, at - spin @ at])
+        return about(at, 1.0, np.rad2deg(whole * part)) if spins else about(at, float(np.exp(whole * part)), 0.0)
 
     return swept(picture, reach * whole, way)

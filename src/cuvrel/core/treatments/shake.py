@@ -9,6 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from cuvrel.core.media.blur import swept
+from cuvrel.core.media.places import about
 from cuvrel.core.recipe.context import Context
 from cuvrel.core.recipe.declared import Params, choice, declare, number
 from cuvrel.core.recipe.values import Scalar, wander
@@ -52,9 +53,8 @@ def shake(picture: F32, values: dict[str, Any], context: Context) -> F32:
         return [part * wander(seed + n, float(time)) for n, part in enumerate(parts)]
 
     def way(dx: float, dy: float, turn: float, growth: float) -> F64:
-        c, s = (1 + growth / 100) * np.cos(np.deg2rad(turn)), (1 + growth / 100) * np.sin(np.deg2rad(turn))
-        spin, middle = np.array([[c, -s], [s, c]]), np.array([w / 2 - 0.5, h / 2 - 0.5])
-        return np.column_stack([spin, middle - spin @ middle + np.array([dx, dy]) * context.scale])
+        by = dx * context.scale, dy * context.scale
+        return about((w / 2 - 0.5, h / 2 - 0.5), 1 + growth / 100, turn, by)
 
     border = BORDERS[str(values["border"])]
     here = moved(float(context.frame))

@@ -7,12 +7,13 @@ from typing import Any, Literal, get_args
 import numpy as np
 from numpy.typing import NDArray
 
+from cuvrel.core.media.places import about
 from cuvrel.core.recipe.context import Context
 from cuvrel.core.recipe.declared import Params, choice, colour, declare, number, point, switch
 from cuvrel.core.recipe.models import Blend
 from cuvrel.core.recipe.needs import Need, Pictures, own
 from cuvrel.core.recipe.values import Colour, Point, Scalar, Switch
-from cuvrel.core.treatments.copies import Screen, about, at_share, lay, middle, occupied, tinted
+from cuvrel.core.treatments.copies import Screen, at_share, lay, middle, occupied, tinted
 
 F32 = NDArray[np.float32]
 
@@ -61,21 +62,20 @@ def _rests(values: dict[str, Any]) -> bool:
     return nothing and bool(values["subject"])
 
 
-def _times(values: dict[str, Any]) -> list[tuple[int, float]]:
-    """Of each copy, the nearest first: which it is, from 1, and how many frames from this one it lies."""
+def _copies(values: dict[str, Any]) -> list[tuple[int, int, float]]:
+    """Of each copy, the nearest first: which it is, from 1, how many frames off, and the share of the frame after."""
     ways = {"earlier": (-1,), "later": (1,), "both": (-1, 1)}[str(values["when"])]
-    spacing = float(values["spacing"])
-    return [(n, way * n * spacing) for n in range(1, round(float(values["count"])) + 1) for way in ways]
-
-
-def _parts(values: dict[str, Any]) -> list[tuple[int, float]]:
-    """Of each picture that is needed, in order: how many frames from this one, and the share of the next one."""
-    whole = [(int(np.floor(by + 1e-6)), by) for _, by in _times(values)]
-    return [(frame, by - frame if by - frame > 1e-3 else 0.0) for frame, by in whole]
+    found = []
+    for n in range(1, round(float(values["count"])) + 1):
+        for way in ways:
+            by = way * n * float(values["spacing"])
+            frame = int(np.floor(by + 1e-6))
+            found.append((n, frame, by - frame if by - frame > 1e-3 else 0.0))
+    return found
 
 
 def _looks_at(values: dict[str, Any], frame: int) -> list[Need]:
-    return [own(frame + by + next) for by, share in _parts(values) for next in ((0, 1) if share else (0,))]
+    return [own(frame + by + next) for _, by, share in _copies(values) for next in ((0, 1) if share else (0,))]
 
 
 @declare(
@@ -100,14 +100,13 @@ def trail(picture: F32, values: dict[str, Any], context: Context, pictures: Pict
             out[whole] = picture[whole]
     dx, dy = (float(n) * context.scale for n in values["drift"])
     count = max(1, round(float(values["count"])))
-    at, places = 0, []
-    for (n, _), (_, share) in zip(_times(values), _parts(values), strict=True):
-        places.append((n, at, share))
-        at += 2 if share else 1
-    for n, place, share in reversed(places):
+    # from the furthest one on: a copy between two frames has two pictures, the earlier one first
+    place = len(pictures)
+    for n, _, share in reversed(_copies(values)):
+        place -= 2 if share else 1
         strength = float(values["strength"]) / 100 * (1 - float(values["fade"]) / 100) ** (n - 1)
-        copy = pictures[place]
-        if copy is None or strength <= 0.002:
+        copy = pictures[place] if strength > 0.002 else None
+        if copy is None:
             continue
         copy = at_share(copy, pictures[place + 1] if share else None, share)
         box = occupied(copy)
