@@ -1,0 +1,90 @@
+"""Edges by difference: a copy of the picture, blurred or shifted, taken from it."""
+
+from __future__ import annotations
+
+from typing import Any, Literal
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from cuvrel.core.media.blur import blurred
+from cuvrel.core.media.colour import to_display, to_light
+from cuvrel.core.media.rows import in_rows, kernel
+from cuvrel.core.media.tables import cover_of
+from cuvrel.core.recipe.context import Context
+from cuvrel.core.recipe.declared import Params, choice, declare, number
+from cuvrel.core.recipe.values import Scalar
+
+F32 = NDArray[np.float32]
+SIDES = ("both ways", "what is brighter", "what is darker")
+
+
+class DiffersParams(Params):
+    """What a small shift changes."""
+
+    amount: Scalar = number(100.0, "Amount", 0, 100, step=1, unit="%", neutral=0)
+    how: Literal["shifted", "blurred", "shifted and blurred"] = choice(
+        "shifted", "The copy is", ["shifted", "blurred", "shifted and blurred"]
+    )
+    shift: Scalar = number(3.0, "Shift", 0, 400, step=0.5, unit="px", slide=(0, 40))
+    direction: Scalar = number(20.0, "Direction", -36_000, 36_000, step=1, unit="°", slide=(-180, 180), direction=True)
+    radius: Scalar = number(6.0, "Blur", 0, 400, step=0.5, unit="px", slide=(0, 60))
+    gain: Scalar = number(2.5, "Gain", 0, 20, step=0.1, slide=(0, 10))
+    side: Literal["both ways", "what is brighter", "what is darker"] = choice("both ways", "Shows", SIDES)
+    colour: Scalar = number(1.0, "Colour", 0, 1, hint="0 is grey")
+
+
+@kernel
+def _taken(y0, y1, picture, copy, gain, side, colour, amount, out):  # type: ignore[no-untyped-def]
+    zero, one = np.float32(0.0), np.float32(1.0)
+    w = picture.shape[1]
+    row = np.empty((3, w), np.float32)
+    for y in range(y0, y1):
+        for k in range(3):
+            for x in range(w):
+                d = to_display(picture[y, x, k]) - to_display(copy[y, x, k])
+                d = abs(d) if side == 0 else (d if side == 1 else -d)
+                row[k, x] = min(max(d * gain, zero), one)
+        for x in range(w):
+            grey = (row[0, x] + row[1, x] + row[2, x]) * np.float32(1 / 3)
+            for k in range(3):
+                row[k, x] = grey + (row[k, x] - grey) * colour
+        for k in range(3):
+            for x in range(w):
+                row[k, x] = to_light(row[k, x])
+        for x in range(w):
+            # light on black, as far as the picture or the light itself reaches
+            c = cover_of(picture[y, x, 0], picture[y, x, 1], picture[y, x, 2], picture[y, x, 3])
+            a = max(c, max(row[0, x], max(row[1, x], row[2, x])))
+            for k in range(3):
+                out[y, x, k] = picture[y, x, k] + (row[k, x] - picture[y, x, k]) * amount
+            out[y, x, 3] = picture[y, x, 3] + (a - picture[y, x, 3]) * amount
+
+
+@declare(
+    "treatment", "differs", "Edges by difference", DiffersParams, hint="a shifted or blurred copy taken from it",
+    group="Line and print", rests=lambda values: float(values["amount"]) == 0,
+)  # fmt: skip
+def differs(picture: F32, values: dict[str, Any], context: Context) -> F32:
+    """What differs between the picture and a copy of it, (H, W, 4) float32 premultiplied linear RGBA, on black.
+
+    The difference is taken of display-encoded values over black. A plane in screen mode lays it over another as light.
+    """
+    h, w = picture.shape[:2]
+    copy, how = picture, str(values["how"])
+    far = float(values["shift"]) * context.scale
+    if how != "blurred" and far > 0:
+        turn = np.deg2rad(float(values["direction"]))
+        way = np.array([[1, 0, far * np.cos(turn)], [0, 1, far * np.sin(turn)]])
+        moved = cv2.warpAffine(copy, way, (w, h), flags=cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE)
+        copy = np.asarray(moved, np.float32)
+    radius = float(values["radius"]) * context.scale
+    if how != "shifted" and radius > 0:
+        copy = blurred(copy, radius / 2, radius / 2)
+    out = np.empty_like(picture)
+    in_rows(
+        _taken, h, picture, copy, np.float32(values["gain"]), SIDES.index(str(values["side"])),
+        np.float32(values["colour"]), np.float32(float(values["amount"]) / 100), out,
+    )  # fmt: skip
+    return out
