@@ -17,7 +17,7 @@ from cuvrel.core.media.rows import in_rows
 from cuvrel.core.recipe.context import Context
 from cuvrel.core.recipe.declared import declared
 from cuvrel.core.recipe.values import START, Env
-from cuvrel.core.treatments.glow import wander_field
+from cuvrel.core.media.noise import wander_field
 
 unit = st.floats(0, 1, width=32)
 colours = arrays(np.float32, (2, 3, 4), elements=unit)

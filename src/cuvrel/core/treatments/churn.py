@@ -7,11 +7,11 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from cuvrel.core.media.noise import slow_field
 from cuvrel.core.media.places import grid, taken
 from cuvrel.core.recipe.context import Context
 from cuvrel.core.recipe.declared import Params, declare, number, switch
 from cuvrel.core.recipe.values import Scalar
-from cuvrel.core.treatments.glow import wander_field
 
 F32 = NDArray[np.float32]
 
@@ -39,9 +39,9 @@ def churn(picture: F32, values: dict[str, Any], context: Context) -> F32:
     seed = 100 + 7 * round(float(values["seed"]))
     shifts = []
     for axis in (0, 1):
-        field = wander_field(picture.shape[:2], float(values["size"]) * scale, time, seed=seed + axis)
+        field = slow_field(picture.shape[:2], float(values["size"]) * scale, time, seed=seed + axis)
         if detail > 0:
-            finer = wander_field(picture.shape[:2], float(values["size"]) * scale / 3, time * 2, seed=seed + axis + 3)
+            finer = slow_field(picture.shape[:2], float(values["size"]) * scale / 3, time * 2, seed=seed + axis + 3)
             field = field + np.float32(0.5 * detail) * finer
         shifts.append(field * np.float32(amount * scale))
     x, y = grid(picture)

@@ -4,10 +4,10 @@ from __future__ import annotations
 
 from typing import Any, Literal
 
-import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from cuvrel.core.media.rows import in_rows, kernel
 from cuvrel.core.recipe.context import Context
 from cuvrel.core.recipe.declared import Params, choice, declare, number, point
 from cuvrel.core.recipe.values import Point, Scalar
@@ -37,6 +37,28 @@ def weights(count: int) -> F64:
     return np.asarray(rows / rows.sum(axis=0), np.float64)
 
 
+@kernel
+def _apart(y0, y1, picture, ways, parts, out):  # type: ignore[no-untyped-def]
+    h, w = picture.shape[0], picture.shape[1]
+    zero = np.float32(0.0)
+    for y in range(y0, y1):
+        out[y] = zero
+        for n in range(ways.shape[0]):
+            grow, px, py = ways[n, 0], ways[n, 1], ways[n, 2]
+            sy = min(max(np.float32(y) * grow + py, zero), np.float32(h - 1))
+            top = min(np.int32(sy), h - 2)
+            ty = sy - np.float32(top)
+            for x in range(w):
+                sx = min(max(np.float32(x) * grow + px, zero), np.float32(w - 1))
+                left = min(np.int32(sx), w - 2)
+                tx = sx - np.float32(left)
+                for k in range(4):
+                    if parts[n, k] > zero:
+                        a = picture[top, left, k] + (picture[top, left + 1, k] - picture[top, left, k]) * tx
+                        b = picture[top + 1, left, k] + (picture[top + 1, left + 1, k] - picture[top + 1, left, k]) * tx
+                        out[y, x, k] += parts[n, k] * (a + (b - a) * ty)
+
+
 @declare(
     "treatment", "fringe", "Colour fringe", FringeParams, hint="red, green and blue come apart", group="Break",
     rests=lambda values: float(values["amount"]) == 0,
@@ -53,13 +75,15 @@ def fringe(picture: F32, values: dict[str, Any], context: Context) -> F32:
     at = np.array([w / 2 + x - 0.5, h / 2 + y - 0.5])
     reach = max(float(np.hypot(*np.maximum(at, (w, h) - at))), 1.0)
     parts = weights(round(float(values["steps"])) // 2 * 2 + 1)
-    out = np.zeros_like(picture)
-    for step, share in zip(np.linspace(-1, 1, len(parts)), parts, strict=True):
-        if values["way"] == "out from a place":
-            size = 1 + far * step / reach
-            way = np.array([[size, 0, at[0] * (1 - size)], [0, size, at[1] * (1 - size)]])
-        else:
-            way = np.array([[1, 0, far * step * np.cos(turn)], [0, 1, far * step * np.sin(turn)]])
-        moved = cv2.warpAffine(picture, way, (w, h), flags=cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE)
-        out += np.asarray(moved, np.float32) * np.append(share, share.mean()).astype(np.float32)
-    return np.maximum(out, 0)
+    steps = np.linspace(-1, 1, len(parts))
+    ways = np.empty((len(parts), 3), np.float32)  # where each step takes from: x and y times the first, plus the others
+    if values["way"] == "out from a place":
+        ways[:, 0] = 1 / np.maximum(1 + far * steps / reach, 1e-3)
+        ways[:, 1:] = at * (1 - ways[:, :1])
+    else:
+        ways[:, 0] = 1
+        ways[:, 1], ways[:, 2] = -far * steps * np.cos(turn), -far * steps * np.sin(turn)
+    out = np.empty_like(picture)
+    shares = np.column_stack([parts, parts.mean(axis=1)]).astype(np.float32)
+    in_rows(_apart, h, picture, ways, shares, out)
+    return out

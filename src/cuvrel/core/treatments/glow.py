@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from functools import lru_cache
 from typing import Any
 
 import cv2
@@ -13,6 +12,7 @@ from cuvrel.core.edge.along import along, carried
 from cuvrel.core.edge.distance import signed_distance
 from cuvrel.core.media.box import bounds
 from cuvrel.core.media.colour import srgb_to_linear
+from cuvrel.core.media.noise import wander_field
 from cuvrel.core.media.rows import in_rows, kernel
 from cuvrel.core.recipe.context import Context
 from cuvrel.core.recipe.declared import Params, colour, declare, number, point
@@ -182,31 +182,3 @@ def _sized(cover: F32, size: tuple[int, ...]) -> F32:
     if cover.shape == size:
         return cover
     return np.asarray(cv2.resize(cover, (size[1], size[0]), interpolation=cv2.INTER_AREA), np.float32)
-
-
-@lru_cache(maxsize=16)
-def _nodes(seed: int, step: int) -> F32:
-    return np.random.default_rng((seed, abs(step), step < 0)).uniform(-1, 1, (512, 512)).astype(np.float32)
-
-
-def wander_field(
-    shape: tuple[int, ...], spacing: float, time: float, box: tuple[slice, slice] | None = None, seed: int = 20
-) -> F32:
-    """Smooth noise over the picture, float32 of about -1 to 1, which changes once per unit of time.
-
-    shape: (H, W) of the picture. spacing: pixels between the noise's nodes. The nodes hang on the
-    picture's corner, so that the field looks the same at every preview size. box: the part that is wanted.
-    """
-    rows, cols = box or (slice(0, shape[0]), slice(0, shape[1]))
-    step = int(np.floor(time))
-    mix = time - step
-    mix = mix * mix * (3 - 2 * mix)
-    nodes = [_nodes(seed, step), _nodes(seed, step + 1)]
-    high, wide = int(shape[0] / spacing) + 3, int(shape[1] / spacing) + 3
-    at = np.ix_(np.arange(high) % 512, np.arange(wide) % 512)
-    grid = nodes[0][at] + (nodes[1][at] - nodes[0][at]) * np.float32(mix)
-    y = (np.arange(rows.start, rows.stop, dtype=np.float32) + 0.5) / np.float32(spacing)
-    x = (np.arange(cols.start, cols.stop, dtype=np.float32) + 0.5) / np.float32(spacing)
-    size = y.size, x.size
-    return cv2.remap(grid, np.broadcast_to(x[None, :], size).copy(), np.broadcast_to(y[:, None], size).copy(),
-                     cv2.INTER_CUBIC, borderMode=cv2.BORDER_REPLICATE)  # fmt: skip

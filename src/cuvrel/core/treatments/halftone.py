@@ -9,15 +9,17 @@ import numpy as np
 from numpy.typing import NDArray
 
 from cuvrel.core.media.colour import srgb_to_linear
+from cuvrel.core.media.places import middle
 from cuvrel.core.media.rows import in_rows, kernel
 from cuvrel.core.media.tables import cover_of
 from cuvrel.core.recipe.context import Context
-from cuvrel.core.recipe.declared import Params, choice, colour, declare, number
-from cuvrel.core.recipe.values import Colour, Scalar
+from cuvrel.core.recipe.declared import Params, choice, colour, declare, number, point
+from cuvrel.core.recipe.values import Colour, Point, Scalar
 
 F32 = NDArray[np.float32]
 KINDS = ("dots", "lines", "diamonds")
 FINE = 1024
+FINEST = 3.5  # pixels from one to the next below which they can't be told apart, and their mean is shown
 
 
 class HalftoneParams(Params):
@@ -31,6 +33,7 @@ class HalftoneParams(Params):
     ink: Colour = colour((0.06, 0.06, 0.09), "Ink")
     paper: Colour = colour((0.98, 0.97, 0.93), "Paper")
     part: Literal["all", "shadows", "highlights"] = choice("all", "Over", ["all", "shadows", "highlights"])
+    centre: Point = point((0.0, 0.0), "Pinned to", hint="the place of the picture that the grain goes with")
     amount: Scalar = number(100.0, "Amount", 0, 100, step=1, unit="%", neutral=0)
 
 
@@ -56,13 +59,12 @@ def _hill(kind: str, u: NDArray, v: NDArray) -> NDArray:
 
 
 @kernel
-def _printed(y0, y1, picture, kind, inverse, turns, table, soft, inks, ink, paper, part, amount, out):  # type: ignore[no-untyped-def]
+def _printed(y0, y1, picture, kind, inverse, at, mean, least, turns, table, soft, inks, ink, paper, part, amount, out):  # type: ignore[no-untyped-def]
     zero, one, two = np.float32(0.0), np.float32(1.0), np.float32(2.0)
-    cx, cy = np.float32(picture.shape[1]) * np.float32(0.5), np.float32(picture.shape[0]) * np.float32(0.5)
     for y in range(y0, y1):
-        py = np.float32(y) + np.float32(0.5) - cy
+        py = np.float32(y) - at[1]
         for x in range(picture.shape[1]):
-            px = np.float32(x) + np.float32(0.5) - cx
+            px = np.float32(x) - at[0]
             a = picture[y, x, 3]
             c = cover_of(picture[y, x, 0], picture[y, x, 1], picture[y, x, 2], a)
             over = one / max(c, np.float32(1e-6))
@@ -97,15 +99,16 @@ def _printed(y0, y1, picture, kind, inverse, turns, table, soft, inks, ink, pape
                     hill = abs(two * (u - np.floor(u)) - one) * np.float32(0.5) + abs(
                         two * (v - np.floor(v)) - one
                     ) * np.float32(0.5)
-                at = min(max(hill, zero), one) * np.float32(FINE)
-                i = np.uint32(np.int32(min(at, np.float32(FINE - 1))))
+                up = min(max(hill, zero), one) * np.float32(FINE)
+                i = np.uint32(np.int32(min(up, np.float32(FINE - 1))))
                 rank = table[i] + (table[i + np.uint32(1)] - table[i]) * (
-                    at - np.float32(np.int32(min(at, np.float32(FINE - 1))))
+                    up - np.float32(np.int32(min(up, np.float32(FINE - 1))))
                 )
-                edge = max(soft * np.float32(0.5), np.float32(0.02))
+                edge = max(soft * np.float32(0.5), least)
                 # near both ends of the scale the edge is as narrow as there is room, so that tones stay
                 edge = min(edge, max(min(dark, one - dark), np.float32(1e-3)))
                 cover = min(max((rank - (one - dark)) / (two * edge) + np.float32(0.5), zero), one)
+                cover += (dark - cover) * mean
                 tr = ink[n, 0]
                 tg = ink[n, 1]
                 tb = ink[n, 2]
@@ -133,7 +136,8 @@ def _printed(y0, y1, picture, kind, inverse, turns, table, soft, inks, ink, pape
     group="Line and print", rests=lambda values: float(values["amount"]) == 0,
 )  # fmt: skip
 def halftone(picture: F32, values: dict[str, Any], context: Context) -> F32:
-    """The picture printed, (H, W, 4) float32 premultiplied linear RGBA; what is printed stays put in the frame.
+    """The picture printed, (H, W, 4) float32 premultiplied linear RGBA; what is printed stays put in the
+    frame, and rides with the place that it is pinned to.
 
     In linear light, where ink that covers a share of the paper takes that share of its light: the mean tone is the
     picture's. Four inks take black out of the three colours (by its least), each at an angle of its own.
@@ -145,9 +149,12 @@ def halftone(picture: F32, values: dict[str, Any], context: Context) -> F32:
     colours = [(0.0, 0.62, 0.88), (0.88, 0.0, 0.5), (1.0, 0.9, 0.0), tuple(values["ink"])] if four else [values["ink"]]
     inks = srgb_to_linear(np.asarray(colours, np.float64))
     out = np.empty_like(picture)
+    size = float(values["size"]) * context.scale
+    mean = float(np.clip((FINEST - size) / (FINEST - 1.5), 0, 1))
     in_rows(
-        _printed, len(picture), picture, KINDS.index(str(values["kind"])),
-        np.float32(1 / max(float(values["size"]) * context.scale, 1.0)), turns, ranks(str(values["kind"])),
+        _printed, len(picture), picture, KINDS.index(str(values["kind"])), np.float32(1 / max(size, 1.0)),
+        np.array(middle(picture, values, context.scale), np.float32), np.float32(mean),
+        np.float32(min(max(0.8 / max(size, 1.0), 0.02), 0.5)), turns, ranks(str(values["kind"])),
         np.float32(values["soft"]), len(degrees), inks, srgb_to_linear(np.asarray(values["paper"])),
         ("all", "shadows", "highlights").index(str(values["part"])), np.float32(float(values["amount"]) / 100), out,
     )  # fmt: skip

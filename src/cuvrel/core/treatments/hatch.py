@@ -9,11 +9,11 @@ from numpy.typing import NDArray
 
 from cuvrel.core.media.colour import srgb_to_linear
 from cuvrel.core.media.lines import brightness
+from cuvrel.core.media.noise import slow_field
 from cuvrel.core.media.rows import in_rows, kernel
 from cuvrel.core.recipe.context import Context
 from cuvrel.core.recipe.declared import Params, choice, colour, declare, number, point
 from cuvrel.core.recipe.values import Colour, Point, Scalar
-from cuvrel.core.treatments.glow import wander_field
 
 F32 = NDArray[np.float32]
 FINEST = 3.0  # pixels from line to line below which lines can't be told apart, and their mean is shown
@@ -95,8 +95,8 @@ def hatch(picture: F32, values: dict[str, Any], context: Context) -> F32:
     turns = np.stack([np.cos(turned), np.sin(turned)], axis=1).astype(np.float32)
     seed = round(float(values["seed"]))
     x, y = (float(n) * scale for n in values["centre"])
-    sway = wander_field((h, w), 60 * scale, 0.0, seed=400 + seed)
-    swell = wander_field((h, w), 24 * scale, 0.0, seed=700 + seed)
+    sway = slow_field((h, w), 60 * scale, 0.0, seed=400 + seed)
+    swell = slow_field((h, w), 24 * scale, 0.0, seed=700 + seed)
     mean = float(np.clip((FINEST - size) / (FINEST - 1.5), 0, 1))
     numbers = [1 / max(size, 1e-3), size]
     rest = [float(values["weight"]), float(values["from_dark"]), float(values["uneven"]), mean]
