@@ -12,12 +12,12 @@ from cuvrel.core.edge.distance import signed_distance
 from cuvrel.core.edge.edge import EdgeParams, edge
 from cuvrel.core.media import colour
 from cuvrel.core.media.blend import blend, mix, through
+from cuvrel.core.media.noise import wander_field
 from cuvrel.core.media.reader import resized
 from cuvrel.core.media.rows import in_rows
 from cuvrel.core.recipe.context import Context
 from cuvrel.core.recipe.declared import declared
 from cuvrel.core.recipe.values import START, Env
-from cuvrel.core.media.noise import wander_field
 
 unit = st.floats(0, 1, width=32)
 colours = arrays(np.float32, (2, 3, 4), elements=unit)

@@ -3,8 +3,6 @@
 from __future__ import annotations
 
 import itertools
-import json
-from typing import Any
 
 import cv2
 import numpy as np
@@ -30,56 +28,11 @@ from cuvrel.core.treatments.fringe import weights
 from cuvrel.core.treatments.lens import undistorted
 from cuvrel.core.treatments.levels import levelled
 from cuvrel.core.treatments.posterise import stepped
+from tests.core.little import SIZE, colours, cut_out, defaults, disc, flat, ran, treated
 
 TREATMENTS = [entry for entry in all_declared() if entry.family == "treatment"]
 every = pytest.mark.parametrize("entry", TREATMENTS, ids=lambda entry: entry.kind)
 LUMA = np.array([0.2126, 0.7152, 0.0722], np.float32)
-SIZE = 96
-COUNT = 40  # frames of the little world
-
-
-def disc(size: int, x: float, y: float, radius: float) -> np.ndarray:
-    rows, columns = np.mgrid[0:size, 0:size].astype(np.float64) + 0.5
-    return np.clip(radius - np.hypot(columns - x, rows - y) + 0.5, 0, 1).astype(np.float32)
-
-
-def subject(frame: int, size: int = SIZE) -> np.ndarray:
-    """A disc's coverage that goes across."""
-    return disc(size, size * (0.3 + 0.01 * frame), size * 0.5, size * 0.18)
-
-
-def colours(size: int = SIZE) -> np.ndarray:
-    rows, columns = np.mgrid[0:size, 0:size] / size
-    picture = np.stack(
-        [0.1 + 0.8 * columns, 0.2 + 0.5 * rows, 0.7 - 0.6 * columns * rows, np.ones((size, size))], axis=2
-    )
-    return np.ascontiguousarray(picture, np.float32)
-
-
-def cut_out(frame: int, size: int = SIZE) -> np.ndarray:
-    return np.ascontiguousarray(colours(size) * subject(frame, size)[..., None])
-
-
-def defaults(entry: Declared, **more: Any) -> Values:
-    return entry.params.model_validate(json.loads(json.dumps(more))).at(START)
-
-
-def treated(entry: Declared, values: Values, frame: int = 20, size: int = SIZE, film: Any = cut_out) -> np.ndarray:
-    """A frame of the little world, treated; half the size is the half-size preview of the same."""
-    given = film(frame, size)
-    for stage in entry.stages:
-        mine = {name: values[name] for name in stage.fields}
-        if stage.rests(mine):
-            continue
-        later: list[Any] = []
-        for need in stage.needs(mine, frame) if stage.needs else []:
-            at = need.frame if need.share is None else round(need.share * (COUNT - 1))
-            there = 0 <= at < COUNT
-            later.append((subject if need.what == "matte" else film)(at, size) if there else None)
-        now = Env(float(frame)) if stage.clock(mine) else None
-        context = Context(size / SIZE, subject(frame, size), now=now)
-        given = stage.run(given, mine, context, *([later] if stage.needs else []))
-    return np.asarray(given)
 
 
 def neutral(entry: Declared) -> Values | None:
@@ -166,18 +119,6 @@ def test_keys_change_with_its_values(entry: Declared) -> None:
     start = defaults(entry)
     for values in hostile(entry):
         assert (key_of("x", values, []) == key_of("x", start, [])) == (values == start)
-
-
-def flat(*rgb: float, alpha: float = 1.0) -> np.ndarray:
-    picture = np.empty((4, 4, 4), np.float32)
-    picture[..., :3] = np.asarray(rgb) * alpha
-    picture[..., 3] = alpha
-    return picture
-
-
-def ran(kind: str, picture: np.ndarray, /, **values: Any) -> np.ndarray:
-    entry = declared("treatment", kind)
-    return np.asarray(entry.run(picture, defaults(entry, **values), Context(1.0)))
 
 
 # colour

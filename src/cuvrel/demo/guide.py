@@ -41,13 +41,16 @@ SHOWN: dict[str, dict[str, Any]] = {
     "grain": {"amount": 24, "size": 3},
     "glow": {"length": 0.6, "start": [0, -180], "start_frame": FRAME},
     "grade": {"exposure": 0.5, "contrast": 25, "saturation": 150, "temperature": 25},
+    "ink": {"on": "paper"},
+    "slide": {"frame": FRAME + 14},
     "levels": {"black": 0.15, "white": 0.8, "gamma": 1.15},
     "selective": {"colour": [0.28, 0.42, 0.66], "width": 50, "hue": 150, "saturation": 150},
 }  # fmt: skip
 # shown on the plate, not on the cut-out alone
 WHOLE = (
     "bloom", "vignette", "toning", "balance", "blur", "directional", "radial", "defocus", "grain", "posterise",
-    "halftone", "churn", "ripple", "lens", "fringe", "shake", "diffuse",
+    "halftone", "churn", "ripple", "lens", "fringe", "shake", "diffuse", "edges", "ink", "differs", "hatch", "slide",
+    "signal", "sort",
 )  # fmt: skip
 
 

@@ -34,7 +34,7 @@ ENCODE: U8 = np.round(linear_to_srgb((np.arange(_STEPS) / (_STEPS - 1)) ** 2) * 
 
 
 @small_kernel
-def _log2(v):  # type: ignore[no-untyped-def]
+def log2(v):  # type: ignore[no-untyped-def]
     """Within 3e-6 for what is above 0: the exponent, and a polynomial (Chebyshev, sixth degree) of the mantissa."""
     bits = np.float32(v).view(np.int32)
     m = np.int32((bits & np.int32(0x7FFFFF)) | np.int32(0x3F800000)).view(np.float32)
@@ -45,7 +45,7 @@ def _log2(v):  # type: ignore[no-untyped-def]
 
 
 @small_kernel
-def _exp2(v):  # type: ignore[no-untyped-def]
+def exp2(v):  # type: ignore[no-untyped-def]
     """Within 2e-7 of itself for -126 to 126, by a polynomial of the fifth degree of what is behind the point."""
     v = max(v, np.float32(-126.0))
     whole = np.floor(v)
@@ -60,7 +60,7 @@ def _exp2(v):  # type: ignore[no-untyped-def]
 @small_kernel
 def cube_root(v):  # type: ignore[no-untyped-def]
     """The cube root of what is 0 or above, within 4e-6 of itself; runs on vector instructions."""
-    root = _exp2(_log2(max(v, np.float32(1e-12))) * np.float32(1 / 3))
+    root = exp2(log2(max(v, np.float32(1e-12))) * np.float32(1 / 3))
     return root if v > np.float32(1e-12) else np.float32(0.0)
 
 
@@ -69,7 +69,7 @@ def to_display(v):  # type: ignore[no-untyped-def]
     """Linear light, cut to 0 to 1, as sRGB encodes it (IEC 61966-2-1), within 2e-6; runs on vector instructions."""
     v = min(max(v, np.float32(0.0)), np.float32(1.0))
     low = v * np.float32(12.92)
-    high = np.float32(1.055) * _exp2(_log2(max(v, np.float32(1e-7))) * np.float32(1 / 2.4)) - np.float32(0.055)
+    high = np.float32(1.055) * exp2(log2(max(v, np.float32(1e-7))) * np.float32(1 / 2.4)) - np.float32(0.055)
     return low if v <= np.float32(0.0031308) else high
 
 
@@ -77,7 +77,7 @@ def to_display(v):  # type: ignore[no-untyped-def]
 def to_light(v):  # type: ignore[no-untyped-def]
     """What sRGB encoded, 0 to 1, as linear light, within 4e-6; runs on vector instructions."""
     low = v * np.float32(1 / 12.92)
-    high = _exp2(_log2(max((v + np.float32(0.055)) * np.float32(1 / 1.055), np.float32(1e-7))) * np.float32(2.4))
+    high = exp2(log2(max((v + np.float32(0.055)) * np.float32(1 / 1.055), np.float32(1e-7))) * np.float32(2.4))
     return low if v <= np.float32(0.04045) else high
 
 

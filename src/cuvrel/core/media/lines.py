@@ -6,12 +6,13 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from cuvrel.core.media.colour import to_display
+from cuvrel.core.media.colour import exp2, to_display
 from cuvrel.core.media.rows import in_rows, kernel
 from cuvrel.core.media.tables import cover_of
 
 F32 = NDArray[np.float32]
 BOOL = NDArray[np.bool_]
+FLAT = np.float32(0.004**2)  # squares of a slope, in parts of white a pixel, below which a picture flows nowhere
 
 
 @kernel
@@ -44,41 +45,51 @@ def gaussian(values: F32, sigma: float) -> F32:
 
 
 @kernel
-def _edges(y0, y1, smooth, sigma, distance, step, angle):  # type: ignore[no-untyped-def]
+def _edges(y0, y1, smooth, sigma, distance, step, across):  # type: ignore[no-untyped-def]
     h, w = smooth.shape
     half = np.float32(0.5)
+    # pixels and differences of them are as wide as a little blur more
+    variance = sigma * sigma + np.float32(0.3)
     for y in range(y0, y1):
-        up, down = max(y - 1, 0), min(y + 1, h - 1)
-        for x in range(w):
-            left, right = max(x - 1, 0), min(x + 1, w - 1)
-            c = smooth[y, x]
-            gx = (smooth[y, right] - smooth[y, left]) * half
-            gy = (smooth[down, x] - smooth[up, x]) * half
-            xx = smooth[y, right] + smooth[y, left] - np.float32(2.0) * c
-            yy = smooth[down, x] + smooth[up, x] - np.float32(2.0) * c
-            xy = (smooth[down, right] - smooth[down, left] - smooth[up, right] + smooth[up, left]) * np.float32(0.25)
-            slope = gx * gx + gy * gy
+        up, here, down = smooth[max(y - 1, 0)], smooth[y], smooth[min(y + 1, h - 1)]
+        for x in range(1, w - 1):
+            c = here[x]
+            gx = (here[x + 1] - here[x - 1]) * half
+            gy = (down[x] - up[x]) * half
+            xx = here[x + 1] + here[x - 1] - np.float32(2.0) * c
+            yy = down[x] + up[x] - np.float32(2.0) * c
+            xy = (down[x + 1] - down[x - 1] - up[x + 1] + up[x - 1]) * np.float32(0.25)
+            gxx, gxy, gyy = gx * gx, gx * gy, gy * gy
+            slope = max(gxx + gyy, np.float32(1e-12))
             size = np.sqrt(slope)
-            bend = (xx * gx * gx + np.float32(2.0) * xy * gx * gy + yy * gy * gy) / max(slope, np.float32(1e-12))
-            far = sigma * sigma * bend / max(size, np.float32(1e-6))
-            away = min(abs(far), np.float32(4.0) * sigma)
+            over = np.float32(1.0) / slope
+            bend = (xx * gxx + np.float32(2.0) * xy * gxy + yy * gyy) * over
+            away = min(abs(variance * bend / size), np.float32(4.0) * sigma)
+            near = min(away * away, np.float32(4.0) * variance) / variance
             distance[y, x] = away
-            near = min(away, np.float32(2.0) * sigma) / sigma
-            step[y, x] = size * sigma * np.float32(2.5066283) * np.exp(half * near * near)
-            angle[y, x] = np.arctan2(gy, gx)
+            step[y, x] = size * np.sqrt(variance) * np.float32(2.5066283) * exp2(np.float32(0.72134752) * near)
+            across[0, y, x] = (gxx - gyy) * over
+            across[1, y, x] = np.float32(2.0) * gxy * over
+        for x, beside in ((0, 1), (w - 1, w - 2)):
+            distance[y, x], step[y, x] = distance[y, beside], step[y, beside]
+            across[0, y, x], across[1, y, x] = across[0, y, beside], across[1, y, beside]
 
 
 def edges(smooth: F32, sigma: float) -> tuple[F32, F32, F32]:
-    """How far each pixel is from an edge, how high the step is there, and which way it rises; each (H, W) float32.
+    """How far each pixel is from an edge, how high the step is there, and which way the edge lies.
 
-    smooth: a picture that was blurred by a Gaussian of `sigma` pixels. Across a step that was blurred so, the second
-    derivative along the gradient over the first is minus the distance over the square of sigma (the zero crossing of
-    Haralick, 1984), which gives the distance in parts of a pixel and, from the gradient, the height of the step.
-    The distance is right up to about two sigma, and less than four of them; the angle is in radians.
+    smooth: (H, W), a picture that was blurred by a Gaussian of `sigma` pixels; at least three pixels wide. Distance
+    and step are (H, W) float32; the way is (2, H, W): the cosine and the sine of twice the gradient's angle, which are
+    the same for both sides of a line.
+
+    Across a step that was blurred so, the second derivative along the gradient over the first is minus the distance
+    over the square of sigma (the zero crossing of Haralick, 1984), which gives the distance in parts of a pixel and,
+    from the gradient, the height of the step. The distance is right up to about two sigma, and never above four.
     """
-    distance, step, angle = (np.empty_like(smooth) for _ in range(3))
-    in_rows(_edges, len(smooth), smooth, np.float32(sigma), distance, step, angle)
-    return distance, step, angle
+    distance, step = np.empty_like(smooth), np.empty_like(smooth)
+    across = np.empty((2, *smooth.shape), np.float32)
+    in_rows(_edges, len(smooth), smooth, np.float32(sigma), distance, step, across)
+    return distance, step, across
 
 
 def long_enough(there: BOOL, sure: BOOL, length: float, width: float) -> BOOL:
@@ -97,29 +108,30 @@ def long_enough(there: BOOL, sure: BOOL, length: float, width: float) -> BOOL:
 
 
 @kernel
-def _along(y0, y1, values, tx, ty, far, out):  # type: ignore[no-untyped-def]
-    h, w = values.shape
-    sigma = np.float32(far) * np.float32(0.5)
+def _along(y0, y1, values, flow, energy, shares, out):  # type: ignore[no-untyped-def]
+    w = values.shape[1]
+    half, zero, right, low = np.float32(0.5), np.float32(0.0), np.float32(values.shape[1]), np.float32(values.shape[0])
     for y in range(y0, y1):
         for x in range(w):
+            if energy[y, x] < FLAT:
+                out[y, x] = values[y, x]
+                continue
             total, weight = values[y, x], np.float32(1.0)
             for side in range(2):
-                px, py = np.float32(x), np.float32(y)
-                dx, dy = tx[y, x], ty[y, x]
+                px, py = np.float32(x) + half, np.float32(y) + half
+                dx, dy = flow[y, x, 0], flow[y, x, 1]
                 if side == 1:
                     dx, dy = -dx, -dy
-                for n in range(far):
+                for n in range(shares.shape[0]):
                     px, py = px + dx, py + dy
-                    ix, iy = np.int32(px + np.float32(0.5)), np.int32(py + np.float32(0.5))
-                    if ix < 0 or iy < 0 or ix >= w or iy >= h:
+                    if px < zero or py < zero or px >= right or py >= low:
                         break
-                    share = np.exp(-np.float32(0.5) * np.float32((n + 1) * (n + 1)) / (sigma * sigma))
-                    total += share * values[iy, ix]
-                    weight += share
-                    ex, ey = tx[iy, ix], ty[iy, ix]
-                    if ex * dx + ey * dy < 0:
-                        ex, ey = -ex, -ey
-                    dx, dy = ex, ey
+                    ix, iy = np.uint32(np.int32(px)), np.uint32(np.int32(py))
+                    total += shares[n] * values[iy, ix]
+                    weight += shares[n]
+                    ex, ey = flow[iy, ix, 0], flow[iy, ix, 1]
+                    turned = np.float32(1.0) if ex * dx + ey * dy >= zero else np.float32(-1.0)
+                    dx, dy = ex * turned, ey * turned
             out[y, x] = total / weight
 
 
@@ -132,11 +144,26 @@ def along_flow(values: F32, smooth: F32, reach: float, sigma: float) -> F32:
     gx = cv2.Sobel(smooth, cv2.CV_32F, 1, 0, scale=0.125, borderType=cv2.BORDER_REFLECT)
     gy = cv2.Sobel(smooth, cv2.CV_32F, 0, 1, scale=0.125, borderType=cv2.BORDER_REFLECT)
     xx, yy, xy = gaussian(gx * gx, sigma), gaussian(gy * gy, sigma), gaussian(gx * gy, sigma)
-    turn = 0.5 * cv2.phase(xx - yy, 2 * xy)  # of the gradient; the flow is square to it
-    tx, ty = -np.sin(turn), np.cos(turn)
+    flow = np.empty((*values.shape, 2), np.float32)
+    in_rows(_across, len(values), xx, yy, xy, flow)
+    steps = int(np.clip(round(reach), 1, 24))
+    shares = np.exp(-0.5 * (np.arange(1, steps + 1) / (0.5 * steps)) ** 2).astype(np.float32)
     out = np.empty_like(values)
-    in_rows(_along, len(values), values, tx, ty, int(np.clip(round(reach), 1, 24)), out)
+    in_rows(_along, len(values), values, flow, xx + yy, shares, out)
     return out
+
+
+@kernel
+def _across(y0, y1, xx, yy, xy, flow):  # type: ignore[no-untyped-def]
+    half = np.float32(0.5)
+    for y in range(y0, y1):
+        for x in range(xx.shape[1]):
+            # the direction square to the gradient's, from the cosine and sine of twice its angle
+            a, b = xx[y, x] - yy[y, x], np.float32(2.0) * xy[y, x]
+            c = a / max(np.sqrt(a * a + b * b), np.float32(1e-12))
+            dy = np.sqrt(max(half + half * c, np.float32(0.0)))
+            dx = np.sqrt(max(half - half * c, np.float32(0.0)))
+            flow[y, x, 0], flow[y, x, 1] = (-dx if b > np.float32(0.0) else dx), dy
 
 
 def steadied(here: F32, others: list[F32], amount: float) -> F32:
@@ -146,10 +173,18 @@ def steadied(here: F32, others: list[F32], amount: float) -> F32:
     surroundings are, so that what moves is left as it is.
     """
     total, weight = here.copy(), np.ones_like(here)
-    tolerance = max(0.1 * amount, 1e-3)
     for other in others:
-        apart = gaussian(np.abs(other - here), 2.0) / np.float32(tolerance)
-        share = np.exp(-apart * apart)
-        total += share * other
-        weight += share
-    return np.asarray(total / weight, np.float32)
+        apart = cv2.boxFilter(cv2.absdiff(other, here), -1, (7, 7), borderType=cv2.BORDER_REFLECT)
+        in_rows(_weighed, len(here), other, apart, np.float32(1 / max(0.1 * amount, 1e-3)), total, weight)
+    total /= weight
+    return total
+
+
+@kernel
+def _weighed(y0, y1, other, apart, steep, total, weight):  # type: ignore[no-untyped-def]
+    for y in range(y0, y1):
+        for x in range(other.shape[1]):
+            d = apart[y, x] * steep
+            share = exp2(np.float32(-1.442695) * d * d)
+            total[y, x] += share * other[y, x]
+            weight[y, x] += share

@@ -50,25 +50,15 @@ def slow_field(shape: tuple[int, ...], spacing: float, time: float, seed: int = 
     return np.asarray(cv2.resize(field, (shape[1], shape[0]), interpolation=cv2.INTER_LINEAR), np.float32)
 
 
-@lru_cache(maxsize=2)
-def _tile(seed: int) -> F32:
-    return np.random.default_rng((seed, 77)).standard_normal((TILE, TILE, 3), np.float32)
-
-
-def grain_field(shape: tuple[int, int], size: float, seed: tuple[int, int]) -> F32:
-    """Noise of a size in pixels over a picture, (H, W, 3) float32 of mean 0 and deviation 1.
-
-    seed: the variant, and the frame, which takes a piece of the variant's noise from where chance says, as it lies or
-    mirrored.
-    """
-    h, w = shape
-    rows, columns = max(2, int(np.ceil(h / size)) + 1), max(2, int(np.ceil(w / size)) + 1)
-    rng = np.random.default_rng((*seed, 5))
-    top, left = rng.integers(0, TILE, 2)
-    across, down = rng.integers(0, 2, 2) * 2 - 1
-    ys, xs = (top + down * np.arange(rows)) % TILE, (left + across * np.arange(columns)) % TILE
-    noise = _tile(seed[0])[ys[:, None], xs[None]]
-    if size <= 1.01:
-        return np.ascontiguousarray(noise[:h, :w])
-    large = cv2.resize(noise, (round(columns * size), round(rows * size)), interpolation=cv2.INTER_CUBIC)
-    return np.ascontiguousarray(large[:h, :w], np.float32)
+@lru_cache(maxsize=4)
+def grain_tile(seed: int, size: float) -> F32:
+    """Noise of a size in pixels, (TILE, TILE, 3) float32 of mean 0 and deviation 1, which goes on at its other side."""
+    count = max(2, round(TILE / size))
+    noise = np.random.default_rng((seed, 77)).standard_normal((count, count, 3), np.float32)
+    if count == TILE:
+        return noise
+    edge = 3
+    wide = np.pad(noise, ((edge, edge), (edge, edge), (0, 0)), mode="wrap")
+    at = ((np.arange(TILE, dtype=np.float32) + 0.5) * (count / TILE) - 0.5 + edge).astype(np.float32)
+    x, y = (np.ascontiguousarray(one) for one in np.meshgrid(at, at))
+    return np.asarray(cv2.remap(wide, x, y, cv2.INTER_CUBIC), np.float32)

@@ -70,12 +70,11 @@ def _summed(y0, y1, padded, out):  # type: ignore[no-untyped-def]
 
 @kernel
 def _opened(y0, y1, sums, rows, side, over, out):  # type: ignore[no-untyped-def]
-    count, w = rows.shape[0], out.shape[1]
-    flat = sums.reshape(sums.shape[0], sums.shape[1] * 4)
-    to = out.reshape(out.shape[0], w * 4)
+    count, wide = rows.shape[0], 4 * out.shape[1]
+    flat, to = sums.reshape(sums.shape[0], sums.shape[1] * 4), out.reshape(out.shape[0], wide)
+    row, one = np.empty(wide, np.float32), np.float32(1.0)
     for y in range(y0, y1):
-        for x in range(w * 4):
-            to[y, x] = np.float32(0.0)
+        row[:] = np.float32(0.0)
         for n in range(count):
             if rows[n, 0] + rows[n, 1] <= np.float32(0.0):
                 continue
@@ -85,12 +84,14 @@ def _opened(y0, y1, sums, rows, side, over, out):  # type: ignore[no-untyped-def
             i, j = np.int32(np.floor(first)), np.int32(np.floor(last))
             s, t = np.float32(first - np.float32(i)), np.float32(last - np.float32(j))
             line = flat[y + n]
-            a, b = line[4 * i : 4 * (i + w)], line[4 * (i + 1) : 4 * (i + 1 + w)]
-            c, d = line[4 * j : 4 * (j + w)], line[4 * (j + 1) : 4 * (j + 1 + w)]
-            for x in range(w * 4):
-                to[y, x] += (c[x] + (d[x] - c[x]) * t) - (a[x] + (b[x] - a[x]) * s)
-        for x in range(w * 4):
-            to[y, x] *= over
+            a, b = line[4 * i : 4 * i + wide], line[4 * i + 4 : 4 * i + 4 + wide]
+            c, d = line[4 * j : 4 * j + wide], line[4 * j + 4 : 4 * j + 4 + wide]
+            for x in range(wide):
+                row[x] += c[x] * (one - t) + d[x] * t
+            for x in range(wide):
+                row[x] -= a[x] * (one - s) + b[x] * s
+        for x in range(wide):
+            to[y, x] = row[x] * over
 
 
 def opened(picture: F32, rows: F32) -> F32:
@@ -137,9 +138,10 @@ def defocus(picture: F32, values: dict[str, Any], context: Context, pictures: Pi
     else:
         # a mean of what lies within the gate alone
         share = np.maximum(within, np.float32(1e-4))
+        opaque = bool(small[..., 3].min() >= 1)
         seen = opened(small * share[..., None], opening)
-        there = opened(np.ascontiguousarray(np.broadcast_to(share[..., None], small.shape)), opening)
-        seen = seen / np.maximum(there, 1e-5)
+        there = seen[..., 3:].copy() if opaque else opened(share[..., None] * np.ones(4, np.float32), opening)
+        seen = np.asarray(seen / np.maximum(there, np.float32(1e-5)), np.float32)
     if by > 1:
         seen = cv2.resize(seen, (w, h), interpolation=cv2.INTER_LINEAR if by < 3 else cv2.INTER_CUBIC)
     # cubic curves may swing below 0

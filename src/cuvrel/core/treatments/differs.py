@@ -9,7 +9,6 @@ import numpy as np
 from numpy.typing import NDArray
 
 from cuvrel.core.media.blur import blurred
-from cuvrel.core.media.colour import to_display, to_light
 from cuvrel.core.media.rows import in_rows, kernel
 from cuvrel.core.media.tables import cover_of
 from cuvrel.core.recipe.context import Context
@@ -39,27 +38,24 @@ class DiffersParams(Params):
 def _taken(y0, y1, picture, copy, gain, side, colour, amount, out):  # type: ignore[no-untyped-def]
     zero, one = np.float32(0.0), np.float32(1.0)
     w = picture.shape[1]
-    row = np.empty((3, w), np.float32)
+    row = np.empty(3, np.float32)
     for y in range(y0, y1):
-        for k in range(3):
-            for x in range(w):
-                d = to_display(picture[y, x, k]) - to_display(copy[y, x, k])
+        for x in range(w):
+            a = picture[y, x, 3]
+            c = cover_of(picture[y, x, 0], picture[y, x, 1], picture[y, x, 2], a)
+            light, top = zero, zero
+            for k in range(3):
+                d = np.sqrt(max(picture[y, x, k], zero)) - np.sqrt(max(copy[y, x, k], zero))
                 d = abs(d) if side == 0 else (d if side == 1 else -d)
-                row[k, x] = min(max(d * gain, zero), one)
-        for x in range(w):
-            grey = (row[0, x] + row[1, x] + row[2, x]) * np.float32(1 / 3)
+                row[k] = min(max(d * gain, zero), one)
+                light += row[k] * np.float32(1 / 3)
             for k in range(3):
-                row[k, x] = grey + (row[k, x] - grey) * colour
-        for k in range(3):
-            for x in range(w):
-                row[k, x] = to_light(row[k, x])
-        for x in range(w):
+                v = light + (row[k] - light) * colour
+                v *= v
+                top = max(top, v)
+                out[y, x, k] = picture[y, x, k] + (v - picture[y, x, k]) * amount
             # light on black, as far as the picture or the light itself reaches
-            c = cover_of(picture[y, x, 0], picture[y, x, 1], picture[y, x, 2], picture[y, x, 3])
-            a = max(c, max(row[0, x], max(row[1, x], row[2, x])))
-            for k in range(3):
-                out[y, x, k] = picture[y, x, k] + (row[k, x] - picture[y, x, k]) * amount
-            out[y, x, 3] = picture[y, x, 3] + (a - picture[y, x, 3]) * amount
+            out[y, x, 3] = a + (max(c, top) - a) * amount
 
 
 @declare(
@@ -69,7 +65,8 @@ def _taken(y0, y1, picture, copy, gain, side, colour, amount, out):  # type: ign
 def differs(picture: F32, values: dict[str, Any], context: Context) -> F32:
     """What differs between the picture and a copy of it, (H, W, 4) float32 premultiplied linear RGBA, on black.
 
-    The difference is taken of display-encoded values over black. A plane in screen mode lays it over another as light.
+    The difference is taken of the square root of light, which is close to what a display is sent, over black. A plane
+    in screen mode lays it over another as light.
     """
     h, w = picture.shape[:2]
     copy, how = picture, str(values["how"])

@@ -8,7 +8,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from cuvrel.core.media.blur import swept
+from cuvrel.core.media.blur import shifted
 from cuvrel.core.recipe.context import Context
 from cuvrel.core.recipe.declared import Params, declare, number
 from cuvrel.core.recipe.values import Scalar
@@ -38,7 +38,7 @@ def directional(picture: F32, values: dict[str, Any], context: Context) -> F32:
     length = float(values["length"]) * context.scale
     turn = np.deg2rad(float(values["direction"]))
     dx, dy = length * np.cos(turn), length * np.sin(turn)
-    out = swept(picture, length, lambda share: np.array([[1, 0, dx * share], [0, 1, dy * share]], np.float64))
+    out = shifted(picture, np.array([dx, dy]))
     aside = 0.5 * float(values["trail"])
     if aside == 0:
         return out

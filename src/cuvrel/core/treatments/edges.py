@@ -38,11 +38,11 @@ class EdgeLinesParams(Params):
 
 
 def _looks_at(values: dict[str, Any], frame: int) -> list[Need]:
-    return [own(frame + n) for n in (-2, -1, 1, 2)] if float(values["steady"]) > 0 else []
+    return [own(frame + n) for n in (-1, 1)] if float(values["steady"]) > 0 else []
 
 
 @kernel
-def _drawn(y0, y1, picture, cover, angle, by, on, strength, ink, turn, out):  # type: ignore[no-untyped-def]
+def _drawn(y0, y1, picture, cover, across, by, on, strength, ink, turn, out):  # type: ignore[no-untyped-def]
     zero, one = np.float32(0.0), np.float32(1.0)
     for y in range(y0, y1):
         for x in range(picture.shape[1]):
@@ -56,10 +56,12 @@ def _drawn(y0, y1, picture, cover, angle, by, on, strength, ink, turn, out):  # 
                 over = one / max(top, np.float32(1e-3))
                 lr, lg, lb = r * over, g * over, b * over
             elif by == 2:
-                at = np.float32(2.0) * angle[y, x] + turn
-                lr = np.float32(0.5) + np.float32(0.5) * np.cos(at)
-                lg = np.float32(0.5) + np.float32(0.5) * np.cos(at - np.float32(2.0943951))
-                lb = np.float32(0.5) + np.float32(0.5) * np.cos(at + np.float32(2.0943951))
+                c = across[0, y, x] * turn[0] - across[1, y, x] * turn[1]
+                d = across[1, y, x] * turn[0] + across[0, y, x] * turn[1]
+                half, root = np.float32(0.5), np.float32(0.4330127)
+                lr = half + half * c
+                lg = half - np.float32(0.25) * c + root * d
+                lb = half - np.float32(0.25) * c - root * d
             if on == 0:
                 left = one - k
                 r, g, b = r * left, g * left, b * left
@@ -71,25 +73,33 @@ def _drawn(y0, y1, picture, cover, angle, by, on, strength, ink, turn, out):  # 
             out[y, x, 3] = a
 
 
+def widened(cover: F32, by: float) -> F32:
+    """Lines that reach further to both sides, by pixels and parts of them, (H, W) float32."""
+    whole = int(by)
+    near, far = (
+        cv2.dilate(cover, cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (2 * n + 1, 2 * n + 1)))
+        for n in (whole, whole + 1)
+    )
+    return np.asarray(near + (far - near) * np.float32(by - whole), np.float32)
+
+
 def found(picture: F32, others: list[F32], values: dict[str, Any], scale: float) -> tuple[F32, F32]:
-    """The lines' coverage, 0 to 1, and the direction in which brightness rises, in radians; both (H, W) float32."""
+    """The lines' coverage, (H, W) float32, 0 to 1, and which way they lie (see `media/lines.py`)."""
     seen = brightness(picture)
     if others:
         seen = steadied(seen, [brightness(one) for one in others], float(values["steady"]))
     sigma = max((0.8 + 4.2 * (1 - float(values["detail"])) ** 2) * scale, 0.6)
-    distance, step, angle = edges(gaussian(seen, sigma), sigma)
+    distance, step, across = edges(gaussian(seen, sigma), sigma)
     width = max(float(values["width"]) * scale, 0.3)
-    thin = min(width, 2 * sigma)
+    thin = min(width, 2.5 * sigma)
     cover = np.clip(np.float32(0.5 * thin + 0.5) - distance, 0, min(1.0, thin))
     low = max(float(values["threshold"]) / 100, 0.004)
     cover *= np.clip(step / np.float32(low) - 1, 0, 1)
     # a line may be weak at places as long as it is strong somewhere
     cover *= long_enough(cover > 0.1, step > 2 * low, float(values["clean"]) * scale, thin + 1)
     if width > thin:
-        side = 2 * round((width - thin) / 2) + 1
-        cover = cv2.dilate(cover, cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (side, side)))
-        cover = gaussian(cover, 0.7)
-    return np.asarray(cover, np.float32), angle
+        cover = widened(cover, (width - thin) / 2)
+    return np.asarray(cover, np.float32), across
 
 
 @declare(
@@ -100,14 +110,14 @@ def edge_lines(picture: F32, values: dict[str, Any], context: Context, pictures:
     """Lines along the picture's edges, (H, W, 4) float32 premultiplied linear RGBA, on it, on black or on nothing.
 
     Edges are those of its brightness, blurred the more the less detail is wanted; see `media/lines.py` for how far
-    a pixel is from one. Two frames before and after steady it where nothing moves.
+    a pixel is from one. The frames before and after steady it where nothing moves.
     """
     others = [np.asarray(one, np.float32) for one in all_of(pictures) if one is not None]
-    cover, angle = found(picture, others, values, context.scale)
-    out = np.empty_like(picture)
+    cover, across = found(picture, others, values, context.scale)
+    out, turn = np.empty_like(picture), np.deg2rad(float(values["turn"]))
     in_rows(
-        _drawn, len(picture), picture, cover, angle, COLOURS.index(str(values["by"])), ON.index(str(values["on"])),
+        _drawn, len(picture), picture, cover, across, COLOURS.index(str(values["by"])), ON.index(str(values["on"])),
         np.float32(values["strength"]), srgb_to_linear(np.asarray(values["ink"])),
-        np.float32(np.deg2rad(float(values["turn"]))), out,
+        np.array([np.cos(turn), np.sin(turn)], np.float32), out,
     )  # fmt: skip
     return out

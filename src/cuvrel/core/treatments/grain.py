@@ -7,7 +7,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from cuvrel.core.media.noise import grain_field
+from cuvrel.core.media.noise import TILE, grain_tile
 from cuvrel.core.media.rows import in_rows, kernel
 from cuvrel.core.media.tables import cover_of
 from cuvrel.core.recipe.context import Context
@@ -30,11 +30,13 @@ class GrainParams(Params):
 
 
 @kernel
-def _grained(y0, y1, picture, noise, amount, shadows, lights, colour, out):  # type: ignore[no-untyped-def]
+def _grained(y0, y1, picture, tile, place, amount, shadows, lights, colour, out):  # type: ignore[no-untyped-def]
     zero, one = np.float32(0.0), np.float32(1.0)
     w = picture.shape[1]
     for y in range(y0, y1):
+        noise = tile[(place[0] + place[2] * y) % TILE]
         for x in range(w):
+            i = np.uint32((place[1] + place[3] * x) & (TILE - 1))
             a = picture[y, x, 3]
             c = cover_of(picture[y, x, 0], picture[y, x, 1], picture[y, x, 2], a)
             over = one / max(c, np.float32(1e-6))
@@ -44,7 +46,7 @@ def _grained(y0, y1, picture, noise, amount, shadows, lights, colour, out):  # t
             bright = min(np.float32(0.3) * r + np.float32(0.6) * g + np.float32(0.1) * b, one)
             share = amount * (shadows + (lights - shadows) * bright) * np.float32(0.5)
             share *= min(np.float32(4.0) * min(bright, one - bright) + np.float32(0.25), one)
-            n0, n1, n2 = noise[y, x, 0], noise[y, x, 1], noise[y, x, 2]
+            n0, n1, n2 = noise[i, 0], noise[i, 1], noise[i, 2]
             grey = (n0 + n1 + n2) * np.float32(0.5773503)
             r = max(r + share * (grey + (n0 - grey) * colour), zero)
             g = max(g + share * (grey + (n1 - grey) * colour), zero)
@@ -62,12 +64,15 @@ def grain(picture: F32, values: dict[str, Any], context: Context) -> F32:
     Noise of a Gaussian is added to the square root of light, which is close to what a display is sent, by as much as
     its brightness lets through. In a smaller picture grain finer than a pixel is as much fainter as its mean would be.
     """
-    h, w = picture.shape[:2]
     fine = float(values["size"]) * context.scale
     frame = 0 if values["still"] else context.frame
-    noise = grain_field((h, w), max(fine, 1.0), (round(float(values["seed"])), frame))
+    seed = round(float(values["seed"]))
+    # each frame takes its own piece of the tile, as it lies or mirrored
+    rng = np.random.default_rng((seed, frame, 5))
+    place = np.concatenate([rng.integers(0, TILE, 2), rng.integers(0, 2, 2) * 2 - 1]).astype(np.int32)
     amount = float(values["amount"]) / 100 * min(fine, 1.0)
     numbers = amount, *(float(values[name]) for name in ("shadows", "lights", "colour"))
     out = np.empty_like(picture)
-    in_rows(_grained, len(picture), picture, noise, *(np.float32(n) for n in numbers), out)
+    tile = grain_tile(seed, max(round(fine, 2), 1.0))
+    in_rows(_grained, len(picture), picture, tile, place, *(np.float32(n) for n in numbers), out)
     return out

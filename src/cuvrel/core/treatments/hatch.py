@@ -17,6 +17,7 @@ from cuvrel.core.recipe.values import Colour, Point, Scalar
 
 F32 = NDArray[np.float32]
 FINEST = 3.0  # pixels from line to line below which lines can't be told apart, and their mean is shown
+MARKS = 1024  # lines after which the hand does as before
 ON = ("the picture", "paper", "nothing")
 
 
@@ -40,8 +41,8 @@ class HatchParams(Params):
 
 @kernel
 def _hatched(  # type: ignore[no-untyped-def]
-    y0, y1, picture, seen, sway, swell, turns, inverse, size, at, weight, begins, uneven, mean, seed, on, strength, ink,
-    paper, out,
+    y0, y1, picture, seen, sway, swell, turns, inverse, size, at, weight, begins, uneven, mean, hands, on, strength,
+    ink, paper, out,
 ):  # fmt: skip
     zero, one, half = np.float32(0.0), np.float32(1.0), np.float32(0.5)
     count = turns.shape[0]
@@ -58,14 +59,16 @@ def _hatched(  # type: ignore[no-untyped-def]
                 dark = min(max((first - bright) / first, zero), one)
                 v = (py * turns[n, 0] - px * turns[n, 1]) * inverse + uneven * half * sway[y, x]
                 line = np.floor(v + half)
-                mark = np.int64(line) * np.int64(7919) + np.int64(seed + 31 * n) * np.int64(104729)
-                mark = (mark ^ (mark >> np.int64(7))) * np.int64(2654435761) & np.int64(0xFFFF)
-                hand = np.float32(mark) * np.float32(1 / 65535)
+                hand = hands[n, np.int32(line) & (MARKS - 1)]
                 pressed = dark * (one + uneven * (swell[y, x] + hand - half))
                 # a hand lifts the pen a little sooner on one line than on the next
                 wide = weight * min(max(pressed, zero), one) if dark > uneven * np.float32(0.12) * hand else zero
                 away = abs(v - line) * size
-                cover = min(max(half * wide * size - away + half, zero), one) * min(wide * size, one)
+                pen = wide * size
+                peak = min(half * pen + half, one)
+                # a line thinner than a pixel is as much fainter, so that the mean stays
+                faint = pen / (peak * peak) if pen < one else one
+                cover = min(max(half * pen - away + half, zero), one) * faint
                 cover += (wide - cover) * mean
                 bare *= one - cover
             k = (one - bare) * strength * a
@@ -95,6 +98,7 @@ def hatch(picture: F32, values: dict[str, Any], context: Context) -> F32:
     turns = np.stack([np.cos(turned), np.sin(turned)], axis=1).astype(np.float32)
     seed = round(float(values["seed"]))
     x, y = (float(n) * scale for n in values["centre"])
+    hands = np.random.default_rng((seed, 9)).random((len(turns), MARKS), np.float32)
     sway = slow_field((h, w), 60 * scale, 0.0, seed=400 + seed)
     swell = slow_field((h, w), 24 * scale, 0.0, seed=700 + seed)
     mean = float(np.clip((FINEST - size) / (FINEST - 1.5), 0, 1))
@@ -103,7 +107,7 @@ def hatch(picture: F32, values: dict[str, Any], context: Context) -> F32:
     out = np.empty_like(picture)
     in_rows(
         _hatched, h, picture, brightness(picture), sway, swell, turns, *(np.float32(n) for n in numbers),
-        np.array([w / 2 + x - 0.5, h / 2 + y - 0.5], np.float32), *(np.float32(n) for n in rest), seed,
+        np.array([w / 2 + x - 0.5, h / 2 + y - 0.5], np.float32), *(np.float32(n) for n in rest), hands,
         ON.index(str(values["on"])), np.float32(float(values["strength"]) / 100),
         srgb_to_linear(np.asarray(values["ink"])), srgb_to_linear(np.asarray(values["paper"])), out,
     )  # fmt: skip

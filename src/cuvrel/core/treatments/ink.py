@@ -68,7 +68,7 @@ def contours(seen: F32, there: F32, values: dict[str, Any], scale: float) -> F32
     if there.min() < 1:
         edge = gaussian(there, WIDER * sigma) - gaussian(there, sigma)
         # the contour lies on the subject's side of its own edge, where the difference is below 0
-        dark = np.maximum(dark * np.float32(inner > 0), np.float32(0.5) * np.abs(edge) * (edge < 0))
+        dark = np.maximum(dark * np.float32(inner > 0), np.float32(1.25) * np.abs(edge) * (edge < 0))
     if float(values["flow"]) > 0:
         dark = along_flow(dark, narrow, 8 * float(values["flow"]) * max(sigma, 0.7), 2 * sigma)
     least = 0.006 + 0.06 * (1 - inner) ** 2

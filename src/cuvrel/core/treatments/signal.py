@@ -57,8 +57,11 @@ def _broken(y0, y1, picture, lines, shifts, lost, fine, noise, seed, frame, out)
         shift = shifts[y]
         whole = np.int32(np.floor(shift))
         t = np.float32(shift - np.float32(whole))
+        whole = np.int32(whole % w)
         for x in range(w):
-            a, b = (x - whole) % w, (x - whole - 1) % w
+            a = x - whole
+            a = a + w if a < 0 else a
+            b = a - 1 if a > 0 else w - 1
             n = np.float32(0.0)
             if noise > 0:
                 grain = _chance(np.int32(np.float32(x) * fine), np.int32(np.float32(y) * fine), seed + frame * 131)

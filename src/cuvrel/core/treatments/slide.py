@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
+from functools import partial
 from typing import Any, Literal
 
 import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from cuvrel.core.media.blur import swept
+from cuvrel.core.media.blur import shifted, swept
 from cuvrel.core.media.places import about
 from cuvrel.core.recipe.context import Context
 from cuvrel.core.recipe.declared import Params, choice, declare, number
@@ -44,6 +45,10 @@ def way_left(frame: float, values: dict[str, Any], fps: float) -> float:
     return -(ease * (share**3 - share**4 / 2) + max(left - ease, 0.0))
 
 
+def _way(centre: tuple[float, float], turn: float, by: F64, share: float) -> F64:
+    return about(centre, 1.0, turn * share, by * share)
+
+
 @declare(
     "treatment", "slide", "Mirrored slide", SlideParams, hint="slides past in mirrored copies and comes to rest",
     group="Bend", rests=lambda values: all(float(values[name]) == 0 for name in ("across", "down", "turn")),
@@ -64,17 +69,17 @@ def slide(picture: F32, values: dict[str, Any], context: Context) -> F32:
     out, (by, turn) = picture, moved(0.0)
     (before, first), (after, last) = moved(-0.5), moved(0.5)
     far = float(np.hypot(*(after - before))) + abs(np.deg2rad(last - first)) * float(np.hypot(w, h)) / 2
-    if far > 0.5:
-        # mirrored pictures go on beyond the border, so the way is swept before it is moved
-        out = swept(
-            out, far, lambda share: about(centre, 1.0, (last - first) * share, (after - before) * share),
-            cv2.BORDER_REFLECT,
-        )  # fmt: skip
+    # mirrored pictures go on beyond the border, so the way is swept before it is moved
+    if far > 0.5 and spin == 0:
+        out = shifted(picture, after - before, cv2.BORDER_REFLECT)
+    elif far > 0.5:
+        way = partial(_way, centre, last - first, after - before)
+        out = swept(picture, far, way, cv2.BORDER_REFLECT)
     # after two widths a mirrored picture is itself again
     by = np.array([by[0] % (2 * w), by[1] % (2 * h)]) if turn == 0 else by
     if not by.any() and turn == 0:
         return out
-    way = about(centre, 1.0, turn, by)
+    moving = about(centre, 1.0, turn, by)
     return np.asarray(
-        cv2.warpAffine(out, way, (w, h), flags=cv2.INTER_LINEAR, borderMode=cv2.BORDER_REFLECT), np.float32
+        cv2.warpAffine(out, moving, (w, h), flags=cv2.INTER_LINEAR, borderMode=cv2.BORDER_REFLECT), np.float32
     )
