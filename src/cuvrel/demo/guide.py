@@ -113,7 +113,13 @@ def _takes(about: dict[str, Any], default: Any) -> str:
         return f"{', '.join(about['options'])}; begins as {default}"
     if control == "colour":
         return "a colour, #" + "".join(f"{round(255 * n):02x}" for n in default)
-    return {"curve": "a curve", "ramp": "colours by brightness", "point": "a place", "switch": "on or off"}[control]
+    return {
+        "curve": "a curve",
+        "ramp": "colours by brightness",
+        "point": "a place",
+        "switch": "on or off",
+        "matte": "a matte",
+    }[control]
 
 
 def picture(entry: Declared, source: _Source, size: tuple[int, int] = (270, 480)) -> U8:
