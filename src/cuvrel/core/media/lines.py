@@ -45,6 +45,20 @@ def gaussian(values: F32, sigma: float) -> F32:
 
 
 @kernel
+def _away(y0, y1, signed, out):  # type: ignore[no-untyped-def]
+    h, w = signed.shape
+    half = np.float32(0.5)
+    for y in range(y0, y1):
+        up, here, down = signed[max(y - 1, 0)], signed[y], signed[min(y + 1, h - 1)]
+        for x in range(1, w - 1):
+            dx, dy = (here[x + 1] - here[x - 1]) * half, (down[x] - up[x]) * half
+            # an edge that is softer than the blur grows away from its middle as much more slowly
+            steep = min(max(np.sqrt(dx * dx + dy * dy), np.float32(0.1)), np.float32(1.0))
+            out[y, x] = abs(here[x]) / steep
+        out[y, 0], out[y, w - 1] = out[y, 1], out[y, w - 2]
+
+
+@kernel
 def _edges(y0, y1, smooth, sigma, distance, step, across):  # type: ignore[no-untyped-def]
     h, w = smooth.shape
     half = np.float32(0.5)
@@ -64,7 +78,8 @@ def _edges(y0, y1, smooth, sigma, distance, step, across):  # type: ignore[no-un
             size = np.sqrt(slope)
             over = np.float32(1.0) / slope
             bend = (xx * gxx + np.float32(2.0) * xy * gxy + yy * gyy) * over
-            away = min(abs(variance * bend / size), np.float32(4.0) * sigma)
+            far = variance * bend / size
+            away = min(max(far, np.float32(-4.0) * sigma), np.float32(4.0) * sigma)
             near = min(away * away, np.float32(4.0) * variance) / variance
             distance[y, x] = away
             step[y, x] = size * np.sqrt(variance) * np.float32(2.5066283) * exp2(np.float32(0.72134752) * near)
@@ -84,11 +99,13 @@ def edges(smooth: F32, sigma: float) -> tuple[F32, F32, F32]:
 
     Across a step that was blurred so, the second derivative along the gradient over the first is minus the distance
     over the square of sigma (the zero crossing of Haralick, 1984), which gives the distance in parts of a pixel and,
-    from the gradient, the height of the step. The distance is right up to about two sigma, and never above four.
+    from the gradient, the height of the step. What it grows by from pixel to pixel tells how much softer than that
+    blur an edge is. The distance is right up to about two sigma.
     """
-    distance, step = np.empty_like(smooth), np.empty_like(smooth)
+    signed, distance, step = (np.empty_like(smooth) for _ in range(3))
     across = np.empty((2, *smooth.shape), np.float32)
-    in_rows(_edges, len(smooth), smooth, np.float32(sigma), distance, step, across)
+    in_rows(_edges, len(smooth), smooth, np.float32(sigma), signed, step, across)
+    in_rows(_away, len(smooth), signed, distance)
     return distance, step, across
 
 

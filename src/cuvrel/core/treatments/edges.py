@@ -28,7 +28,7 @@ class EdgeLinesParams(Params):
     strength: Scalar = number(1.0, "Strength", 0, 8, step=0.05, neutral=0, slide=(0, 3))
     width: Scalar = number(2.0, "Width", 0.3, 60, step=0.1, unit="px", slide=(0.3, 12))
     detail: Scalar = number(0.7, "Detail", 0, 1, hint="how fine an edge has a line")
-    threshold: Scalar = number(10.0, "Threshold", 0, 100, step=0.5, unit="%", slide=(0, 50), hint="lower steps: none")
+    threshold: Scalar = number(5.0, "Threshold", 0, 100, step=0.5, unit="%", slide=(0, 50), hint="lower steps: none")
     clean: Scalar = number(16.0, "Clean-up", 0, 1000, step=1, unit="px", slide=(0, 120), hint="shorter lines go")
     steady: Scalar = number(0.4, "Steady", 0, 1, hint="over time, where nothing moves")
     by: Literal["one colour", "the picture's", "by direction"] = choice("one colour", "Colour", COLOURS)

@@ -25,7 +25,7 @@ class InkParams(Params):
 
     strength: Scalar = number(100.0, "Strength", 0, 100, step=1, unit="%", neutral=0)
     width: Scalar = number(2.2, "Width", 0.5, 40, step=0.1, unit="px", slide=(0.5, 10), hint="of a strong contour")
-    inner: Scalar = number(0.6, "Inner lines", 0, 1, hint="how many there are inside of the subject")
+    inner: Scalar = number(0.75, "Inner lines", 0, 1, hint="how many there are inside of the subject")
     flow: Scalar = number(0.6, "Long strokes", 0, 1, hint="joins what lies in one line")
     soft: Scalar = number(0.25, "Softness", 0, 1, hint="of the line's edges")
     clean: Scalar = number(14.0, "Clean-up", 0, 1000, step=1, unit="px", slide=(0, 120), hint="shorter lines go")
@@ -71,7 +71,7 @@ def contours(seen: F32, there: F32, values: dict[str, Any], scale: float) -> F32
         dark = np.maximum(dark * np.float32(inner > 0), np.float32(1.25) * np.abs(edge) * (edge < 0))
     if float(values["flow"]) > 0:
         dark = along_flow(dark, narrow, 8 * float(values["flow"]) * max(sigma, 0.7), 2 * sigma)
-    least = 0.006 + 0.06 * (1 - inner) ** 2
+    least = 0.002 + 0.045 * (1 - inner) ** 2
     steep = 1 / (least * (0.15 + 1.6 * float(values["soft"])))
     cover = np.clip((dark - np.float32(least)) * np.float32(steep) + np.float32(0.5), 0, 1)
     if float(values["clean"]) > 0:
