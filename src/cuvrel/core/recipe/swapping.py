@@ -1,0 +1,97 @@
+"""Another plate under a finished shot: what is fitted to it, and what can't carry over."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+from typing import Any, Literal
+
+from cuvrel.core.recipe.declared import declared
+from cuvrel.core.recipe.fitting import Fit, fitted
+from cuvrel.core.recipe.models import Footage, Shot
+
+Json = dict[str, Any]
+Times = Literal["frame by frame", "by the clock"]
+
+
+@dataclass(frozen=True)
+class Swap:
+    """ops: what changes, as operations on the document. said: what is fitted. lost: what can't carry over."""
+
+    ops: list[Json]
+    said: list[str]
+    lost: list[str]
+
+
+def swapped(shot: Shot, plate: Footage, times: Times = "frame by frame") -> Swap:
+    """A shot on another plate. What follows from the plate's pictures is worked out anew by itself; marks, shapes and
+    all values stay, fitted to its size, and to its rate where times go by the clock.
+
+    Stored frames of traces and of settled mattes stay on their frames, whatever the rate: no edit changes them.
+    """
+    old = shot.plate_footage()
+    known = {one.id: one for one in shot.footage}
+    if plate.id == old.id:
+        return Swap([], [], [])
+    own_rate = shot.format.fps is not None  # then the plate's does not count
+    stretch = plate.fps / shot.fps if times == "by the clock" and not own_rate else 1.0
+    size = min(plate.width / old.width, plate.height / old.height)
+    fit = Fit(stretch=stretch, size=size, old=(old.width, old.height), new=(plate.width, plate.height))
+    document = fitted(shot, fit)
+    document["range"] = _ranged(shot, plate, fit)
+    for side in ("width", "height"):
+        own = document["format"][side]
+        document["format"][side] = own and max(2, min(round(own * size), 16384))
+    ops: list[Json] = []
+    if plate.id not in known:
+        ops.append({"op": "add", "path": "/footage/-", "value": plate.model_dump(mode="json")})
+    ops.append({"op": "replace", "path": "/plate", "value": plate.id})
+    original = shot.model_dump(mode="json")
+    ops += [{"op": "replace", "path": f"/{part}", "value": document[part]}
+            for part in ("mattes", "planes", "format", "range") if document[part] != original[part]]  # fmt: skip
+    return Swap(ops, _said(shot, plate, fit), _lost(shot, plate, fit))
+
+
+def _ranged(shot: Shot, plate: Footage, fit: Fit) -> Json:
+    ends = (shot.range.first, shot.range.last)
+    first, last = (None if end is None else min(fit.frame(end), plate.frames - 1) for end in ends)
+    return {"first": first, "last": last}
+
+
+def _said(shot: Shot, plate: Footage, fit: Fit) -> list[str]:
+    old, out = shot.plate_footage(), []
+    if fit.old != fit.new:
+        out.append(
+            f"The picture is {plate.width} × {plate.height} in place of {old.width} × {old.height}: "
+            f"shapes, marks, places and sizes are fitted by {fit.size:.3g}."
+        )
+        if not math.isclose(plate.width / old.width, plate.height / old.height, rel_tol=0.01):
+            out.append("Its proportions are others: what was drawn keeps its own, about the middle.")
+    if plate.fps != shot.fps and shot.format.fps is None:
+        how = f"times are stretched by {fit.stretch:.3g}" if fit.stretch != 1 else "each frame stays what it is"
+        out.append(f"The rate is {plate.fps:g} in place of {shot.fps:g} frames a second: {how}.")
+    return out
+
+
+def _lost(shot: Shot, plate: Footage, fit: Fit) -> list[str]:
+    old, out = shot.plate_footage(), []
+    if fit.frame(shot.frames[-1]) >= plate.frames:
+        out.append(f"The plate has {plate.frames} frames: what lies behind frame {plate.frames} is not seen.")
+    if fit.stretch != 1:
+        traced = [matte.name for matte in shot.mattes if matte.settled or _marked(matte.pulls)]
+        if traced:
+            out.append(f"Stored frames can't be stretched: {_listed(traced)} must be followed anew.")
+    for matte in shot.mattes:
+        for pull in matte.pulls:
+            if pull.kind == "difference_key" and pull.params.get("plate"):
+                out.append(f"'{matte.name}' keys against a clean plate of '{old.name}'; it needs one of the new plate.")
+    return out
+
+
+def _marked(pulls: list[Any]) -> bool:
+    return any(declared("pull", pull.kind).holds == "marks" for pull in pulls)
+
+
+def _listed(names: list[str]) -> str:
+    named = [f"'{name}'" for name in names]
+    return named[0] if len(named) == 1 else f"{', '.join(named[:-1])} and {named[-1]}"
