@@ -7,12 +7,14 @@ import numpy as np
 import pytest
 
 from cuvrel.core.media.blur import shifted
-from cuvrel.core.media.colour import srgb_to_linear
+from cuvrel.core.media.colour import encode, srgb_to_linear
 from cuvrel.core.media.lines import brightness, edges, gaussian, long_enough
 from cuvrel.core.media.noise import grain_tile
 from cuvrel.core.recipe.context import Context
 from cuvrel.core.recipe.declared import declared
+from cuvrel.core.recipe.errors import RecipeError
 from cuvrel.core.recipe.values import Env
+from cuvrel.core.treatments.grain_match import measured
 from cuvrel.core.treatments.signal import bursting
 from cuvrel.core.treatments.slide import way_left
 from tests.core.little import SIZE, colours, cut_out, defaults, disc, ran, treated
@@ -242,6 +244,26 @@ def test_a_seed_gives_the_same_noise_on_every_machine() -> None:
     np.testing.assert_allclose(grain_tile(1, 1.0)[0, 0], GRAIN, atol=1e-6)
     noise = at("signal", colours(SIZE), 3, tears=0.0, jitter=0.0, dropped=0.0, noise=1.0)
     assert np.round(noise[10, 10:14, 0] * 1000).astype(int).tolist() == NOISE
+
+
+@pytest.mark.parametrize(("amount", "size", "colour"), [(12.0, 1.0, 0.3), (20.0, 2.0, 0.8), (8.0, 3.0, 0.0)])
+def test_grain_that_was_laid_on_is_measured_again(amount: float, size: float, colour: float) -> None:
+    rows, columns = np.mgrid[0:480, 0:480] / 480
+    smooth = grey((0.2 + 0.6 * columns + 0.05 * rows).astype(np.float32))
+    values = {"amount": amount, "size": size, "colour": colour, "shadows": 1.0, "lights": 0.5}
+    found = measured(encode(at("grain", smooth, 3, **values)))
+    assert found["size"] == pytest.approx(size, abs=0.35)
+    assert found["colour"] == pytest.approx(colour, abs=0.12)
+    laid = at("grain", smooth, 5, **found, seed=2.0)
+    wanted = at("grain", smooth, 5, **values, seed=2.0)
+    assert (laid - smooth).std() == pytest.approx((wanted - smooth).std(), rel=0.12)
+
+
+def test_a_frame_without_a_flat_part_has_no_grain_to_measure() -> None:
+    with pytest.raises(RecipeError, match="flat enough"):
+        measured(np.zeros((240, 240, 3), np.uint8))
+    with pytest.raises(RecipeError, match="too small"):
+        measured(np.zeros((20, 20, 3), np.uint8))
 
 
 GRAIN = (0.1343328356742859, -1.722007393836975, -2.2113137245178223)

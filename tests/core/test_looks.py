@@ -41,7 +41,8 @@ def test_a_look_that_was_written_and_read_again_gives_the_same_pixels() -> None:
     assert [(need.of, need.name) for need in look.needs] == [("matte", "Signaller")]
     bare = read_shot(plain())
     done = laid_on(look, bare, suited(look, bare))
-    np.testing.assert_array_equal(shown(done), shown(document()))
+    # OpenCV's exact distance transform differs in the last bit with the memory's alignment
+    np.testing.assert_allclose(shown(done), shown(document()), atol=2e-6)
     ops = operations(look, bare, suited(look, bare))
     assert jsonpatch.apply_patch(bare.model_dump(mode="json"), ops) == done
 

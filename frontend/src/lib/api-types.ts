@@ -362,6 +362,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/shots/{id}/grain": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The grain of a frame of the plate, as values of the treatment; nothing is changed. */
+        get: operations["stand_grain_shots__int_id__grain_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/cdl": {
         parameters: {
             query?: never;
@@ -782,6 +799,166 @@ export interface paths {
         get: operations["versions_card_shots__int_id__versions__int_version__card_jpg_get"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/looks": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** All looks: the saved ones, the newest first, and then those that ship. */
+        get: operations["looks_list_looks_looks_get"];
+        put?: never;
+        /** Saves planes of a shot as a look, or the treatments of one; its picture is of the frame that is looked at. */
+        post: operations["looks_new_look_looks_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/looks/file": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Saves a look from its file. */
+        post: operations["looks_read_file_looks_file_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/looks/{look}/file": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A look as its file: open JSON, with its picture. */
+        get: operations["looks_write_file_looks__string_look__file_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/looks/{look}/picture.jpg": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A look's picture. 404 where it has none. */
+        get: operations["looks_picture_looks__string_look__picture_jpg_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/looks/{look}/name": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Gives a saved look another name. */
+        post: operations["looks_rename_looks__string_look__name_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/looks/{look}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Deletes a saved look; shots that it was laid on stay as they are. */
+        delete: operations["looks_delete_looks__string_look__delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shots/{id}/look": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * What laying a look on a shot would change, as operations on the document as it is now.
+         * @description <br/>Nothing is changed by asking. What is not said is chosen as `suited` says.
+         */
+        post: operations["looks_lay_shots__int_id__look_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shots/{id}/suited": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What the shot has for each thing that a look needs. */
+        post: operations["looks_suit_shots__int_id__suited_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shots/{id}/plate": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * What another plate under a shot would change, what is fitted to it, and what can't carry over.
+         * @description <br/>Nothing is changed by asking. anew: mattes whose traces get new frames: their marks are solved on the new plate,<br/>and they can be followed from there.
+         */
+        post: operations["looks_swap_shots__int_id__plate_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1916,6 +2093,8 @@ export interface components {
         /**
          * FollowRequest
          * @description Follow a trace from a frame: step 1 is on, -1 is back. keep: take the shape over to the next frame as it is.
+         *
+         *     whole: from all touched frames, one after another, to both ends of the range; `start` is one of them.
          */
         FollowRequest: {
             /** Pull */
@@ -1932,6 +2111,11 @@ export interface components {
              * @default false
              */
             keep?: boolean;
+            /**
+             * Whole
+             * @default false
+             */
+            whole?: boolean;
         };
         /**
          * SettleRequest
@@ -2087,10 +2271,10 @@ export interface components {
             };
         };
         /**
-         * CdlOut
+         * ValuesOut
          * @description A CDL file's values, by the names of the treatment's fields.
          */
-        CdlOut: {
+        ValuesOut: {
             /** Values */
             values: {
                 [key: string]: number;
@@ -2327,6 +2511,135 @@ export interface components {
              */
             frame?: number | null;
         };
+        /**
+         * LooksOut
+         * @description All looks.
+         */
+        LooksOut: {
+            /** Looks */
+            looks: components["schemas"]["LookOut"][];
+        };
+        /**
+         * LookNeedOut
+         * @description What a look needs of a shot, as it was called where the look was made.
+         */
+        LookNeedOut: {
+            /** Id */
+            id: string;
+            /**
+             * Of
+             * @enum {string}
+             */
+            of: "matte" | "footage";
+            /** Name */
+            name: string;
+        };
+        /**
+         * LookOut
+         * @description A look. picture: the address of its own picture, or nothing.
+         */
+        LookOut: {
+            /** Id */
+            id: string;
+            /** Name */
+            name: string;
+            /** About */
+            about: string;
+            /**
+             * Of
+             * @enum {string}
+             */
+            of: "treatments" | "planes";
+            /** Shipped */
+            shipped: boolean;
+            /** Needs */
+            needs: components["schemas"]["LookNeedOut"][];
+            /** Picture */
+            picture: string;
+        };
+        /**
+         * NewLook
+         * @description Planes of a shot that are saved as a look, or the plane whose treatments are; frame: what its picture shows.
+         */
+        NewLook: {
+            /** Name */
+            name: string;
+            /** Shot */
+            shot: number;
+            /** Frame */
+            frame: number;
+            /** Planes */
+            planes?: string[];
+            /**
+             * Treatments Of
+             * @default null
+             */
+            treatments_of?: string | null;
+        };
+        /**
+         * LookFile
+         * @description A look's file.
+         */
+        LookFile: {
+            /** Text */
+            text: string;
+        };
+        /**
+         * LayLook
+         * @description A look for a shot. plane: that it is for, if it is of treatments. prefer: the matte that is worked on.
+         *
+         *     chosen: by what the look needs, what the shot has for it.
+         */
+        LayLook: {
+            /** Look */
+            look: string;
+            /**
+             * Plane
+             * @default null
+             */
+            plane: string | null;
+            /**
+             * Prefer
+             * @default null
+             */
+            prefer: string | null;
+            /** Chosen */
+            chosen: {
+                [key: string]: string | null;
+            };
+        };
+        /**
+         * SwapOut
+         * @description Operations, what is fitted, what is lost, and the traces that are to be followed from their touched frames.
+         */
+        SwapOut: {
+            /** Ops */
+            ops: {
+                [key: string]: unknown;
+            }[];
+            /** Said */
+            said: string[];
+            /** Lost */
+            lost: string[];
+            /** Pulls */
+            pulls: string[];
+        };
+        /**
+         * SwapRequest
+         * @description Another plate: footage of the project, how times are taken over, and the mattes that are followed anew.
+         */
+        SwapRequest: {
+            /** Footage */
+            footage: number;
+            /**
+             * Times
+             * @default frame by frame
+             * @enum {string}
+             */
+            times?: "frame by frame" | "by the clock";
+            /** Anew */
+            anew?: string[];
+        };
     };
     responses: never;
     parameters: never;
@@ -2386,7 +2699,7 @@ export type Clip = components['schemas']['Clip'];
 export type ClipsOut = components['schemas']['ClipsOut'];
 export type CopyRequest = components['schemas']['CopyRequest'];
 export type CostsOut = components['schemas']['CostsOut'];
-export type CdlOut = components['schemas']['CdlOut'];
+export type ValuesOut = components['schemas']['ValuesOut'];
 export type CdlFile = components['schemas']['CdlFile'];
 export type KeysOut = components['schemas']['KeysOut'];
 export type TriesOut = components['schemas']['TriesOut'];
@@ -2404,6 +2717,14 @@ export type SpaceOut = components['schemas']['SpaceOut'];
 export type VersionsOut = components['schemas']['VersionsOut'];
 export type VersionOut = components['schemas']['VersionOut'];
 export type NewVersion = components['schemas']['NewVersion'];
+export type LooksOut = components['schemas']['LooksOut'];
+export type LookNeedOut = components['schemas']['LookNeedOut'];
+export type LookOut = components['schemas']['LookOut'];
+export type NewLook = components['schemas']['NewLook'];
+export type LookFile = components['schemas']['LookFile'];
+export type LayLook = components['schemas']['LayLook'];
+export type SwapOut = components['schemas']['SwapOut'];
+export type SwapRequest = components['schemas']['SwapRequest'];
 export type $defs = Record<string, never>;
 export interface operations {
     projects_list_projects_projects_get: {
@@ -3400,6 +3721,48 @@ export interface operations {
             };
         };
     };
+    stand_grain_shots__int_id__grain_get: {
+        parameters: {
+            query: {
+                frame: number;
+            };
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValuesOut"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     stand_read_cdl_cdl_post: {
         parameters: {
             query?: never;
@@ -3419,7 +3782,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["CdlOut"];
+                    "application/json": components["schemas"]["ValuesOut"];
                 };
             };
             /** @description Not Found */
@@ -4429,6 +4792,406 @@ export interface operations {
         };
         requestBody?: never;
         responses: {
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    looks_list_looks_looks_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LooksOut"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    looks_new_look_looks_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewLook"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LookOut"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    looks_read_file_looks_file_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LookFile"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LookOut"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    looks_write_file_looks__string_look__file_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                look: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    looks_picture_looks__string_look__picture_jpg_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                look: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    looks_rename_looks__string_look__name_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                look: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewName"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LookOut"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    looks_delete_looks__string_look__delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                look: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LookOut"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    looks_lay_shots__int_id__look_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LayLook"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DeedOut"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    looks_suit_shots__int_id__suited_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LayLook"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LayLook"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    looks_swap_shots__int_id__plate_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SwapRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SwapOut"];
+                };
+            };
             /** @description Not Found */
             404: {
                 headers: {

@@ -106,19 +106,30 @@ class Works:
         values = pull.values().at(START)
         halting = bool(values["halt"])
         frames = StoredFrames(self.database, self.blobs, shot_row.id, pull_id, halting)
-        if start not in frames.stands():
+        there = frames.stands()
+        if start not in there:
             raise CuvrelError("There is no matte on this frame to follow from.", "Draw an in mark on it first.")
-        way = Way(
-            reader.frame, reader.info.frames, frames, start, int(row.args["step"]),
-            Settings(float(values["snap"]), float(values["detail"]), float(values["hold"])), halting,
-            bool(row.args.get("keep")), shot.frames, row.progress.get("at"), row.progress.get("back"),
-        )  # fmt: skip
-        last = None
-        for last in way:
-            at = {"back" if last.back else "at": last.frame.number}
-            with self.database.session() as session:
-                advance(session, row.id, last.done, last.total, **at)
-        return self._followed(row, way, last)
+        ways = [(start, int(row.args["step"]))]
+        if row.args.get("whole"):
+            touched = sorted(n for n, one in there.items() if one.origin == "touched") or [start]
+            ways = [(touched[0], -1), *((frame, 1) for frame in touched)]
+        settings = Settings(float(values["snap"]), float(values["detail"]), float(values["hold"]))
+        said = ""
+        for number in range(int(row.progress.get("way", 0)), len(ways)):
+            begun = row.progress if row.progress.get("way", 0) == number else {}
+            way = Way(
+                reader.frame, reader.info.frames, frames, *ways[number], settings, halting,
+                bool(row.args.get("keep")), shot.frames, begun.get("at"), begun.get("back"),
+            )  # fmt: skip
+            last = None
+            for last in way:
+                at = {"back": last.frame.number} if last.back else {"at": last.frame.number, "back": None}
+                with self.database.session() as session:
+                    advance(session, row.id, last.done, last.total, way=number, **at)
+            said = self._followed(row, way, last)
+            if way.outcome == "halted":
+                break
+        return said
 
     def _followed(self, row: JobRow, way: Way, last: Came | None) -> str:
         """The closing line of a way; a halt is kept as the job's result."""

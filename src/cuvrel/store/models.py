@@ -142,6 +142,16 @@ class VersionRow(Base):
     created: Mapped[datetime] = mapped_column(default=now)
 
 
+class LookRow(Base):
+    """A look that a person saved or brought in; it belongs to no project (see core/looks)."""
+
+    __tablename__ = "looks"
+    id: Mapped[int] = mapped_column(primary_key=True)
+    name: Mapped[str] = mapped_column(String(200))
+    document: Mapped[dict[str, Any]]
+    created: Mapped[datetime] = mapped_column(default=now)
+
+
 class JobRow(Base):
     """Long work. state: waiting, working, done, failed or stopped."""
 

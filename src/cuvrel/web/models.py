@@ -53,12 +53,16 @@ class Edits(In):
 
 
 class FollowRequest(In):
-    """Follow a trace from a frame: step 1 is on, -1 is back. keep: take the shape over to the next frame as it is."""
+    """Follow a trace from a frame: step 1 is on, -1 is back. keep: take the shape over to the next frame as it is.
+
+    whole: from all touched frames, one after another, to both ends of the range; `start` is one of them.
+    """
 
     pull: str
     start: int = Field(ge=0)
     step: Literal[1, -1]
     keep: bool = False
+    whole: bool = False
 
 
 class SettleRequest(In):
@@ -402,7 +406,7 @@ class CdlFile(In):
     text: str = Field(max_length=1_000_000)
 
 
-class CdlOut(BaseModel):
+class ValuesOut(BaseModel):
     """A CDL file's values, by the names of the treatment's fields."""
 
     values: dict[str, float]

@@ -6,6 +6,7 @@ The browser's keys also tell what computes a picture, so that after an upgrade i
 from __future__ import annotations
 
 import math
+from collections.abc import Iterator
 from pathlib import Path
 from typing import Any
 
@@ -18,6 +19,7 @@ from sqlalchemy.orm import Session
 
 from cuvrel import core
 from cuvrel.core.checks.frames import verdicts
+from cuvrel.core.looks.applying import laid_on, suited
 from cuvrel.core.media.writer import png_bytes
 from cuvrel.core.pulls.colour_fit import fitted
 from cuvrel.core.pulls.colour_key import narrowed, sampled, spread_of, widened
@@ -31,8 +33,8 @@ from cuvrel.core.stand.build import Stand
 from cuvrel.core.stand.nodes import Node, work_out
 from cuvrel.core.stand.tries import tries
 from cuvrel.core.stand.views import checked, size_of, view
+from cuvrel.store import looks, versions
 from cuvrel.store import shots as store
-from cuvrel.store import versions
 from cuvrel.store.models import ShotRow
 from cuvrel.store.pictures import StoreSources
 from cuvrel.web.models import (
@@ -78,6 +80,19 @@ def stand_of(session: Session, row: ShotRow, width: int, version: int | None = N
     return Stand(shot, sources, scale)
 
 
+def looked(session: Session, stand: Stand, wanted: str) -> tuple[Stand, str]:
+    """The stand and the view to look at; for `with:look:LOOK:plane:ID` and `with:look:LOOK:stand:MATTE` the stand has
+    that look on it, on a plane or with a preferred matte. Raises NotFound or RecipeError."""
+    parts = wanted.split(":")
+    if parts[:2] != ["with", "look"] or len(parts) != 5:
+        return stand, wanted
+    _, _, ident, of, target = parts
+    look = looks.found(session, ident)
+    chosen = suited(look, stand.shot, target if of == "stand" else None)
+    laid = Shot.model_validate(laid_on(look, stand.shot, chosen, target if of == "plane" else None))
+    return Stand(laid, stand.sources, stand.scale), "result"
+
+
 def _kept_as(node: Node) -> str:
     """The key under which a browser keeps a picture."""
     return key_of(node.key, hash_tree(CORE))
@@ -94,9 +109,10 @@ def keys(path: ById, query: KeysQuery) -> Response:
     """The keys of a range of frames in a view."""
     with services().database.session() as session:
         stand = stand_of(session, store.found(session, path.id), query.width, query.version)
+        stand, wanted = looked(session, stand, query.view)
     last = min(query.last, stand.frames - 1, query.first + MOST_KEYS - 1)
-    found = [_kept_as(view(stand, query.view, frame)) for frame in range(query.first, last + 1)]
-    height, width = size_of(stand, query.view)
+    found = [_kept_as(view(stand, wanted, frame)) for frame in range(query.first, last + 1)]
+    height, width = size_of(stand, wanted)
     return answer(KeysOut(first=query.first, keys=found, width=width, height=height))
 
 
@@ -105,14 +121,27 @@ def tried(path: ById, query: TriesQuery) -> Response:
     """What can be laid on a plane or a matte, and the key of a picture of each; nothing is changed by asking."""
     with services().database.session() as session:
         stand = stand_of(session, store.found(session, path.id), query.width)
-    frame_there(stand, query.frame)
-    try:
-        found = list(tries(stand.shot, query.target))
-    except (KeyError, ValueError) as missing:
-        raise store.NotFound("There is no such plane or matte in this shot.") from missing
-    out = [TryOut(kind=kind, view=wanted, frame=query.frame, key=_kept_as(view(stand, wanted, query.frame)))
-           for kind, wanted in found]  # fmt: skip
+        frame_there(stand, query.frame)
+        try:
+            found = list(tries(stand.shot, query.target))
+        except (KeyError, ValueError) as missing:
+            raise store.NotFound("There is no such plane or matte in this shot.") from missing
+        if query.target.split(":")[0] in ("plane", "stand") and query.target.count(":") == 1:
+            found += _looks(session, stand.shot, query.target)
+        out = []
+        for kind, wanted in found:
+            laid, shown = looked(session, stand, wanted)
+            out.append(TryOut(kind=kind, view=wanted, frame=query.frame, key=_kept_as(view(laid, shown, query.frame))))
     return answer(TriesOut(tries=out))
+
+
+def _looks(session: Session, shot: Shot, target: str) -> Iterator[tuple[str, str]]:
+    """The looks that fit a plane, or the stand, and the view that shows each."""
+    for ident, look in looks.all_looks(session):
+        fits = target.startswith("plane:") == bool(look.treatments)
+        mattes = any(need.of == "matte" for need in look.needs)
+        if fits and (shot.mattes or not mattes):
+            yield f"look:{ident}", f"with:look:{ident}:{target}"
 
 
 @api.get("/shots/<int:id>/picture/<string:key>")
@@ -121,8 +150,9 @@ def picture(path: PicturePath, query: PictureQuery) -> Response:
     shared = services()
     with shared.database.session() as session:
         stand = stand_of(session, store.found(session, path.id), query.width, query.version)
+        stand, wanted = looked(session, stand, query.view)
     frame_there(stand, query.frame)
-    node = view(stand, query.view, query.frame)
+    node = view(stand, wanted, query.frame)
     if _kept_as(node) != path.key:
         raise store.NotFound("The shot has changed; ask for the keys again.")
     pixels = work_out(node, shared.cache)

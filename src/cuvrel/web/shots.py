@@ -158,7 +158,7 @@ def follow(path: ById, body: FollowRequest) -> Response:
         if _open(session, path.id, "follow", pull=pull.id):
             raise CuvrelError("This trace is being followed already.", "Stop that first, or wait for its end.")
         job = put(session, "follow", row.project_id, f"Following {matte.name}", shot_id=row.id,
-                  args={"pull": pull.id, "start": body.start, "step": body.step, "keep": body.keep})  # fmt: skip
+                  args=body.model_dump(mode="json"))  # fmt: skip
         out = job_out(job)
     shared.enqueue(out.id)
     return answer(out, 202)

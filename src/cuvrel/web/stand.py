@@ -8,12 +8,13 @@ from flask_openapi3 import APIBlueprint
 from cuvrel.core.motion.deeds import LABELS, copied, done
 from cuvrel.core.recipe.declared import declared
 from cuvrel.core.stand.costs import costs
+from cuvrel.core.stand.nodes import work_out
 from cuvrel.core.treatments import cdl_file
+from cuvrel.core.treatments.grain_match import measured
 from cuvrel.store import shots as store
 from cuvrel.web.models import (
     ById,
     CdlFile,
-    CdlOut,
     ClipsOut,
     CopyRequest,
     CostsOut,
@@ -22,6 +23,7 @@ from cuvrel.web.models import (
     DeedRequest,
     FrameQuery,
     StepPath,
+    ValuesOut,
 )  # fmt: skip
 from cuvrel.web.pictures import frame_there, stand_of
 from cuvrel.web.present import answer
@@ -72,9 +74,20 @@ def write_cdl(path: StepPath, query: FrameQuery) -> Response:
     raise store.NotFound("There is no such treatment in this shot.")
 
 
-@api.post("/cdl", responses={200: CdlOut})
+@api.get("/shots/<int:id>/grain", responses={200: ValuesOut})
+def grain(path: ById, query: FrameQuery) -> Response:
+    """The grain of a frame of the plate, as values of the treatment; nothing is changed."""
+    shared = services()
+    with shared.database.session() as session:
+        row = store.found(session, path.id)
+        stand = stand_of(session, row, store.shot_of(session, row).plate_footage().width)
+    frame_there(stand, query.frame)
+    return answer(ValuesOut(values=measured(work_out(stand.plate(query.frame), shared.cache))))
+
+
+@api.post("/cdl", responses={200: ValuesOut})
 def read_cdl(body: CdlFile) -> Response:
     """The values of the treatment by slope, offset and power that a CDL file has; nothing is changed."""
     values = cdl_file.read(body.text)
     declared("treatment", "cdl").read(dict(values))
-    return answer(CdlOut(values=values))
+    return answer(ValuesOut(values=values))

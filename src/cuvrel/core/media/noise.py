@@ -61,4 +61,5 @@ def grain_tile(seed: int, size: float) -> F32:
     wide = np.pad(noise, ((edge, edge), (edge, edge), (0, 0)), mode="wrap")
     at = ((np.arange(TILE, dtype=np.float32) + 0.5) * (count / TILE) - 0.5 + edge).astype(np.float32)
     x, y = (np.ascontiguousarray(one) for one in np.meshgrid(at, at))
-    return np.asarray(cv2.remap(wide, x, y, cv2.INTER_CUBIC), np.float32)
+    large = np.asarray(cv2.remap(wide, x, y, cv2.INTER_CUBIC), np.float32)
+    return large / large.std()

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Container
 from dataclasses import dataclass
 from typing import Any, Literal
 
@@ -16,23 +17,28 @@ Times = Literal["frame by frame", "by the clock"]
 
 @dataclass(frozen=True)
 class Swap:
-    """ops: what changes, as operations on the document. said: what is fitted. lost: what can't carry over."""
+    """ops: what changes, as operations on the document. said: what is fitted. lost: what can't carry over.
+
+    pulls: the traces that begin anew, and are to be followed from their touched frames.
+    """
 
     ops: list[Json]
     said: list[str]
     lost: list[str]
+    pulls: list[str]
 
 
-def swapped(shot: Shot, plate: Footage, times: Times = "frame by frame") -> Swap:
+def swapped(shot: Shot, plate: Footage, times: Times = "frame by frame", anew: Container[str] = frozenset()) -> Swap:
     """A shot on another plate. What follows from the plate's pictures is worked out anew by itself; marks, shapes and
     all values stay, fitted to its size, and to its rate where times go by the clock.
 
-    Stored frames of traces and of settled mattes stay on their frames, whatever the rate: no edit changes them.
+    Stored frames of traces and of settled mattes stay on their frames, whatever the rate. anew: the mattes whose
+    traces get other ids, and so have no stored frames but those that their marks bring; they are settled no more.
     """
     old = shot.plate_footage()
     known = {one.id: one for one in shot.footage}
     if plate.id == old.id:
-        return Swap([], [], [])
+        return Swap([], [], [], [])
     own_rate = shot.format.fps is not None  # then the plate's does not count
     stretch = plate.fps / shot.fps if times == "by the clock" and not own_rate else 1.0
     size = min(plate.width / old.width, plate.height / old.height)
@@ -42,6 +48,7 @@ def swapped(shot: Shot, plate: Footage, times: Times = "frame by frame") -> Swap
     for side in ("width", "height"):
         own = document["format"][side]
         document["format"][side] = own and max(2, min(round(own * size), 16384))
+    pulls = _begun_anew(document, anew)
     ops: list[Json] = []
     if plate.id not in known:
         ops.append({"op": "add", "path": "/footage/-", "value": plate.model_dump(mode="json")})
@@ -49,7 +56,26 @@ def swapped(shot: Shot, plate: Footage, times: Times = "frame by frame") -> Swap
     original = shot.model_dump(mode="json")
     ops += [{"op": "replace", "path": f"/{part}", "value": document[part]}
             for part in ("mattes", "planes", "format", "range") if document[part] != original[part]]  # fmt: skip
-    return Swap(ops, _said(shot, plate, fit), _lost(shot, plate, fit))
+    return Swap(ops, _said(shot, plate, fit), _lost(shot, plate, fit, anew), pulls)
+
+
+def _begun_anew(document: Json, anew: Container[str]) -> list[str]:
+    """Gives the traces of some mattes ids of their own; returns those that have marks to begin from."""
+    used = {pull["id"] for matte in document["mattes"] for pull in matte["pulls"]}
+    out: list[str] = []
+    for matte in document["mattes"]:
+        if matte["id"] not in anew:
+            continue
+        matte["settled"] = None
+        for pull in matte["pulls"]:
+            if declared("pull", pull["kind"]).holds == "marks":
+                n = 2
+                while f"{pull['id'][:30]}-{n}" in used:
+                    n += 1
+                pull["id"] = f"{pull['id'][:30]}-{n}"
+                used.add(pull["id"])
+                out += [pull["id"]] if pull["marks"] else []
+    return out
 
 
 def _ranged(shot: Shot, plate: Footage, fit: Fit) -> Json:
@@ -73,12 +99,13 @@ def _said(shot: Shot, plate: Footage, fit: Fit) -> list[str]:
     return out
 
 
-def _lost(shot: Shot, plate: Footage, fit: Fit) -> list[str]:
+def _lost(shot: Shot, plate: Footage, fit: Fit, anew: Container[str]) -> list[str]:
     old, out = shot.plate_footage(), []
     if fit.frame(shot.frames[-1]) >= plate.frames:
         out.append(f"The plate has {plate.frames} frames: what lies behind frame {plate.frames} is not seen.")
     if fit.stretch != 1:
-        traced = [matte.name for matte in shot.mattes if matte.settled or _marked(matte.pulls)]
+        traced = [matte.name for matte in shot.mattes
+                  if matte.id not in anew and (matte.settled or _marked(matte.pulls))]  # fmt: skip
         if traced:
             out.append(f"Stored frames can't be stretched: {_listed(traced)} must be followed anew.")
     for matte in shot.mattes:
