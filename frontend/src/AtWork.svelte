@@ -10,6 +10,9 @@
   import Versions from "./versions/Versions.svelte";
   import Exports from "./export/Exports.svelte";
   import Footage from "./footage/Footage.svelte";
+  import SwapPlate from "./footage/SwapPlate.svelte";
+  import LayLook from "./looks/LayLook.svelte";
+  import SaveLook from "./looks/SaveLook.svelte";
   import Picture from "./picture/Picture.svelte";
   import Transport from "./picture/Transport.svelte";
   import Sheet from "./sheet/Sheet.svelte";
@@ -100,3 +103,6 @@
 </div>
 <KeySheet {desk} />
 <Arriving {desk} />
+<LayLook {desk} />
+<SaveLook {desk} />
+<SwapPlate {desk} />

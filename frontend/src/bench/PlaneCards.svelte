@@ -6,7 +6,7 @@
   import PlaneCard from "./PlaneCard.svelte";
   import Starters from "./Starters.svelte";
   import { anyMoves, atRest, deedsOfStep, rowsOf, stepPath, tallestOf } from "./recipes";
-  import { filesOf } from "./files";
+  import { extrasOf } from "./extras";
   import { folding, openCards, opening, widthOf, type Slip } from "./slips";
   import Slot from "./Slot.svelte";
 
@@ -116,7 +116,7 @@
         on={step.on}
         above={item.starters.length ? starters : undefined}
         onarrive={(way) => (desk.arriving = { places: [path], title: item.label, way })}
-        extras={filesOf(desk, step, path)}
+        extras={extrasOf(desk, step, path)}
         {...deedsOfStep(desk, plane, at, dragging)}
       >
         <Fields {desk} fields={item.fields} values={step.params} {path} about={item.label} />

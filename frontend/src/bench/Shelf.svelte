@@ -1,10 +1,12 @@
 <!-- Chosen by looking: this frame, small, with each treatment, pull or plane laid on; a press lays it on for good. -->
 <script lang="ts">
   import { onMount } from "svelte";
-  import type { DeclaredOut, Matte, Plane } from "../lib/api-types";
+  import type { LookOut, Matte, Plane } from "../lib/api-types";
   import type { Desk } from "../desk/desk.svelte";
   import Icon from "../lib/Icon.svelte";
   import { lastUsed, used } from "../lib/used";
+  import { lay } from "../looks/looks.svelte";
+  import Menu from "../ui/Menu.svelte";
   import Button from "../ui/Button.svelte";
   import Chip from "../ui/Chip.svelte";
   import { addPlane, addPull, addStep } from "./recipes";
@@ -20,17 +22,33 @@
       (d) => d.family === family && !(matte && d.holds === "marks" && shot.trace(matte)),
     ),
   );
-  const groups = $derived([...new Set(all.map((d) => d.group).filter(Boolean))]);
+  /** One thing on the shelf: something declared, or a look. */
+  type Item = { kind: string; label: string; hint: string; group: string; look?: LookOut };
+  const LOOKS = "Looks";
+  const items = $derived<Item[]>([
+    ...all,
+    ...(matte ? [] : desk.looks.of(plane ? "treatments" : "planes")).map((look) => ({
+      kind: `look:${look.id}`,
+      label: look.name,
+      hint: look.about || "a saved look",
+      group: LOOKS,
+      look,
+    })),
+  ]);
+  const groups = $derived([
+    ...new Set(all.map((d) => d.group).filter(Boolean)),
+    ...(matte ? [] : [LOOKS]),
+  ]);
   let group = $state("All");
   let sought = $state("");
   let search = $state<HTMLInputElement>();
   const shown = $derived.by(() => {
     const words = sought.trim().toLowerCase();
     const recent = lastUsed(family);
-    return all
+    return items
       .filter(
         (d) =>
-          (group === "All" ||
+          ((group === "All" && (!d.look || family === "plane" || !!words)) ||
             d.group === group ||
             (group === "Last used" && recent.includes(d.kind))) &&
           `${d.label} ${d.hint} ${d.group}`.toLowerCase().includes(words),
@@ -56,15 +74,19 @@
 
   onMount(() => {
     search?.focus();
+    void desk.looks.load();
     return () => (desk.view.trying = null);
   });
 
-  function lacks(item: DeclaredOut): string {
+  function lacks(item: Item): string {
     const has = plane ? plane.matte || plane.gate : matte || desk.selection.matteId;
-    return item.needs_matte && !has ? "needs a matte" : "";
+    const needs = item.look
+      ? item.look.needs.some((need) => need.of === "matte") && !shot.doc.mattes.length
+      : all.find((d) => d.kind === item.kind)?.needs_matte && !has;
+    return needs ? "needs a matte" : "";
   }
 
-  function look(item: DeclaredOut | null) {
+  function look(item: Item | null) {
     desk.view.trying = (item && small.get(item.kind)?.view) || null;
   }
 
@@ -73,11 +95,13 @@
     desk.opened.set(key, opening(desk.opened.get(key) ?? [], id));
   }
 
-  function add(item: DeclaredOut) {
+  function add(item: Item) {
     desk.view.trying = null;
     used(family, item.kind);
-    if (matte) open(`matte:${matte.id}`, addPull(desk, matte, item.kind));
-    else if (plane) open(`plane:${plane.id}`, addStep(desk, plane, item));
+    const declared = all.find((d) => d.kind === item.kind);
+    if (item.look) void lay(desk, item.look, plane ?? null);
+    else if (matte) open(`matte:${matte.id}`, addPull(desk, matte, item.kind));
+    else if (plane && declared) open(`plane:${plane.id}`, addStep(desk, plane, declared));
     else addPlane(desk, item.kind as Plane["kind"]);
     desk.shelf = null;
   }
@@ -110,6 +134,8 @@
     {#each ["All", ...groups, ...(lastUsed(family).length ? ["Last used"] : [])] as one (one)}
       <Chip on={group === one} onpick={() => (group = one)}>{one}</Chip>
     {/each}
+    {#if group === LOOKS}<Button onclick={() => desk.looks.read()}>Read a look’s file …</Button
+      >{/if}
     <label
       class="ml-auto flex min-h-6 items-center gap-1.5 rounded border border-rule bg-card px-2 text-quiet"
     >
@@ -132,7 +158,12 @@
   >
     {#each shown as item (item.kind)}
       {@const lack = lacks(item)}
-      <li>
+      <li class="relative">
+        {#if item.look}<Menu
+            name={`More for ${item.label}`}
+            choices={desk.looks.choicesOf(item.look)}
+            class="absolute top-1 right-1 z-10 bg-card/85"
+          />{/if}
         <button
           type="button"
           data-try={item.kind}
@@ -153,8 +184,8 @@
           <span class="block truncate text-[12.5px]"
             >{item.label} <small class="text-quiet">{lack}</small></span
           >
-          {#if family === "plane"}<small class="block text-[11px] leading-tight text-quiet"
-              >{item.hint}</small
+          {#if family === "plane" || item.look}<small
+              class="block text-[11px] leading-tight text-quiet">{item.hint}</small
             >{/if}
         </button>
       </li>

@@ -4,6 +4,7 @@ import type { Clip, FieldOut, FootageOut } from "../lib/api-types";
 import type { ShotStore } from "../lib/shot.svelte";
 import type { Env, Xy } from "../lib/values";
 import { heightOf, SPINE, type Slip } from "../bench/slips";
+import { Looks, type Laying } from "../looks/looks.svelte";
 import { Checks } from "./checks.svelte";
 import { Costs } from "./costs.svelte";
 import { Playback } from "./playback.svelte";
@@ -54,6 +55,14 @@ export class Desk {
   span = $state.raw<[number, number] | null>(null);
   /** What is asked before something arrives or leaves: places in the document, what it is called, which way. */
   arriving = $state.raw<{ places: string[]; title: string; way: "arrive" | "leave" } | null>(null);
+
+  looks = new Looks();
+  /** A look that is being laid on, as long as it asks for something. */
+  laying = $state.raw<Laying | null>(null);
+  /** The plane of which a look is being saved. */
+  saving = $state<string | null>(null);
+  /** The footage that is about to come under the shot. */
+  swapping = $state.raw<FootageOut | null>(null);
 
   constructor(readonly shot: ShotStore) {
     this.selection = new Selection(shot);

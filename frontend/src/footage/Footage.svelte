@@ -23,5 +23,5 @@
   aria-label="Footage of the project"
 >
   <SlideHead {desk} title={`Footage of ${desk.shot.about.project_name}`} />
-  <Shelf {store} />
+  <Shelf {store} plate={desk.shot.doc.plate} onunder={(footage) => (desk.swapping = footage)} />
 </section>

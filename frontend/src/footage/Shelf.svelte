@@ -11,7 +11,14 @@
   import type { ProjectStore } from "./uploads.svelte";
 
   /** The footage of a project: a place to drop files on, and what is there. */
-  let { store }: { store: ProjectStore } = $props();
+  type Props = {
+    store: ProjectStore;
+    /** Lets a piece come under the shot that is open. */
+    onunder?: (footage: FootageOut) => void;
+    /** The shot's plate, which is under it already. */
+    plate?: string;
+  };
+  let { store, onunder, plate }: Props = $props();
   const STRIP =
     "h-9 w-[190px] flex-none border-y-3 border-dotted border-film bg-film bg-[auto_100%] bg-left bg-repeat-x";
   const BAR = "w-[110px] flex-none";
@@ -111,7 +118,9 @@
             share={job?.total ? job.done / job.total : 0}
             name={`Bringing in ${f.name}`}
           />{/if}
-        {#if f.state === "ready"}<Button onclick={() => start(f)}>New shot on it</Button>{/if}
+        {#if f.state === "ready"}{#if onunder && String(f.id) !== plate}<Button
+              onclick={() => onunder(f)}>Put under this shot …</Button
+            >{/if}<Button onclick={() => start(f)}>New shot on it</Button>{/if}
         {#if f.state !== "working"}<Menu
             name={`More for ${f.name}`}
             choices={choicesOf({ things: "footage", id: f.id, name: f.name }, () => store.load())}

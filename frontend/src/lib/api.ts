@@ -1,6 +1,14 @@
 import createClient from "openapi-fetch";
 
-import type { CleanPlateRequest, DeedRequest, Uploaded, paths } from "./api-types";
+import type {
+  CleanPlateRequest,
+  DeedRequest,
+  LayLook,
+  NewLook,
+  SwapRequest,
+  Uploaded,
+  paths,
+} from "./api-types";
 
 export type Op = { op: string; path: string; value?: unknown; from?: string };
 
@@ -120,6 +128,22 @@ export const api = {
   cdl: (id: number, step: string, frame: number) =>
     `/api/shots/${id}/treatments/${step}/cdl?frame=${frame}`,
   readCdl: (text: string) => got(client.POST("/api/cdl", { body: { text } })),
+  grain: (id: number, frame: number) =>
+    got(client.GET("/api/shots/{id}/grain", { params: { path: { id }, query: { frame } } })),
+  looks: () => got(client.GET("/api/looks")),
+  newLook: (body: NewLook) => got(client.POST("/api/looks", { body })),
+  readLook: (text: string) => got(client.POST("/api/looks/file", { body: { text } })),
+  lookFile: (look: string) => `/api/looks/${look}/file`,
+  renameLook: (look: string, name: string) =>
+    got(client.POST("/api/looks/{look}/name", { params: { path: { look } }, body: { name } })),
+  deleteLook: (look: string) =>
+    got(client.DELETE("/api/looks/{look}", { params: { path: { look } } })),
+  suited: (id: number, body: LayLook) =>
+    got(client.POST("/api/shots/{id}/suited", { params: { path: { id } }, body })),
+  layLook: (id: number, body: LayLook) =>
+    got(client.POST("/api/shots/{id}/look", { params: { path: { id } }, body })),
+  swap: (id: number, body: SwapRequest) =>
+    got(client.POST("/api/shots/{id}/plate", { params: { path: { id } }, body })),
   cleanPlate: (id: number, body: CleanPlateRequest) =>
     got(client.POST("/api/shots/{id}/clean-plate", { params: { path: { id } }, body })),
   tries: (id: number, target: string, frame: number, width: number) =>
@@ -143,11 +167,11 @@ export const api = {
       width: String(width),
       ...(version === null ? {} : { version: String(version) }),
     }),
-  follow: (id: number, pull: string, start: number, step: 1 | -1, keep = false) =>
+  follow: (id: number, pull: string, start: number, step: 1 | -1, keep = false, whole = false) =>
     got(
       client.POST("/api/shots/{id}/follow", {
         params: { path: { id } },
-        body: { pull, start, step, keep },
+        body: { pull, start, step, keep, whole },
       }),
     ),
   settle: (id: number, matte: string) =>

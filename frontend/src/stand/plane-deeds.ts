@@ -48,6 +48,11 @@ export function deedsOfPlane(desk: Desk, plane: Plane): Choice[] {
     { label: "To the front by one", run: () => change(stepped(shot, plane, -1), "move") },
     { label: "To the back by one", run: () => change(stepped(shot, plane, 1), "move") },
     { label: "Copy", run: copy },
+    {
+      label: "Save as a look …",
+      hint: "to use on other shots",
+      run: () => (desk.saving = plane.id),
+    },
     ...(group
       ? [{ label: "Dissolve the group", run: () => change(dissolved(shot, plane), "dissolve") }]
       : []),
