@@ -158,11 +158,11 @@
   >
     {#each shown as item (item.kind)}
       {@const lack = lacks(item)}
-      <li class="relative">
+      <li class="group/look relative">
         {#if item.look}<Menu
             name={`More for ${item.label}`}
             choices={desk.looks.choicesOf(item.look)}
-            class="absolute top-1 right-1 z-10 bg-card/85"
+            class="absolute top-1 right-1 z-10 bg-card/85 opacity-0 group-hover/look:opacity-100 focus-visible:opacity-100 data-[state=open]:opacity-100"
           />{/if}
         <button
           type="button"

@@ -13,7 +13,7 @@
     ...(plane?.treatments.length ? [{ value: "treatments", label: "its treatments" }] : []),
     {
       value: "plane",
-      label: plane?.kind === "group" ? "the group" : plane?.gate ? "it with its gate" : "it",
+      label: plane?.kind === "group" ? "the group" : plane?.gate ? "it with its gate" : "the plane",
     },
     { value: "stand", label: "the whole stand" },
   ]);

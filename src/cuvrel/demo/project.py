@@ -20,6 +20,7 @@ from cuvrel.core.recipe.models import Mark
 from cuvrel.demo import followed
 from cuvrel.demo.elements import MOVING, STILLS
 from cuvrel.demo.jobs import JOBS, job_document
+from cuvrel.demo.jobs_lines import MORE_JOBS
 from cuvrel.demo.looks import SHOTS, demo_document, fan_document
 from cuvrel.store import shots
 from cuvrel.store.blobs import Blobs
@@ -70,9 +71,10 @@ def install(
             session.add_all(_frame(blobs, shot.id, one) for one in followed.read(CLIPS, "signaller"))
             tell("demo project: the signaller once more")
             moving["night clean plate"] = _clean_night(session, project.id, blobs)
-            for number, job in enumerate(JOBS, 10):
+            there = {**rows, **moving}
+            for number, job in enumerate([*JOBS, *MORE_JOBS], 10):
                 plate = entry(rows[job.clip]).model_dump(mode="json")
-                others = {name: entry(moving[name]).model_dump(mode="json") for name in job.needs}
+                others = {name: entry(there[name]).model_dump(mode="json") for name in job.needs}
                 base = demo_document(plate, clip_marks(job.clip), job.clip)
                 shot = shots.create(session, project.id, job_document(job, number, base, others))
                 session.add_all(_frame(blobs, shot.id, one) for one in followed.read(CLIPS, job.clip))
