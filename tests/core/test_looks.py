@@ -200,6 +200,20 @@ def test_what_can_not_carry_over_is_told_before() -> None:
     assert swapped(shot, shot.plate_footage()).ops == []
 
 
+def test_marks_behind_the_end_go_where_they_would_be_solved_anew() -> None:
+    raw = drawn()
+    late = {"id": "late", "frame": 7, "kind": "in", "radius": 3, "points": [[9, 9]]}
+    raw["mattes"][0]["pulls"][0]["marks"].append(late)
+    shot = read_shot(raw)
+    kept = swapped(shot, plate(frames=5))
+    assert not any("marks" in line for line in kept.lost), "its stored frames stay as they are"
+    for swap in (swapped(shot, plate(frames=5), anew={"m1"}), swapped(shot, plate(width=128, height=96, frames=5))):
+        done = read_shot(jsonpatch.apply_patch(shot.model_dump(mode="json"), swap.ops))
+        assert [mark.id for mark in done.mattes[0].pulls[0].marks] == ["k"]
+        assert "on a frame behind its end" in swap.lost[-1]
+    assert swapped(shot, plate(frames=5), anew={"m1"}).pulls == ["t1-2"]
+
+
 def test_a_fit_that_changes_nothing_leaves_the_document_as_it_is() -> None:
     shot = read_shot(drawn())
     assert fitted(shot, Fit(old=(64, 48), new=(64, 48))) == shot.model_dump(mode="json")

@@ -31,6 +31,8 @@
     if (!footage) return;
     const body = { footage: footage.id, times, anew: [...anew] };
     let late = false;
+    // what was answered to another choice is not what would be done
+    found = null;
     void desk.shot
       .settled()
       .then(() => api.swap(desk.shot.id, body))
@@ -42,12 +44,14 @@
   async function go() {
     if (!footage || !found) return;
     const { ops, pulls } = found;
+    const plate = String(footage.id);
     desk.shot.edit(ops as Op[], `put ${footage.name} under the shot`);
     desk.swapping = null;
     desk.slide = "none";
     if (!pulls.length) return;
     try {
       await desk.shot.settled();
+      if (desk.shot.doc.plate !== plate) return;
       for (const pull of pulls) {
         const trace = desk.shot.doc.mattes.flatMap((m) => m.pulls).find((p) => p.id === pull);
         const start = trace?.marks[0]?.frame ?? 0;

@@ -48,6 +48,7 @@ def swapped(shot: Shot, plate: Footage, times: Times = "frame by frame", anew: C
     for side in ("width", "height"):
         own = document["format"][side]
         document["format"][side] = own and max(2, min(round(own * size), 16384))
+    gone = _beyond_the_end(document, plate, None if fit.size != 1 or fit.old != fit.new else anew)
     pulls = _begun_anew(document, anew)
     ops: list[Json] = []
     if plate.id not in known:
@@ -56,7 +57,25 @@ def swapped(shot: Shot, plate: Footage, times: Times = "frame by frame", anew: C
     original = shot.model_dump(mode="json")
     ops += [{"op": "replace", "path": f"/{part}", "value": document[part]}
             for part in ("mattes", "planes", "format", "range") if document[part] != original[part]]  # fmt: skip
-    return Swap(ops, _said(shot, plate, fit), _lost(shot, plate, fit, anew), pulls)
+    return Swap(ops, _said(shot, plate, fit), [*_lost(shot, plate, fit, anew), *gone], pulls)
+
+
+def _beyond_the_end(document: Json, plate: Footage, of: Container[str] | None) -> list[str]:
+    """Takes marks away that lie on frames that the plate does not have, and would be solved there; tells of each matte.
+
+    of: the mattes whose marks are solved anew; None for all.
+    """
+    out = []
+    for matte in document["mattes"]:
+        frames = set()
+        for pull in matte["pulls"] if of is None or matte["id"] in of else []:
+            kept = [mark for mark in pull["marks"] if mark["frame"] < plate.frames]
+            frames |= {mark["frame"] for mark in pull["marks"]} - {mark["frame"] for mark in kept}
+            pull["marks"] = kept
+        if frames:
+            many = "a frame" if len(frames) == 1 else f"{len(frames)} frames"
+            out.append(f"The marks of '{matte['name']}' on {many} behind its end go.")
+    return out
 
 
 def _begun_anew(document: Json, anew: Container[str]) -> list[str]:
