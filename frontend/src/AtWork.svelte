@@ -46,6 +46,11 @@
     });
   });
 
+  // another plate may be shorter
+  $effect(() => {
+    if (playback.frame >= shot.count) untrack(() => playback.go(shot.count - 1));
+  });
+
   function show(frame: number) {
     playback.frame = frame;
     if (view.mode === "result") view.mode = "veil";

@@ -153,6 +153,8 @@ export class ShotStore extends Recipe {
     this.history = done.history;
     if (done.uses) this.uses = done.uses;
     this.takeTouched(done.touched);
+    // another plate has other frames, and a film of its own
+    if (this.confirmed.plate !== String(this.about.plate.id)) this.behind = true;
     this.version++;
   }
 
