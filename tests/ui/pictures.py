@@ -145,6 +145,21 @@ def clones(desk: Desk) -> None:
     desk.lay_on("Clones")
 
 
+def looks(desk: Desk) -> None:
+    """The looks that ship, each on this frame."""
+    shot(desk, "Shot 01", 48)
+    desk.page.keyboard.press("Shift+A")
+    shelf = desk.page.get_by_role("region", name="Shelf of planes")
+    shelf.get_by_role("button", name="Looks", exact=True).click()
+    expect(shelf.locator("[data-try] img")).to_have_count(11, timeout=60_000)
+
+
+def lines(desk: Desk) -> None:
+    """A job of the demo: a porter in a world of lines, which a ripple runs through."""
+    shot(desk, "Shot 24", 64)
+    desk.plane("World of lines")
+
+
 PICTURES: dict[str, Callable[[Desk], None]] = {
     one.__name__.replace("_", "-"): one
     for one in (
@@ -162,6 +177,8 @@ PICTURES: dict[str, Callable[[Desk], None]] = {
         stand,
         curves,
         recoloured,
+        looks,
+        lines,
         versions,  # from here on shots are no more as they were installed
         clones,
     )
