@@ -1,0 +1,260 @@
+"""Following a track from its reference frame, a frame at a time, in either direction."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass, field
+from itertools import pairwise
+from typing import Literal
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from cuvrel.core.tracks.align import Fit, Freedom, Piece, align, alike, piece
+from cuvrel.core.tracks.features import Went, went
+from cuvrel.core.tracks.scenes import Scene, Scenes, moved, of_level
+
+F32 = NDArray[np.float32]
+F64 = NDArray[np.float64]
+Kind = Literal["point", "region", "patch"]
+FREEDOM: dict[Kind, Freedom] = {"point": "stretch and shear", "region": "size and turn", "patch": "perspective"}
+SQUARE = np.array([[-1.0, -1.0], [1.0, -1.0], [1.0, 1.0], [-1.0, 1.0]])
+TRUSTED, FAIR = 0.72, 0.5  # how alike the reference and a frame are where it is beyond doubt, and where it still holds
+SURE = 0.3  # doubt below which a frame is one to go by
+NEAR, COARSE = 2, 2  # the level that is begun with near a good guess; the one that a whole frame is searched on
+LOST = 0.9  # doubt from which on a frame was not measured
+
+
+@dataclass(frozen=True)
+class Found:
+    """A track on one frame. matrix: from its own places to pixels, (3, 3). doubt: 0 to 1. reason: why it is in doubt.
+
+    features: rows of x, y and how well each agrees, 0 to 1.
+    """
+
+    frame: int
+    matrix: F64
+    doubt: float
+    reason: str = ""
+    features: F32 = field(default_factory=lambda: np.zeros((0, 3), np.float32))
+
+
+@dataclass(frozen=True)
+class Start:
+    """What is tracked: its kind, its frame of reference, and its points there in plate pixels.
+
+    A point has one, and a radius; a region's are its outline, a patch's its four corners.
+    """
+
+    kind: Kind
+    frame: int
+    points: F64
+    radius: float = 12.0
+    freedom: Freedom | None = None
+
+    @property
+    def outline(self) -> F64:
+        """What is looked at on the frame of reference, in pixels from the middle of the first one."""
+        at = np.asarray(self.points, np.float64) - 0.5
+        return at[0] + SQUARE * self.radius if self.kind == "point" else at
+
+
+class CanNotTrack(ValueError):
+    """What was marked can't be told from anything."""
+
+
+class Tracker:
+    """Follows one track over a clip's scenes. Raises CanNotTrack where there is nothing to hold on to."""
+
+    def __init__(self, scenes: Scenes, start: Start) -> None:
+        self._scenes, self.start = scenes, start
+        self.freedom: Freedom = start.freedom or FREEDOM[start.kind]
+        self._reference = scenes(start.frame)
+        found = piece(self._reference, start.outline)
+        if found is None or max(float(np.abs(part.slopes).max()) for part in found.parts) < 1e-3:
+            raise CanNotTrack("There is too little to see here that could be followed.")
+        self._piece: Piece = found
+        self._back = np.asarray(np.linalg.inv(found.frame), np.float64)
+        self.first = Found(start.frame, found.frame, 0.0)
+
+    def points(self, found: Found) -> F64:
+        """Its points on a frame, in plate pixels."""
+        own = moved(self._back, np.asarray(self.start.points, np.float64) - 0.5)
+        return moved(found.matrix, own) + 0.5
+
+    def follow(self, frames: Sequence[int], at: Found | None = None, before: Found | None = None) -> Iterator[Found]:
+        """It on frames one after another, from the frame beside the first of them.
+
+        at: where it is known there; by default the frame of reference. before: where it was before that.
+        """
+        here, last = at or self.first, before
+        known = here
+        for frame in frames:
+            found = self._step(here, last, known, frame)
+            last, here = here, found
+            if found.doubt < SURE:
+                known = found
+            yield found
+
+    def _step(self, here: Found, last: Found | None, known: Found, frame: int) -> Found:
+        """The frame beside one. here, last: the frame before it, and the one before that; known: the last sure one."""
+        now, then = self._scenes(frame), self._scenes(here.frame)
+        outline = moved(here.matrix @ self._back, self._piece.outline)
+        lost = here.doubt >= LOST
+        way = None if lost else went(then, now, outline, self.freedom)
+        best: Fit | None = None
+        for guess in self._guesses(here, last, way):
+            best = _better(best, self._held(align(self._piece, now, guess, self.freedom, NEAR), guess))
+            if best is not None and best.alike > TRUSTED and best.seen > 0.35:
+                break
+        if not _holds(best):
+            for guess in self._searched(now, known.matrix, everywhere=lost):
+                best = _better(best, self._held(align(self._piece, now, guess, self.freedom), guess, 0.6))
+        features = _features(way)
+        if best is not None and _holds(best):
+            doubt = float(np.clip(max((TRUSTED - best.alike) / 0.4, (0.4 - best.seen) / 0.5), 0, 0.85))
+            otherwise = "hidden in part" if best.seen < 0.35 else "it looks otherwise than on its frame"
+            return Found(frame, best.matrix, doubt, otherwise if doubt >= 0.35 else "", features)
+        if way is not None and way.share > 0.3 and here.doubt < LOST:
+            return Found(frame, self._carried(then, now, here, outline, way), 0.7, "carried on from before", features)
+        guess = here.matrix if last is None or lost else _kept_on(last.matrix, here.matrix)
+        return Found(frame, guess, 1.0, "it can't be seen", features)
+
+    def _guesses(self, here: Found, last: Found | None, way: Went | None) -> list[F64]:
+        out = [] if way is None else [np.asarray(way.matrix @ here.matrix, np.float64)]
+        if last is not None and here.doubt < LOST:
+            out.append(_kept_on(last.matrix, here.matrix))
+        return [*out, here.matrix]
+
+    def _carried(self, then: Scene, now: Scene, here: Found, outline: F64, way: Went) -> F64:
+        """Where it is by how it looked a frame ago, since it does not look as on its frame of reference any more."""
+        matrix = np.asarray(way.matrix @ here.matrix, np.float64)
+        recent = piece(then, outline)
+        if recent is None:
+            return matrix
+        fit = align(recent, now, np.asarray(way.matrix @ recent.frame, np.float64), self.freedom, 1)
+        if fit is None or fit.alike < 0.8:
+            return matrix
+        return np.asarray(fit.matrix @ np.linalg.inv(recent.frame) @ here.matrix, np.float64)
+
+    def _held(self, fit: Fit | None, guess: F64, room: float = 0.9) -> Fit | None:
+        """A fit, unless it grew, shrank or went further than anything does between two frames.
+
+        room: how far it may go, in its own sizes.
+        """
+        if fit is None:
+            return None
+        was, now = moved(guess, SQUARE), moved(fit.matrix, SQUARE)
+        size = max(float(np.sqrt(abs(cv2.contourArea(was.astype(np.float32))))), 1.0)
+        grown = float(np.sqrt(abs(cv2.contourArea(now.astype(np.float32))))) / size
+        far = float(np.abs(now - was).max())
+        if not 0.6 < grown < 1.7 or far > max(room * size, 12):
+            return None
+        return fit
+
+    def _searched(self, now: Scene, guess: F64, everywhere: bool) -> list[F64]:
+        """Guesses where the piece, as it looked when it was last sure, is found again: near there, or everywhere."""
+        level = COARSE if everywhere and len(now.levels) > COARSE else 0
+        to = of_level(level)
+        corners = moved(to @ guess, SQUARE)
+        if not np.isfinite(corners).all():
+            return []
+        low = np.floor(corners.min(axis=0))
+        size = (np.ceil(corners.max(axis=0)) - low).astype(int)
+        even = now.levels[level].even
+        if size.max() > 600 or size.min() < 5 or size[0] >= even.shape[1] or size[1] >= even.shape[0]:
+            return []
+        reach = max(even.shape) if everywhere else int(np.clip(1.2 * size.max(), 24, 120))
+        x0, y0 = (int(max(n - reach, 0)) for n in low)
+        x1, y1 = int(min(low[0] + size[0] + reach, even.shape[1])), int(min(low[1] + size[1] + reach, even.shape[0]))
+        if x1 - x0 <= size[0] or y1 - y0 <= size[1]:
+            return []
+        warp = to @ guess @ self._back @ np.linalg.inv(to)
+        shift = np.array([[1, 0, -low[0]], [0, 1, -low[1]], [0, 0, 1.0]])
+        first = self._reference.levels[level].even
+        drawn = cv2.warpPerspective(first, shift @ warp, (int(size[0]), int(size[1])))
+        scores = cv2.matchTemplate(np.ascontiguousarray(even[y0:y1, x0:x1]), drawn, cv2.TM_CCOEFF_NORMED)
+        out, back = [], np.linalg.inv(to)
+        for _ in range(3 if everywhere else 2):
+            _, score, _, (bx, by) = cv2.minMaxLoc(scores)
+            if score < 0.3:
+                break
+            step = np.array([[1, 0, x0 + bx - low[0]], [0, 1, y0 + by - low[1]], [0, 0, 1.0]])
+            out.append(np.asarray(back @ step @ to @ guess, np.float64))
+            scores[max(0, by - 6) : by + 7, max(0, bx - 6) : bx + 7] = -1
+        return out
+
+    def sure(self, found: Found) -> tuple[float, float]:
+        """How alike it is on a frame to its frame of reference, and how much of it is seen."""
+        return alike(self._piece, self._scenes(found.frame), found.matrix)
+
+
+def _holds(fit: Fit | None) -> bool:
+    return fit is not None and fit.alike >= FAIR and fit.seen >= 0.15
+
+
+def _better(one: Fit | None, other: Fit | None) -> Fit | None:
+    if one is None or other is None:
+        return other if one is None else one
+    return max(one, other, key=_worth)
+
+
+def _worth(fit: Fit) -> float:
+    return fit.alike * min(1.0, fit.seen / 0.35)
+
+
+def _kept_on(before: F64, here: F64) -> F64:
+    """Where it would be one step on, if it went on as it did."""
+    out = here @ np.linalg.inv(before) @ here
+    return np.asarray(out / out[2, 2], np.float64)
+
+
+def _features(way: Went | None) -> F32:
+    if way is None:
+        return np.zeros((0, 3), np.float32)
+    return np.column_stack([way.points + np.float32(0.5), way.agree]).astype(np.float32)
+
+
+def bridged(found: Sequence[Found], freedom: Freedom) -> list[Found]:
+    """A run of frames in their order, those that could not be seen laid smoothly between those about them."""
+    out = list(found)
+    seen = [n for n, one in enumerate(out) if one.doubt < LOST]
+    corners = [moved(one.matrix, SQUARE) for one in out]
+    for a, b in pairwise(seen):
+        if b - a < 2:
+            continue
+        span = b - a
+        slope_a = corners[a] - corners[a - 1] if a and a - 1 in seen else (corners[b] - corners[a]) / span
+        slope_b = corners[b + 1] - corners[b] if b + 1 in seen else (corners[b] - corners[a]) / span
+        for n in range(a + 1, b):
+            t = (n - a) / span
+            h = 2 * t**3 - 3 * t**2 + 1, t**3 - 2 * t**2 + t, -2 * t**3 + 3 * t**2, t**3 - t**2
+            at = h[0] * corners[a] + h[1] * slope_a * span + h[2] * corners[b] + h[3] * slope_b * span
+            out[n] = Found(out[n].frame, through(at, freedom), 1.0, "hidden: bridged by smooth motion", out[n].features)
+    return out
+
+
+def through(corners: F64, freedom: Freedom) -> F64:
+    """The matrix that puts a piece's corners closest to four places, (3, 3)."""
+    if freedom == "perspective":
+        return np.asarray(
+            cv2.getPerspectiveTransform(SQUARE.astype(np.float32), corners.astype(np.float32)), np.float64
+        )
+    x, y = SQUARE.T
+    none, one = np.zeros(4), np.ones(4)
+    if freedom == "stretch and shear":
+        rows = np.kron(np.eye(2), np.column_stack([x, y, one]))
+        p = np.linalg.lstsq(rows, corners.T.ravel(), rcond=None)[0]
+        return np.array([[p[0], p[1], p[2]], [p[3], p[4], p[5]], [0, 0, 1.0]])
+    rows = np.vstack([np.column_stack([x, -y, one, none]), np.column_stack([y, x, none, one])])
+    p = np.linalg.lstsq(rows, corners.T.ravel(), rcond=None)[0]
+    return np.array([[p[0], -p[1], p[2]], [p[1], p[0], p[3]], [0, 0, 1.0]])
+
+
+def tracked(scenes: Scenes, start: Start, first: int, last: int) -> list[Found]:
+    """A track on all frames from `first` to `last`, both among them, forwards and backwards from its reference."""
+    tracker = Tracker(scenes, start)
+    back = list(tracker.follow(range(start.frame - 1, first - 1, -1)))
+    forth = list(tracker.follow(range(start.frame + 1, last + 1)))
+    return bridged([*reversed(back), tracker.first, *forth], tracker.freedom)
