@@ -5,7 +5,7 @@ from __future__ import annotations
 import argparse
 from pathlib import Path
 
-from bench import desk, edits, keys, mattes, same, speed, stand, treatments
+from bench import desk, edits, keys, mattes, same, speed, stand, tracks, treatments
 from cuvrel.demo.project import CLIPS
 
 
@@ -19,6 +19,9 @@ def main() -> None:
     commands.add_parser("stand", help="blending, placing, in-betweens and whole stands")
     commands.add_parser("desk", help="the first frame and playing, in a browser")
     commands.add_parser("treatments", help="what each treatment takes of a whole picture")
+    track = commands.add_parser("tracks", help="points, regions and patches against their truth, with yardsticks")
+    track.add_argument("--clips", type=int, default=4, help="clips made of each kind (4)")
+    track.add_argument("--no-yardsticks", action="store_true", help="our own figures only")
     pictures = commands.add_parser("same", help="whether the demo's pictures are what they were before a change")
     pictures.add_argument("--to", type=Path, help="writes their hashes there")
     pictures.add_argument("--against", type=Path, help="holds them against the hashes there")
@@ -36,6 +39,8 @@ def main() -> None:
         mattes.run(given)
     elif given.command == "same":
         same.run(given.to, given.against, given.every)
+    elif given.command == "tracks":
+        tracks.run(given.clips, not given.no_yardsticks)
     elif given.command == "edits":
         edits.run()
     elif given.command == "keys":

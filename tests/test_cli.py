@@ -40,7 +40,7 @@ def marks_file(clip: Clip, to: Path, **changes: Any) -> Path:
 
 def test_help_can_be_followed() -> None:
     top = cuvrel("--help").stdout
-    for command in ("follow", "render", "pack", "unpack", "up"):
+    for command in ("follow", "track", "render", "pack", "unpack", "up"):
         assert command in top
     text = cuvrel("follow", "--help").stdout
     assert '"kind": "in"' in text
@@ -106,6 +106,40 @@ def test_bad_marks_end_in_a_sentence_and_no_file(clip: Clip, tmp_path: Path, tex
     assert words in done.stderr
     assert "Traceback" not in done.stderr
     assert sorted(p.name for p in tmp_path.iterdir()) == ["m.json"]
+
+
+def test_track_writes_every_frame_of_what_is_wanted(clip: Clip, tmp_path: Path) -> None:
+    what, to = tmp_path / "what.json", tmp_path / "tracks.json"
+    at = [[float(x), float(y)] for x, y in ((40, 30), (110, 30), (110, 90), (40, 90))]
+    what.write_text(json.dumps({"tracks": [{"id": "b", "kind": "region", "frame": 2, "outline": at}]}))
+    cuvrel("track", clip.path, "--what", what, "--to", to, "--last", "9")
+    (track,) = json.loads(to.read_text())["tracks"]
+    assert (track["id"], track["kind"]) == ("b", "region")
+    assert len(track["frames"]) == 16
+    assert track["frames"][2] == {"frame": 2, "points": at, "doubt": 0.0}
+    assert track["frames"][12]["doubt"] == 1.0
+
+
+@pytest.mark.parametrize(
+    ("what", "more", "words"),
+    [
+        ("{}", [], "must be an object"),
+        ("nothing", [], "can't be read"),
+        ('{"tracks": [{"id": "a", "kind": "point", "frame": 99, "at": [9, 9]}]}', [], "not looked at"),
+        ('{"tracks": [{"id": "a", "kind": "point", "frame": 3, "at": [9, 9]}]}', ["--first", "9"], "not looked at"),
+        ('{"tracks": [{"id": "a", "kind": "point", "frame": 3, "at": [9, 9]}]}', ["--last", "99"], "no frames 0 to 99"),
+        ('{"tracks": [{"id": "a", "kind": "point", "frame": 3, "at": [9, 9], "without": "x.mkv"}]}', [], "no file"),
+        ('{"tracks": [{"id": "a", "kind": "point", "frame": 3, "at": [-900, 9]}]}', [], "too little"),
+    ],
+)
+def test_tracks_that_can_not_be_end_in_a_sentence_and_no_file(
+    clip: Clip, tmp_path: Path, what: str, more: list[str], words: str
+) -> None:
+    file, to = tmp_path / "what.json", tmp_path / "tracks.json"
+    file.write_text(what)
+    done = cuvrel("track", clip.path, "--what", file, "--to", to, *more, code=2)
+    assert words in done.stderr
+    assert not to.exists()
 
 
 def test_footage_that_is_none_ends_in_a_sentence(clip: Clip, tmp_path: Path) -> None:

@@ -93,6 +93,46 @@ def follow(
 
 
 @main.command()
+@click.argument("footage", type=click.Path(exists=True, path_type=Path))
+@click.option(
+    "--what",
+    type=click.Path(exists=True, dir_okay=False, path_type=Path),
+    required=True,
+    help="JSON file of what to track.",
+)
+@click.option("--to", type=click.Path(dir_okay=False, path_type=Path), required=True, help="The tracks, as JSON.")
+@click.option("--first", type=click.IntRange(0), help="The first frame to look at, counted from 0.")
+@click.option("--last", type=click.IntRange(0), help="The last one.")
+@sentences
+def track(footage: Path, what: Path, to: Path, first: int | None, last: int | None) -> None:
+    """Track points, regions and patches of FOOTAGE in both directions from the frames that they are marked on.
+
+    WHAT looks like
+
+    \b
+      {"tracks": [
+        {"id": "a", "kind": "point", "frame": 20, "at": [640.0, 300.5], "radius": 12},
+        {"id": "b", "kind": "region", "frame": 20, "outline": [[600, 280], [700, 280], [650, 360]]},
+        {"id": "c", "kind": "patch", "frame": 20, "corners": [[10, 10], [90, 12], [92, 60], [8, 58]],
+         "without": "hand.mkv"}]}
+
+    in plate pixels with the origin at the top left corner of the top left pixel; "without" is a grey video of what is
+    not looked at. The tracks have the point, the outline carried along, or the four corners on every frame, with doubt.
+    """
+    from cuvrel import headless
+    from cuvrel.core.tracks.what import read_wanted
+
+    try:
+        raw = json.loads(what.read_text())
+    except (ValueError, OSError) as fault:
+        raise CuvrelError(f"What is to be tracked can't be read: {fault}.") from fault
+    wanted = read_wanted(raw)
+    found = headless.track(footage, wanted, what.parent, first, last, click.echo)
+    to.write_text(json.dumps(found, indent=1) + "\n")
+    click.echo(f"Wrote {to}.")
+
+
+@main.command()
 @click.argument("shot", type=click.Path(exists=True, dir_okay=False, path_type=Path))
 @click.option("--result", "what", flag_value="result", help="All planes.")
 @click.option("--matte", help="One matte alone, by name or id.")

@@ -16,7 +16,7 @@ from pydantic import ValidationError
 from cuvrel.core.follow.plan import Frame, Memory, clip
 from cuvrel.core.follow.run import Settings
 from cuvrel.core.media.probe import MediaInfo, pack_sequence, probe
-from cuvrel.core.media.reader import Reader
+from cuvrel.core.media.reader import Reader, as_grey
 from cuvrel.core.media.writer import PngWriter, VideoFormat, VideoWriter, Writer, png_bytes, read_grey
 from cuvrel.core.recipe.errors import CuvrelError, RecipeError
 from cuvrel.core.recipe.models import Mark, Shot
@@ -24,8 +24,11 @@ from cuvrel.core.stand.build import Stand
 from cuvrel.core.stand.export import picture, write_range
 from cuvrel.core.stand.nodes import Cache
 from cuvrel.core.stand.portable import PortableShot
+from cuvrel.core.tracks.follow import CanNotTrack, Tracker, tracked
+from cuvrel.core.tracks.scenes import Scenes
+from cuvrel.core.tracks.what import Wanted, as_json
 
-__all__ = ["Settings", "follow", "footage", "read_marks", "render"]
+__all__ = ["Settings", "follow", "footage", "read_marks", "render", "track"]
 
 
 @contextmanager
@@ -220,3 +223,52 @@ def _shape(form: VideoFormat | None, what: str) -> Callable[[NDArray[np.uint8]],
     if form == "prores4444" and what != "plane":
         return lambda p: opaque(three(p) if p.ndim == 2 else p)
     return lambda p: p
+
+
+def track(
+    source: Path,
+    wanted: list[Wanted],
+    beside: Path,
+    first: int | None = None,
+    last: int | None = None,
+    told: Callable[[str], None] = lambda line: None,
+) -> dict[str, Any]:
+    """Tracks over a whole clip, or its frames `first` to `last`, as the document that is written.
+
+    beside: the folder that mattes to leave out are named from. Raises RecipeError or MediaError.
+    """
+    tracks = []
+    with footage(source) as (reader, info):
+        begin, end = first or 0, info.frames - 1 if last is None else last
+        if not 0 <= begin <= end < info.frames:
+            raise RecipeError(f"There are no frames {begin} to {end}; the footage has {info.frames}.")
+        for one in wanted:
+            if not begin <= one.frame <= end:
+                raise RecipeError(f"Track '{one.id}' is marked on frame {one.frame}, which is not looked at.")
+            with _left_out(one, beside, info) as without:
+                scenes = Scenes(reader.frame, without)
+                try:
+                    tracker = Tracker(scenes, one.start)
+                except CanNotTrack as fault:
+                    raise RecipeError(f"Track '{one.id}': {fault}", "Mark something with edges or corners.") from fault
+                found = tracked(scenes, one.start, begin, end)
+            doubtful = sum(each.doubt > 0.5 for each in found)
+            told(f"{one.id}: {len(found)} frames, {doubtful} in doubt")
+            tracks.append(as_json(one, tracker, found, info.frames))
+    return {"tracks": tracks}
+
+
+@contextmanager
+def _left_out(wanted: Wanted, beside: Path, info: MediaInfo) -> Iterator[Callable[[int], NDArray[np.float32]] | None]:
+    """What a track does not look at on each frame. Raises RecipeError or MediaError."""
+    if wanted.without is None:
+        yield None
+        return
+    path = beside / wanted.without
+    if not path.exists():
+        raise RecipeError(f"Track '{wanted.id}': there is no file '{wanted.without}'.")
+    with footage(path) as (reader, mask):
+        if mask.frames != info.frames:
+            raise RecipeError(f"'{wanted.without}' has {mask.frames} frames, and the footage {info.frames}.")
+        size = info.height, info.width
+        yield lambda frame: as_grey(np.ascontiguousarray(reader.frame(frame)[..., 0]), size)

@@ -22,6 +22,8 @@ F64 = NDArray[np.float64]
 Freedom = Literal["position", "size and turn", "stretch and shear", "perspective"]
 MOST, LEAST = 2400, 40  # samples of a level
 STEPS = 24
+ABOUT = (7, 7)  # samples about one that tell whether it is covered
+AMONG = (0.4, 0.7)  # the share of those that agree, below which it does not count, and above which it does
 # of the eight ways a piece can change those that each freedom has: x gx, y gx, gx, x gy, y gy, gy, -x g, -y g
 WAYS: dict[Freedom, F64] = {
     "position": np.eye(8)[:, [2, 5]],
@@ -33,12 +35,17 @@ WAYS: dict[Freedom, F64] = {
 
 @dataclass(frozen=True)
 class Part:
-    """A piece's samples on one level: places within the piece, values, and how values change along x and y."""
+    """A piece's samples on one level: places within the piece, values, and how values change along x and y.
+
+    cells: row and column of each sample among all of them.
+    """
 
     level: int
     at: F32
     values: F32
     slopes: F32
+    cells: tuple[NDArray[np.intp], NDArray[np.intp]]
+    filled: F32
 
 
 @dataclass(frozen=True)
@@ -52,11 +59,15 @@ class Piece:
 
 @dataclass(frozen=True)
 class Fit:
-    """Where a piece lies in another frame. alike: the weighted correlation, -1 to 1. seen: how much of it agrees."""
+    """Where a piece lies in another frame. alike: the weighted correlation, -1 to 1. seen: how much of it agrees.
+
+    least: how much agrees of the quarter of it of which least does.
+    """
 
     matrix: F64
     alike: float
     seen: float
+    least: float
 
 
 def piece(seen: Scene, outline: NDArray) -> Piece | None:
@@ -88,6 +99,7 @@ def _part(even: F32, allowed: F32 | None, number: int, outline: F64, frame: NDAr
     ys, xs = np.nonzero(inside)
     if len(xs) < LEAST:
         return None
+    step = 1
     if len(xs) > MOST:
         step = int(np.ceil(np.sqrt(len(xs) / MOST)))
         kept = (xs % step == 0) & (ys % step == 0)
@@ -98,7 +110,15 @@ def _part(even: F32, allowed: F32 | None, number: int, outline: F64, frame: NDAr
     at = moved(back, np.column_stack([xs, ys]))
     # slopes along the piece's own places
     slopes = np.column_stack([gx, gy]) / float(back[0, 0])
-    return Part(number, at.astype(np.float32), even[ys, xs].astype(np.float32), slopes.astype(np.float32))
+    cells = (ys - ys.min()) // step, (xs - xs.min()) // step
+    there = np.zeros((cells[0].max() + 1, cells[1].max() + 1), np.float32)
+    there[cells] = 1
+    return Part(number, at.astype(np.float32), even[ys, xs].astype(np.float32), slopes.astype(np.float32), cells,
+                np.maximum(_about(there), np.float32(1e-3)))  # fmt: skip
+
+
+def _about(grid: F32) -> F32:
+    return np.asarray(cv2.blur(grid, ABOUT, borderType=cv2.BORDER_CONSTANT), np.float32)
 
 
 @kernel
@@ -204,8 +224,13 @@ def _look(part: Part, image: F32, allowed: F32 | None, matrix: F64) -> _Seen | N
     if there.sum() < LEAST // 2:
         return None
     apart, weights = np.empty_like(values), np.empty_like(values)
-    alike_, share = _weighed(values, part.values, there, apart, weights)
-    return _Seen(apart, weights, float(alike_), float(share))
+    alike_, _ = _weighed(values, part.values, there, apart, weights)
+    # what agrees by chance among what does not is covered, too
+    grid = np.zeros(part.filled.shape, np.float32)
+    grid[part.cells] = weights
+    near = (_about(grid) / part.filled)[part.cells]
+    weights *= np.clip((near - AMONG[0]) / (AMONG[1] - AMONG[0]), 0, 1)
+    return _Seen(apart, weights, float(alike_), float(weights.mean()))
 
 
 def align(piece_: Piece, seen: Scene, matrix: F64, freedom: Freedom, coarsest: int = 8) -> Fit | None:
@@ -247,7 +272,17 @@ def align(piece_: Piece, seen: Scene, matrix: F64, freedom: Freedom, coarsest: i
                 break
     if last is None:
         return None
-    return Fit(found, last.alike, last.share)
+    return Fit(found, last.alike, last.share, _least(piece_.parts[0], last.weights))
+
+
+def _least(part: Part, weights: F32) -> float:
+    """The share that agrees of the quarter of a piece of which least does."""
+    middle = np.median(part.at, axis=0)
+    quarter = (part.at[:, 0] > middle[0]) * 2 + (part.at[:, 1] > middle[1])
+    if len(quarter) != len(weights):
+        return 1.0
+    sums, counts = np.bincount(quarter, weights, 4), np.bincount(quarter, minlength=4)
+    return float((sums / np.maximum(counts, 1)).min())
 
 
 def alike(piece_: Piece, seen: Scene, matrix: F64) -> tuple[float, float]:

@@ -70,7 +70,8 @@ def _points(seen: Scene, outline: F64) -> F32:
     mask = np.zeros(seen.grey.shape, np.uint8)
     cv2.fillPoly(mask, [np.round(outline * 16).astype(np.int32)], (255,), shift=4)
     if seen.without is not None:
-        mask[seen.without > 0.1] = 0
+        near = cv2.dilate((seen.without > 0.1).astype(np.uint8), np.ones((9, 9), np.uint8))
+        mask[near > 0] = 0
     box = cv2.boundingRect(mask)
     if box[2] < 3 or box[3] < 3:
         return np.zeros((0, 1, 2), np.float32)

@@ -21,8 +21,12 @@ Kind = Literal["point", "region", "patch"]
 FREEDOM: dict[Kind, Freedom] = {"point": "stretch and shear", "region": "size and turn", "patch": "perspective"}
 SQUARE = np.array([[-1.0, -1.0], [1.0, -1.0], [1.0, 1.0], [-1.0, 1.0]])
 TRUSTED, FAIR = 0.72, 0.5  # how alike the reference and a frame are where it is beyond doubt, and where it still holds
+REGAINED = 0.75  # how alike it must be where it was sought: much looks a little like it
 SURE = 0.3  # doubt below which a frame is one to go by
 NEAR, COARSE = 2, 2  # the level that is begun with near a good guess; the one that a whole frame is searched on
+UNSURE = 0.65  # doubt from which on it is sought everywhere
+LITTLE = 0.18  # how much of it must agree at least
+HIDDEN = 0.5  # how much of a quarter agrees below which it is taken as hidden
 LOST = 0.9  # doubt from which on a frame was not measured
 
 
@@ -109,12 +113,21 @@ class Tracker:
             if best is not None and best.alike > TRUSTED and best.seen > 0.35:
                 break
         if not _holds(best):
-            for guess in self._searched(now, known.matrix, everywhere=lost):
-                best = _better(best, self._held(align(self._piece, now, guess, self.freedom), guess, 0.6))
+            sought = self._searched(now, known.matrix, everywhere=False)
+            if here.doubt >= UNSURE:
+                # a point looks like many others: it is not sought further off than it could have gone
+                far = 30.0 + 12 * abs(frame - known.frame) if self.start.kind == "point" else None
+                sought += self._searched(now, known.matrix, everywhere=True, far=far)
+            for guess in sought:
+                fit = self._held(align(self._piece, now, guess, self.freedom), guess, 0.6)
+                if fit is not None and fit.alike > REGAINED:
+                    best = _better(best, fit)
         features = _features(way)
         if best is not None and _holds(best):
-            doubt = float(np.clip(max((TRUSTED - best.alike) / 0.4, (0.4 - best.seen) / 0.5), 0, 0.85))
-            otherwise = "hidden in part" if best.seen < 0.35 else "it looks otherwise than on its frame"
+            # nothing tells how a hidden quarter leans
+            leans = best.least < HIDDEN and self.freedom in ("perspective", "stretch and shear")
+            doubt = max(_doubt(best), 0.4 if leans else 0.0)
+            otherwise = "hidden in part" if leans or best.seen < 0.35 else "it looks otherwise than on its frame"
             return Found(frame, best.matrix, doubt, otherwise if doubt >= 0.35 else "", features)
         if way is not None and way.share > 0.3 and here.doubt < LOST:
             return Found(frame, self._carried(then, now, here, outline, way), 0.7, "carried on from before", features)
@@ -153,8 +166,11 @@ class Tracker:
             return None
         return fit
 
-    def _searched(self, now: Scene, guess: F64, everywhere: bool) -> list[F64]:
-        """Guesses where the piece, as it looked when it was last sure, is found again: near there, or everywhere."""
+    def _searched(self, now: Scene, guess: F64, everywhere: bool, far: float | None = None) -> list[F64]:
+        """Guesses where the piece, as it looked when it was last sure, is found again: near there, or everywhere.
+
+        far: pixels that it is sought in at the most.
+        """
         level = COARSE if everywhere and len(now.levels) > COARSE else 0
         to = of_level(level)
         corners = moved(to @ guess, SQUARE)
@@ -166,6 +182,8 @@ class Tracker:
         if size.max() > 600 or size.min() < 5 or size[0] >= even.shape[1] or size[1] >= even.shape[0]:
             return []
         reach = max(even.shape) if everywhere else int(np.clip(1.2 * size.max(), 24, 120))
+        if far is not None:
+            reach = min(reach, round(far * 0.5**level))
         x0, y0 = (int(max(n - reach, 0)) for n in low)
         x1, y1 = int(min(low[0] + size[0] + reach, even.shape[1])), int(min(low[1] + size[1] + reach, even.shape[0]))
         if x1 - x0 <= size[0] or y1 - y0 <= size[1]:
@@ -190,8 +208,12 @@ class Tracker:
         return alike(self._piece, self._scenes(found.frame), found.matrix)
 
 
+def _doubt(fit: Fit) -> float:
+    return float(np.clip(max((TRUSTED - fit.alike) / 0.4, (0.42 - fit.seen) / 0.35), 0, 0.85))
+
+
 def _holds(fit: Fit | None) -> bool:
-    return fit is not None and fit.alike >= FAIR and fit.seen >= 0.15
+    return fit is not None and fit.alike >= FAIR and fit.seen >= LITTLE
 
 
 def _better(one: Fit | None, other: Fit | None) -> Fit | None:

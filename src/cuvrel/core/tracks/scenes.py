@@ -22,6 +22,7 @@ Read = Callable[[int], U8]
 Cover = Callable[[int], F32 | None]
 LEVELS = 5
 REACH = (31, 31)  # pixels of a level over which light is taken as even
+FILL = (61, 61)  # pixels about a left-out one that it is filled from
 FAINT = 0.025  # of white: contrast below it is not raised to full
 
 
@@ -42,12 +43,16 @@ class Scene:
     without: F32 | None = None
 
 
-def evened(grey: F32) -> F32:
+def evened(grey: F32, kept: F32 | None = None) -> F32:
     """Grey without its local mean, over its local contrast, (H, W) float32 of deviation about 1.
 
-    So light that grows brighter or dims over a surface leaves it as it was.
+    So light that grows brighter or dims over a surface leaves it as it was. kept: what counts, 0 to 1.
     """
-    mean, power = cv2.blur(grey, REACH), cv2.sqrBoxFilter(grey, cv2.CV_32F, REACH)
+    if kept is None:
+        mean, power = cv2.blur(grey, REACH), cv2.sqrBoxFilter(grey, cv2.CV_32F, REACH)
+    else:
+        share = np.maximum(cv2.blur(kept, REACH), np.float32(1e-3))
+        mean, power = cv2.blur(grey * kept, REACH) / share, cv2.blur(grey * grey * kept, REACH) / share
     out = np.empty_like(grey)
     in_rows(_evened, len(grey), grey, mean, power, out)
     return out
@@ -65,18 +70,35 @@ def _evened(y0, y1, grey, mean, power, out):  # type: ignore[no-untyped-def]
 def scene(picture: U8, without: F32 | None = None) -> Scene:
     """A frame to be tracked in. picture: (H, W, 3) uint8 sRGB. without: what is not looked at, (H, W) float32."""
     grey = np.asarray(cv2.cvtColor(picture, cv2.COLOR_RGB2GRAY), np.uint8)
+    if without is not None:
+        grey = _filled(grey, without)
     at = grey.astype(np.float32) / np.float32(255)
-    allowed = None if without is None else np.asarray(1 - without, np.float32)
+    allowed = None if without is None else (without <= 0.1).astype(np.float32)
     levels = []
     for _ in range(LEVELS):
-        levels.append(Level(evened(at), allowed))
+        levels.append(Level(evened(at, allowed), allowed))
         if min(at.shape) < 24:
             break
-        at = np.asarray(cv2.pyrDown(at), np.float32)
-        if allowed is not None:
-            # a pixel of a smaller picture may be looked at where all of it may
-            allowed = np.asarray(cv2.resize(cv2.erode(allowed, np.ones((3, 3))), at.shape[::-1]), np.float32)
+        if allowed is None:
+            at = np.asarray(cv2.pyrDown(at), np.float32)
+            continue
+        share = np.asarray(cv2.pyrDown(allowed), np.float32)
+        at = np.asarray(cv2.pyrDown(at * allowed) / np.maximum(share, np.float32(1e-3)), np.float32)
+        # a pixel of a smaller picture may be looked at where nearly all of it may
+        allowed = (share > 0.7).astype(np.float32)
     return Scene(grey, tuple(levels), without)
+
+
+def _filled(grey: U8, without: F32) -> U8:
+    """Grey whose left-out pixels are a mean of those about them, so that what they showed has no influence at all."""
+    kept = (without <= 0.1).astype(np.float32)
+    if kept.all():
+        return grey
+    light = grey.astype(np.float32) * kept
+    near, share = cv2.blur(light, FILL), cv2.blur(kept, FILL)
+    mean = float(light.sum()) / max(float(kept.sum()), 1.0)
+    fill = np.where(share > 0.01, near / np.maximum(share, 0.01), mean)
+    return np.where(kept > 0, grey, np.clip(np.round(fill), 0, 255)).astype(np.uint8)
 
 
 class Scenes:
