@@ -130,21 +130,23 @@
   aria-label={`Shelf of ${family}s`}
   onkeydown={key}
 >
-  <div class="flex flex-wrap items-center gap-1.5 px-3 py-2">
-    {#each ["All", ...groups, ...(lastUsed(family).length ? ["Last used"] : [])] as one (one)}
-      <Chip on={group === one} onpick={() => (group = one)}>{one}</Chip>
-    {/each}
-    {#if group === LOOKS}<Button onclick={() => desk.looks.read()}>Read a look’s file …</Button
-      >{/if}
+  <div class="flex items-start gap-1.5 px-3 py-2">
+    <div class="flex min-w-0 flex-1 flex-wrap gap-1.5">
+      {#each ["All", ...groups, ...(lastUsed(family).length ? ["Last used"] : [])] as one (one)}
+        <Chip on={group === one} onpick={() => (group = one)}>{one}</Chip>
+      {/each}
+      {#if group === LOOKS}<Button onclick={() => desk.looks.read()}>Read a look’s file …</Button
+        >{/if}
+    </div>
     <label
-      class="ml-auto flex min-h-6 items-center gap-1.5 rounded border border-rule bg-card px-2 text-quiet"
+      class="flex min-h-6 items-center gap-1.5 rounded border border-rule bg-card px-2 text-quiet"
     >
       <Icon name="search" size={13} />
       <input
         bind:this={search}
         bind:value={sought}
         type="search"
-        class="w-22 bg-transparent text-ink outline-none"
+        class="w-14 bg-transparent text-ink outline-none"
         placeholder="search"
         aria-label="Search the shelf"
       />
