@@ -148,13 +148,14 @@ export class ShotStore extends Recipe {
 
   /** Takes over what an edit did: what others did before it is among its operations. */
   private confirm(done: EditOut): void {
+    const plate = this.confirmed.plate;
     this.confirmed = applied(this.confirmed, done.ops as Op[]);
+    // another plate has other frames, and a film of its own
+    if (this.confirmed.plate !== plate) this.behind = true;
     this.revision = done.revision;
     this.history = done.history;
     if (done.uses) this.uses = done.uses;
     this.takeTouched(done.touched);
-    // another plate has other frames, and a film of its own
-    if (this.confirmed.plate !== String(this.about.plate.id)) this.behind = true;
     this.version++;
   }
 
