@@ -153,6 +153,7 @@ def test_documents_and_history_of_an_earlier_database_are_brought_up_to_date(ben
             "ALTER TABLE matte_frames DROP COLUMN stamp, DROP COLUMN data",
             "DROP SEQUENCE frame_stamps",
             "DROP TABLE versions",
+            "DROP TABLE looks",
             *(f"ALTER TABLE {table} DROP COLUMN trashed" for table in ("projects", "footage", "shots", "jobs")),
             "ALTER TABLE shots DROP COLUMN written, DROP COLUMN forgotten, DROP COLUMN about",
         ):

@@ -3,6 +3,7 @@
 import numpy as np
 import pytest
 
+from cuvrel.core.looks.shipped import starters
 from cuvrel.core.recipe.declared import all_declared, declared
 from tests.web.conftest import Web, decoded, problem
 
@@ -12,6 +13,11 @@ LINE = {"id": "w", "name": "Outline", "kind": "line", "matte": "m1",
 
 def kinds(family: str) -> set[str]:
     return {entry.kind for entry in all_declared() if entry.family == family}
+
+
+def looks(of: str) -> set[str]:
+    """The looks that ship, of treatments or of planes, as they are called on the shelf."""
+    return {f"look:starter-{name}" for name, look in starters().items() if getattr(look, of)}
 
 
 @pytest.fixture
@@ -38,7 +44,7 @@ def pictures(web: Web, shot: int, target: str) -> dict[str, np.ndarray]:
 def test_each_treatment_is_shown_on_the_plane_and_nothing_is_written(web: Web, shot: int) -> None:
     before = web.get(f"/api/shots/{shot}").json
     shown = pictures(web, shot, "plane:w")
-    assert set(shown) == kinds("treatment")
+    assert set(shown) == kinds("treatment") | looks("treatments")
     plain = decoded(web.fetch(shot, width=120).data)
     assert (shown["glow"].astype(int) - plain).max() > 20, "a second outline makes it brighter"
     now = web.get(f"/api/shots/{shot}").json
@@ -48,7 +54,7 @@ def test_each_treatment_is_shown_on_the_plane_and_nothing_is_written(web: Web, s
 def test_a_treatment_that_needs_a_matte_is_not_shown_on_a_plane_without(web: Web, shot: int) -> None:
     lacking = {entry.kind for entry in all_declared() if entry.family == "treatment" and entry.needs_matte}
     assert lacking
-    assert set(pictures(web, shot, "plane:plate")) == kinds("treatment") - lacking
+    assert set(pictures(web, shot, "plane:plate")) == kinds("treatment") - lacking | looks("treatments")
 
 
 def test_each_starter_of_a_treatment_is_another_picture(web: Web, shot: int) -> None:
@@ -72,10 +78,10 @@ def test_what_is_not_there_is_told(web: Web, shot: int) -> None:
 
 def test_each_kind_of_plane_is_shown_as_it_would_begin(web: Web, shot: int) -> None:
     shown = pictures(web, shot, "stand:m1")
-    assert set(shown) == kinds("plane")
+    assert set(shown) == kinds("plane") | looks("planes")
     flat = {kind: picture.tobytes() for kind, picture in shown.items()}
     assert len({flat[kind] for kind in ("cutout", "fill", "line", "glaze")}) == 4
-    assert set(pictures(web, shot, "stand:")) == kinds("plane") - {"cutout", "line"}
+    assert set(pictures(web, shot, "stand:")) == kinds("plane") - {"cutout", "line"} | looks("planes")
     problem(web.get(f"/api/shots/{shot}/tries?target=stand:nowhere&frame=0&width=120"), 404)
 
 
