@@ -73,9 +73,9 @@ class Bench:
         assert found is not None
         return found
 
-    def start_follow(self, start: int, step: int = 1) -> int:
+    def start_follow(self, start: int, step: int = 1, whole: bool = False) -> int:
         with self.database.session() as session:
-            args = {"pull": "t1", "start": start, "step": step}
+            args = {"pull": "t1", "start": start, "step": step, "whole": whole}
             return put(session, "follow", self.project, "Following", shot_id=self.shot, args=args).id
 
     def finish(self, job: int) -> JobRow:

@@ -83,6 +83,32 @@ def test_a_follow_that_was_cut_off_goes_on_from_its_last_frame(bench: Bench) -> 
     assert {f: found[f].blob for f in range(4)} == {f: wanted[f] for f in range(4)}
 
 
+def test_a_whole_follow_goes_both_ways_from_all_touched_frames_and_on_from_the_way_it_was_cut_off_in(
+    bench: Bench,
+) -> None:
+    bench.mark(4)
+    bench.mark(9)
+    bench.quiet()
+    job = bench.start_follow(4, whole=True)
+    assert bench.finish(job).state == "done"
+    found = bench.rows()
+    assert set(found) == set(range(16))
+    assert [f for f, row in found.items() if row.origin == "touched"] == [4, 9]
+    # as if the worker had died at the beginning of the last way, before any of its frames was there
+    with bench.database.session() as session:
+        for row in session.scalars(select(MatteFrame).where(MatteFrame.frame > 9)):
+            session.delete(row)
+        again = session.get(JobRow, job)
+        assert again is not None
+        again.state, again.progress, again.finished = "waiting", {"way": 2}, None
+    before = {f: row.blob for f, row in bench.rows().items()}
+    assert set(before) == set(range(10))
+    assert bench.finish(job).state == "done"
+    after = {f: row.blob for f, row in bench.rows().items()}
+    assert set(after) == set(range(16))
+    assert {f: after[f] for f in before} == before, "what was there is not followed once more"
+
+
 def test_a_follow_stops_promptly_and_keeps_what_it_has(bench: Bench, monkeypatch: pytest.MonkeyPatch) -> None:
     bench.mark(0)
     bench.quiet()
