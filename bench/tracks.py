@@ -169,9 +169,9 @@ def ours(clip: Made, start: Start, masked: bool) -> tuple[F64, NDArray, float]:
     cover = (lambda n: clip.without[n]) if masked else None
     scenes = Scenes(lambda n: clip.frames[n], cover)
     began = time.perf_counter()
-    found = tracked(scenes, start, 0, COUNT - 1)
-    took = time.perf_counter() - began
     tracker = Tracker(scenes, start)
+    found = tracked(tracker, 0, COUNT - 1)
+    took = time.perf_counter() - began
     return np.array([tracker.points(one) for one in found]), np.array([one.doubt for one in found]), COUNT / took
 
 
@@ -238,10 +238,9 @@ def _board() -> None:
     frame = len(truth) // 2
     start = Start("patch", frame, truth[frame])
     began = time.perf_counter()
-    scenes = Scenes(reader.frame)
-    found = tracked(scenes, start, 0, len(truth) - 1)
+    tracker = Tracker(Scenes(reader.frame), start)
+    found = tracked(tracker, 0, len(truth) - 1)
     took = time.perf_counter() - began
-    tracker = Tracker(scenes, start)
     apart = np.hypot(*np.moveaxis(np.array([tracker.points(one) for one in found]) - truth, -1, 0)).ravel()
     print(
         f"  notice-board, its corners at 1280 x 720: {np.median(apart):.2f} / {np.percentile(apart, 90):.2f} px, "

@@ -251,7 +251,7 @@ def track(
                     tracker = Tracker(scenes, one.start)
                 except CanNotTrack as fault:
                     raise RecipeError(f"Track '{one.id}': {fault}", "Mark something with edges or corners.") from fault
-                found = tracked(scenes, one.start, begin, end)
+                found = tracked(tracker, begin, end)
             doubtful = sum(each.doubt > 0.5 for each in found)
             told(f"{one.id}: {len(found)} frames, {doubtful} in doubt")
             tracks.append(as_json(one, tracker, found, info.frames))

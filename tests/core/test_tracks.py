@@ -98,8 +98,8 @@ def test_it_is_followed_both_ways_from_the_middle_and_never_drifts(kind: Any) ->
     marks = BOARD.mean(axis=0, keepdims=True) if kind == "point" else BOARD
     begin = Start(kind, start, marks, 14.0)
     scenes = Scenes(lambda n: frame_of(ways[n]))
-    found = tracked(scenes, begin, 0, count - 1)
     tracker = Tracker(scenes, begin)
+    found = tracked(tracker, 0, count - 1)
     assert [one.frame for one in found] == list(range(count))
     for one in found:
         wanted = moved(ways[one.frame], marks - 0.5) + 0.5
@@ -111,10 +111,10 @@ def test_it_is_followed_both_ways_from_the_middle_and_never_drifts(kind: Any) ->
 def test_both_directions_agree() -> None:
     ways = {n: swings(n) for n in range(13)}
     scenes = Scenes(lambda n: frame_of(ways[n]))
-    there = tracked(scenes, Start("patch", 0, BOARD), 0, 12)
-    end = Tracker(scenes, Start("patch", 0, BOARD)).points(there[-1])
-    back = tracked(scenes, Start("patch", 12, end), 0, 12)
-    np.testing.assert_allclose(Tracker(scenes, Start("patch", 12, end)).points(back[0]), BOARD, atol=0.12)
+    forth = Tracker(scenes, Start("patch", 0, BOARD))
+    end = forth.points(tracked(forth, 0, 12)[-1])
+    back = Tracker(scenes, Start("patch", 12, end))
+    np.testing.assert_allclose(back.points(tracked(back, 0, 12)[0]), BOARD, atol=0.12)
 
 
 def with_hand(n: int, seed: int) -> tuple[np.ndarray, np.ndarray]:
@@ -130,8 +130,8 @@ def test_what_is_left_out_has_no_influence_at_all() -> None:
     for seed in (5, 6):
         scenes = Scenes(lambda n, seed=seed: with_hand(n, seed)[0], lambda n, seed=seed: with_hand(n, seed)[1])
         start = Start("region", 0, BOARD)
-        found = tracked(scenes, start, 0, 10)
         tracker = Tracker(scenes, start)
+        found = tracked(tracker, 0, 10)
         points.append(np.array([tracker.points(one) for one in found]))
         for n, one in enumerate(points[-1]):
             np.testing.assert_allclose(one, truth(swings, 0, n), atol=0.3)
@@ -141,8 +141,8 @@ def test_what_is_left_out_has_no_influence_at_all() -> None:
 def test_a_robust_track_holds_while_a_hand_passes_that_nobody_left_out() -> None:
     scenes = Scenes(lambda n: with_hand(n, 5)[0])
     start = Start("patch", 0, BOARD)
-    found = tracked(scenes, start, 0, 12)
     tracker = Tracker(scenes, start)
+    found = tracked(tracker, 0, 12)
     sure = [one for one in found if one.doubt < 0.3]
     apart = np.array([np.hypot(*(tracker.points(one) - truth(swings, 0, one.frame)).T) for one in sure])
     assert np.median(apart) < 0.3
@@ -159,8 +159,8 @@ def test_hidden_frames_are_bridged_and_told_and_it_is_found_again() -> None:
 
     scenes = Scenes(read)
     start = Start("region", 0, BOARD)
-    found = tracked(scenes, start, 0, 12)
     tracker = Tracker(scenes, start)
+    found = tracked(tracker, 0, 12)
     assert [one.frame for one in found if one.doubt >= LOST] == [5, 6, 7]
     assert all("hidden" in one.reason for one in found if one.doubt >= LOST)
     for one in found:
@@ -228,7 +228,7 @@ def test_a_track_is_told_on_every_frame_of_the_clip() -> None:
     (wanted,) = read_wanted({"tracks": [{"id": "b", "kind": "region", "frame": 3, "outline": BOARD.tolist()}]})
     scenes = Scenes(lambda n: frame_of(swings(n)))
     tracker = Tracker(scenes, wanted.start)
-    told = as_json(wanted, tracker, tracked(scenes, wanted.start, 2, 5), 8)
+    told = as_json(wanted, tracker, tracked(tracker, 2, 5), 8)
     assert [row["frame"] for row in told["frames"]] == list(range(8))
     assert told["frames"][3]["points"] == BOARD.tolist()
     assert told["frames"][0]["points"] == told["frames"][2]["points"]

@@ -1,9 +1,12 @@
 /** What a treatment's values can be taken from besides a hand: files, and what is measured. */
 import { api } from "../lib/api";
 import type { Step } from "../lib/api-types";
+import { chooseFile } from "../lib/choose";
 import { notes } from "../lib/notes.svelte";
 import type { Desk } from "../desk/desk.svelte";
 import type { Choice } from "../ui/Menu.svelte";
+
+const CDL = ".cdl,.cc,.ccc,application/xml,text/xml";
 
 /** What the card's menu offers besides what all cards do; nothing for most kinds. */
 export function extrasOf(desk: Desk, step: Step, path: string): Choice[] {
@@ -22,16 +25,11 @@ export function extrasOf(desk: Desk, step: Step, path: string): Choice[] {
       hint: "its values on this frame",
       run: () => window.location.assign(api.cdl(desk.shot.id, step.id, desk.playback.frame)),
     },
-    { label: "Read a CDL file …", run: () => choose((file) => void readCdl(desk, path, file)) },
+    {
+      label: "Read a CDL file …",
+      run: () => chooseFile(CDL, (file) => void readCdl(desk, path, file)),
+    },
   ];
-}
-
-function choose(take: (file: File) => void): void {
-  const input = document.createElement("input");
-  input.type = "file";
-  input.accept = ".cdl,.cc,.ccc,application/xml,text/xml";
-  input.onchange = () => input.files?.[0] && take(input.files[0]);
-  input.click();
 }
 
 async function readCdl(desk: Desk, path: string, file: File): Promise<void> {

@@ -2272,7 +2272,7 @@ export interface components {
         };
         /**
          * ValuesOut
-         * @description A CDL file's values, by the names of the treatment's fields.
+         * @description Values of a treatment, by the names of its fields: as a file has them, or as they were measured.
          */
         ValuesOut: {
             /** Values */

@@ -2,6 +2,7 @@
 import { api, type Op } from "../lib/api";
 import type { LookOut, Plane } from "../lib/api-types";
 import { asking } from "../lib/asking.svelte";
+import { chooseFile } from "../lib/choose";
 import { notes } from "../lib/notes.svelte";
 import type { Desk } from "../desk/desk.svelte";
 import type { Choice } from "../ui/Menu.svelte";
@@ -47,20 +48,16 @@ export class Looks {
     return saved;
   }
 
-  /** Reads looks from files that the person chooses. */
+  /** Reads a look from a file that the person chooses. */
   read(): void {
-    const input = document.createElement("input");
-    input.type = "file";
-    input.accept = ".json,application/json";
-    input.onchange = () => {
-      const file = input.files?.[0];
-      if (file)
+    chooseFile(
+      ".json,application/json",
+      (file) =>
         void this.changes(async () => {
           const look = await api.readLook(await file.text());
           notes.add(`${look.name} is read.`);
-        });
-    };
-    input.click();
+        }),
+    );
   }
 
   choicesOf(look: LookOut): Choice[] {

@@ -407,7 +407,7 @@ class CdlFile(In):
 
 
 class ValuesOut(BaseModel):
-    """A CDL file's values, by the names of the treatment's fields."""
+    """Values of a treatment, by the names of its fields: as a file has them, or as they were measured."""
 
     values: dict[str, float]
 

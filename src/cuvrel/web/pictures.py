@@ -20,6 +20,7 @@ from sqlalchemy.orm import Session
 from cuvrel import core
 from cuvrel.core.checks.frames import verdicts
 from cuvrel.core.looks.applying import laid_on, suited
+from cuvrel.core.looks.models import Look
 from cuvrel.core.media.writer import png_bytes
 from cuvrel.core.pulls.colour_fit import fitted
 from cuvrel.core.pulls.colour_key import narrowed, sampled, spread_of, widened
@@ -80,6 +81,12 @@ def stand_of(session: Session, row: ShotRow, width: int, version: int | None = N
     return Stand(shot, sources, scale)
 
 
+def whole_stand(session: Session, shot: int) -> Stand:
+    """The stand of a shot at its plate's own size. Raises NotFound."""
+    row = store.found(session, shot)
+    return stand_of(session, row, store.shot_of(session, row).plate_footage().width)
+
+
 def looked(session: Session, stand: Stand, wanted: str) -> tuple[Stand, str]:
     """The stand and the view to look at; for `with:look:LOOK:plane:ID` and `with:look:LOOK:stand:MATTE` the stand has
     that look on it, on a plane or with a preferred matte. Raises NotFound or RecipeError."""
@@ -87,10 +94,14 @@ def looked(session: Session, stand: Stand, wanted: str) -> tuple[Stand, str]:
     if parts[:2] != ["with", "look"] or len(parts) != 5:
         return stand, wanted
     _, _, ident, of, target = parts
-    look = looks.found(session, ident)
+    return _with_look(looks.found(session, ident), stand, of, target), "result"
+
+
+def _with_look(look: Look, stand: Stand, of: str, target: str) -> Stand:
+    """The stand with a look on it: of is `plane`, the target the one that it is for, or `stand`, a preferred matte."""
     chosen = suited(look, stand.shot, target if of == "stand" else None)
     laid = Shot.model_validate(laid_on(look, stand.shot, chosen, target if of == "plane" else None))
-    return Stand(laid, stand.sources, stand.scale), "result"
+    return Stand(laid, stand.sources, stand.scale)
 
 
 def _kept_as(node: Node) -> str:
@@ -126,22 +137,24 @@ def tried(path: ById, query: TriesQuery) -> Response:
             found = list(tries(stand.shot, query.target))
         except (KeyError, ValueError) as missing:
             raise store.NotFound("There is no such plane or matte in this shot.") from missing
-        if query.target.split(":")[0] in ("plane", "stand") and query.target.count(":") == 1:
-            found += _looks(session, stand.shot, query.target)
-        out = []
-        for kind, wanted in found:
-            laid, shown = looked(session, stand, wanted)
-            out.append(TryOut(kind=kind, view=wanted, frame=query.frame, key=_kept_as(view(laid, shown, query.frame))))
+        shown = [(kind, wanted, view(stand, wanted, query.frame)) for kind, wanted in found]
+        of, _, target = query.target.partition(":")
+        if of in ("plane", "stand") and ":" not in target:
+            shown += [
+                (f"look:{ident}", f"with:look:{ident}:{of}:{target}",
+                 view(_with_look(look, stand, of, target), "result", query.frame))
+                for ident, look in _fitting(session, stand.shot, of)
+            ]  # fmt: skip
+        out = [TryOut(kind=kind, view=wanted, frame=query.frame, key=_kept_as(node)) for kind, wanted, node in shown]
     return answer(TriesOut(tries=out))
 
 
-def _looks(session: Session, shot: Shot, target: str) -> Iterator[tuple[str, str]]:
-    """The looks that fit a plane, or the stand, and the view that shows each."""
+def _fitting(session: Session, shot: Shot, of: str) -> Iterator[tuple[str, Look]]:
+    """The looks that fit a plane, or the stand, by their ids."""
     for ident, look in looks.all_looks(session):
-        fits = target.startswith("plane:") == bool(look.treatments)
         mattes = any(need.of == "matte" for need in look.needs)
-        if fits and (shot.mattes or not mattes):
-            yield f"look:{ident}", f"with:look:{ident}:{target}"
+        if (of == "plane") == bool(look.treatments) and (shot.mattes or not mattes):
+            yield ident, look
 
 
 @api.get("/shots/<int:id>/picture/<string:key>")
@@ -166,8 +179,7 @@ def sample(path: ById, query: SampleQuery) -> Response:
     """The colour of a box of a frame of the plate, and what a colour key would take from it."""
     shared = services()
     with shared.database.session() as session:
-        row = store.found(session, path.id)
-        stand = stand_of(session, row, store.shot_of(session, row).plate_footage().width)
+        stand = whole_stand(session, path.id)
     frame_there(stand, query.frame)
     height, width = stand.plate_size
     x0, x1 = max(0, query.x0), min(width, query.x1)

@@ -25,7 +25,7 @@ from cuvrel.web.models import (
     StepPath,
     ValuesOut,
 )  # fmt: skip
-from cuvrel.web.pictures import frame_there, stand_of
+from cuvrel.web.pictures import frame_there, stand_of, whole_stand
 from cuvrel.web.present import answer
 from cuvrel.web.problems import Problem
 from cuvrel.web.services import services
@@ -79,8 +79,7 @@ def grain(path: ById, query: FrameQuery) -> Response:
     """The grain of a frame of the plate, as values of the treatment; nothing is changed."""
     shared = services()
     with shared.database.session() as session:
-        row = store.found(session, path.id)
-        stand = stand_of(session, row, store.shot_of(session, row).plate_footage().width)
+        stand = whole_stand(session, path.id)
     frame_there(stand, query.frame)
     return answer(ValuesOut(values=measured(work_out(stand.plate(query.frame), shared.cache))))
 

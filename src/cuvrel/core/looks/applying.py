@@ -6,11 +6,13 @@ import math
 from collections.abc import Mapping
 from typing import Any
 
+import jsonpointer
+
 from cuvrel.core.looks.models import Look
 from cuvrel.core.recipe.errors import RecipeError
 from cuvrel.core.recipe.fitting import Fit, fitted
 from cuvrel.core.recipe.models import Plane, Shot
-from cuvrel.core.recipe.references import Kind, references, renamed
+from cuvrel.core.recipe.references import Kind, free_id, references, renamed
 
 Json = dict[str, Any]
 Chosen = Mapping[str, str | None]  # by a need's id, the id of what the shot has for it
@@ -96,38 +98,22 @@ def _fitted(look: Look, shot: Shot, chosen: Chosen, planes: list[Plane]) -> list
         if found is not None:
             names[need.of][need.id] = found
     used = {one.id for one in shot.planes} | {step.id for one in shot.planes for step in one.treatments}
-    for one in planes:
-        names["plane"][one.id] = names["group"][one.id] = _free(one.id, used)
+    for plane in planes:
+        names["plane"][plane.id] = names["group"][plane.id] = free_id(plane.id, used)
     wanted = [one for one in references(held) if one.owner.startswith("plane:")]
     document: Json = renamed(held.model_dump(mode="json"), wanted, names)
-    _forget(document, [one for one in wanted if one.kind == "footage" and chosen.get(one.id) is None])
+    for one in wanted:
+        # footage that the shot does not have is named no more
+        if one.kind == "footage" and chosen.get(one.id) is None:
+            jsonpointer.set_pointer(document, one.path, None)
     out: list[Json] = document["planes"]
     for new in out:
         new["id"] = names["plane"][new["id"]]
         for step in new["treatments"]:
-            step["id"] = _free(step["id"], used)
+            step["id"] = free_id(step["id"], used)
     return out
 
 
 def _with(shot: Shot, fit: Fit) -> list[Plane]:
     owners = {f"plane:{plane.id}" for plane in shot.planes}
     return [Plane.model_validate(one) for one in fitted(shot, fit, owners)["planes"]]
-
-
-def _forget(document: Json, found: list[Any]) -> None:
-    """Footage that the shot does not have is named no more."""
-    for one in found:
-        *above, name = one.path.strip("/").split("/")
-        at: Any = document
-        for part in above:
-            at = at[int(part)] if isinstance(at, list) else at[part]
-        at[name] = None
-
-
-def _free(ident: str, used: set[str]) -> str:
-    """An id like this one that is not used; used from then on."""
-    stem, n, out = ident[:30], 2, ident
-    while out in used:
-        out, n = f"{stem}-{n}", n + 1
-    used.add(out)
-    return out

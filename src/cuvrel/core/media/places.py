@@ -26,6 +26,13 @@ def taken(picture: F32, x: F32, y: F32, border: int = cv2.BORDER_REFLECT) -> F32
     return np.asarray(cv2.remap(picture, whole[0], whole[1], cv2.INTER_LINEAR, borderMode=border), np.float32)
 
 
+def sized(cover: F32, size: tuple[int, ...]) -> F32:
+    """A coverage as large as something else, (H, W) float32; itself where it is already."""
+    if cover.shape == size:
+        return cover
+    return np.asarray(cv2.resize(cover, (size[1], size[0]), interpolation=cv2.INTER_AREA), np.float32)
+
+
 def middle(picture: F32, values: dict[str, Any], scale: float) -> tuple[float, float]:
     h, w = picture.shape[:2]
     x, y = values["centre"]

@@ -70,6 +70,15 @@ def renamed(document: dict[str, Any], found: Iterable[Reference], names: Mapping
     return out
 
 
+def free_id(ident: str, used: set[str]) -> str:
+    """An id like this one that is not used; used from then on."""
+    stem, n, out = ident[:30], 2, ident
+    while out in used:
+        out, n = f"{stem}-{n}", n + 1
+    used.add(out)
+    return out
+
+
 def renamed_footage(ops: list[dict[str, Any]], names: Mapping[str, str]) -> list[dict[str, Any]]:
     """Operations on a document in which footage is called otherwise. names: new ids by old ones.
 

@@ -10,6 +10,7 @@ from typing import Any, Literal
 from cuvrel.core.recipe.declared import declared
 from cuvrel.core.recipe.fitting import Fit, fitted
 from cuvrel.core.recipe.models import Footage, Shot
+from cuvrel.core.recipe.references import free_id
 
 Json = dict[str, Any]
 Times = Literal["frame by frame", "by the clock"]
@@ -88,11 +89,7 @@ def _begun_anew(document: Json, anew: Container[str]) -> list[str]:
         matte["settled"] = None
         for pull in matte["pulls"]:
             if declared("pull", pull["kind"]).holds == "marks":
-                n = 2
-                while f"{pull['id'][:30]}-{n}" in used:
-                    n += 1
-                pull["id"] = f"{pull['id'][:30]}-{n}"
-                used.add(pull["id"])
+                pull["id"] = free_id(pull["id"], used)
                 out += [pull["id"]] if pull["marks"] else []
     return out
 

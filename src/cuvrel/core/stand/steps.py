@@ -6,10 +6,10 @@ from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from typing import Any
 
-import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from cuvrel.core.media.places import sized
 from cuvrel.core.recipe.context import Context
 from cuvrel.core.recipe.declared import Declared, Stage, Values
 from cuvrel.core.recipe.needs import Need
@@ -99,14 +99,10 @@ def _call(stage: Stage, values: Values, context: Context, matted: bool, blind: b
         picture = None if blind else given.pop(0)
         told = context
         if matted:
-            told = Context(context.scale, _fitting(given.pop(0), picture), context.shapes, context.now, context.size)
+            cover = given.pop(0)
+            matte = cover if picture is None else sized(cover, picture.shape[:2])
+            told = Context(context.scale, matte, context.shapes, context.now, context.size)
         found: NDArray[Any] = stage.run(picture, values, told, *given)
         return found
 
     return run
-
-
-def _fitting(cover: F32, picture: NDArray[Any] | None) -> F32:
-    if picture is None or cover.shape == picture.shape[:2]:
-        return cover
-    return cv2.resize(cover, (picture.shape[1], picture.shape[0]), interpolation=cv2.INTER_AREA)

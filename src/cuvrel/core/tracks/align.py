@@ -283,11 +283,3 @@ def _least(part: Part, weights: F32) -> float:
         return 1.0
     sums, counts = np.bincount(quarter, weights, 4), np.bincount(quarter, minlength=4)
     return float((sums / np.maximum(counts, 1)).min())
-
-
-def alike(piece_: Piece, seen: Scene, matrix: F64) -> tuple[float, float]:
-    """How alike a piece is where a matrix puts it, and how much of it is seen, on its finest level."""
-    part = piece_.parts[0]
-    level = seen.levels[part.level]
-    here = _look(part, level.even, level.allowed, of_level(part.level) @ matrix)
-    return (0.0, 0.0) if here is None else (here.alike, here.share)

@@ -11,7 +11,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from cuvrel.core.tracks.align import Fit, Freedom, Piece, align, alike, piece
+from cuvrel.core.tracks.align import Fit, Freedom, Piece, align, piece
 from cuvrel.core.tracks.features import Went, went
 from cuvrel.core.tracks.scenes import Scene, Scenes, moved, of_level
 
@@ -87,13 +87,10 @@ class Tracker:
         own = moved(self._back, np.asarray(self.start.points, np.float64) - 0.5)
         return moved(found.matrix, own) + 0.5
 
-    def follow(self, frames: Sequence[int], at: Found | None = None, before: Found | None = None) -> Iterator[Found]:
-        """It on frames one after another, from the frame beside the first of them.
-
-        at: where it is known there; by default the frame of reference. before: where it was before that.
-        """
-        here, last = at or self.first, before
-        known = here
+    def follow(self, frames: Sequence[int]) -> Iterator[Found]:
+        """It on frames one after another, from the one beside its frame of reference on."""
+        here = known = self.first
+        last: Found | None = None
         for frame in frames:
             found = self._step(here, last, known, frame)
             last, here = here, found
@@ -203,10 +200,6 @@ class Tracker:
             scores[max(0, by - 6) : by + 7, max(0, bx - 6) : bx + 7] = -1
         return out
 
-    def sure(self, found: Found) -> tuple[float, float]:
-        """How alike it is on a frame to its frame of reference, and how much of it is seen."""
-        return alike(self._piece, self._scenes(found.frame), found.matrix)
-
 
 def _doubt(fit: Fit) -> float:
     return float(np.clip(max((TRUSTED - fit.alike) / 0.4, (0.42 - fit.seen) / 0.35), 0, 0.85))
@@ -264,19 +257,19 @@ def through(corners: F64, freedom: Freedom) -> F64:
             cv2.getPerspectiveTransform(SQUARE.astype(np.float32), corners.astype(np.float32)), np.float64
         )
     x, y = SQUARE.T
-    none, one = np.zeros(4), np.ones(4)
+    one = np.ones(4)
     if freedom == "stretch and shear":
         rows = np.kron(np.eye(2), np.column_stack([x, y, one]))
         p = np.linalg.lstsq(rows, corners.T.ravel(), rcond=None)[0]
         return np.array([[p[0], p[1], p[2]], [p[3], p[4], p[5]], [0, 0, 1.0]])
-    rows = np.vstack([np.column_stack([x, -y, one, none]), np.column_stack([y, x, none, one])])
+    rows = np.vstack([np.column_stack([x, -y, one, 0 * one]), np.column_stack([y, x, 0 * one, one])])
     p = np.linalg.lstsq(rows, corners.T.ravel(), rcond=None)[0]
     return np.array([[p[0], -p[1], p[2]], [p[1], p[0], p[3]], [0, 0, 1.0]])
 
 
-def tracked(scenes: Scenes, start: Start, first: int, last: int) -> list[Found]:
+def tracked(tracker: Tracker, first: int, last: int) -> list[Found]:
     """A track on all frames from `first` to `last`, both among them, forwards and backwards from its reference."""
-    tracker = Tracker(scenes, start)
-    back = list(tracker.follow(range(start.frame - 1, first - 1, -1)))
-    forth = list(tracker.follow(range(start.frame + 1, last + 1)))
+    start = tracker.start.frame
+    back = list(tracker.follow(range(start - 1, first - 1, -1)))
+    forth = list(tracker.follow(range(start + 1, last + 1)))
     return bridged([*reversed(back), tracker.first, *forth], tracker.freedom)

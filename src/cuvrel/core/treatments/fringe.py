@@ -7,6 +7,7 @@ from typing import Any, Literal
 import numpy as np
 from numpy.typing import NDArray
 
+from cuvrel.core.media.places import middle
 from cuvrel.core.media.rows import in_rows, kernel
 from cuvrel.core.recipe.context import Context
 from cuvrel.core.recipe.declared import Params, choice, declare, number, point
@@ -71,8 +72,7 @@ def fringe(picture: F32, values: dict[str, Any], context: Context) -> F32:
     h, w = picture.shape[:2]
     far = float(values["amount"]) * context.scale / 2
     turn = np.deg2rad(float(values["direction"]))
-    x, y = (float(n) * context.scale for n in values["centre"])
-    at = np.array([w / 2 + x - 0.5, h / 2 + y - 0.5])
+    at = np.array(middle(picture, values, context.scale))
     reach = max(float(np.hypot(*np.maximum(at, (w, h) - at))), 1.0)
     parts = weights(round(float(values["steps"])) // 2 * 2 + 1)
     steps = np.linspace(-1, 1, len(parts))

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from typing import Any
 
-import cv2
 import numpy as np
 from numpy.typing import NDArray
 
@@ -13,6 +12,7 @@ from cuvrel.core.edge.distance import signed_distance
 from cuvrel.core.media.box import bounds
 from cuvrel.core.media.colour import srgb_to_linear
 from cuvrel.core.media.noise import wander_field
+from cuvrel.core.media.places import sized
 from cuvrel.core.media.rows import in_rows, kernel
 from cuvrel.core.recipe.context import Context
 from cuvrel.core.recipe.declared import Params, colour, declare, number, point
@@ -154,7 +154,7 @@ def glow(picture: F32, values: dict[str, Any], context: Context, pictures: Pictu
         start = (context.matte.shape[1] / 2 + x * scale, context.matte.shape[0] / 2 + y * scale)
         then = pictures[0] if len(pictures) else None
         if then is not None:
-            start = carried(start, _sized(then, context.matte.shape), context.matte)
+            start = carried(start, sized(then, context.matte.shape), context.matte)
         within = start[0] - box[1].start, start[1] - box[0].start
         around = along(np.ascontiguousarray(context.matte[box]), within)
     out = picture.copy()
@@ -176,9 +176,3 @@ def glow(picture: F32, values: dict[str, Any], context: Context, pictures: Pictu
     )
     out[box] = lit
     return out
-
-
-def _sized(cover: F32, size: tuple[int, ...]) -> F32:
-    if cover.shape == size:
-        return cover
-    return np.asarray(cv2.resize(cover, (size[1], size[0]), interpolation=cv2.INTER_AREA), np.float32)

@@ -10,6 +10,7 @@ from numpy.typing import NDArray
 from cuvrel.core.media.colour import srgb_to_linear
 from cuvrel.core.media.lines import brightness
 from cuvrel.core.media.noise import slow_field
+from cuvrel.core.media.places import middle
 from cuvrel.core.media.rows import in_rows, kernel
 from cuvrel.core.recipe.context import Context
 from cuvrel.core.recipe.declared import Params, choice, colour, declare, number, point
@@ -97,7 +98,6 @@ def hatch(picture: F32, values: dict[str, Any], context: Context) -> F32:
     turned = np.deg2rad(degrees)
     turns = np.stack([np.cos(turned), np.sin(turned)], axis=1).astype(np.float32)
     seed = round(float(values["seed"]))
-    x, y = (float(n) * scale for n in values["centre"])
     hands = np.random.default_rng((seed, 9)).random((len(turns), MARKS), np.float32)
     sway = slow_field((h, w), 60 * scale, 0.0, seed=400 + seed)
     swell = slow_field((h, w), 24 * scale, 0.0, seed=700 + seed)
@@ -107,7 +107,7 @@ def hatch(picture: F32, values: dict[str, Any], context: Context) -> F32:
     out = np.empty_like(picture)
     in_rows(
         _hatched, h, picture, brightness(picture), sway, swell, turns, *(np.float32(n) for n in numbers),
-        np.array([w / 2 + x - 0.5, h / 2 + y - 0.5], np.float32), *(np.float32(n) for n in rest), hands,
+        np.array(middle(picture, values, scale), np.float32), *(np.float32(n) for n in rest), hands,
         ON.index(str(values["on"])), np.float32(float(values["strength"]) / 100),
         srgb_to_linear(np.asarray(values["ink"])), srgb_to_linear(np.asarray(values["paper"])), out,
     )  # fmt: skip

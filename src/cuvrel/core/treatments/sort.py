@@ -9,6 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from cuvrel.core.media.lines import brightness
+from cuvrel.core.media.places import sized
 from cuvrel.core.media.rows import in_rows, kernel
 from cuvrel.core.recipe.context import Context
 from cuvrel.core.recipe.declared import Params, declare, number, reference, switch
@@ -88,8 +89,8 @@ def pixel_sort(picture: F32, values: dict[str, Any], context: Context, pictures:
     """
     h, w = picture.shape[:2]
     chosen = pictures[0] if len(pictures) else None
-    if chosen is not None and chosen.shape != (h, w):
-        chosen = np.asarray(cv2.resize(chosen, (w, h), interpolation=cv2.INTER_AREA), np.float32)
+    if chosen is not None:
+        chosen = sized(chosen, (h, w))
     degrees = float(values["direction"]) % 360
     quarter = round(degrees / 90) if abs(degrees / 90 - round(degrees / 90)) < 1e-6 else None
     if quarter is not None:
