@@ -21,7 +21,8 @@ from cuvrel.core.media.reader import Reader
 from cuvrel.core.tracks.align import Freedom
 from cuvrel.core.tracks.features import went
 from cuvrel.core.tracks.follow import FREEDOM, Start, Tracker, tracked
-from cuvrel.core.tracks.scenes import Scenes, moved, scene
+from cuvrel.core.tracks.geometry import moved
+from cuvrel.core.tracks.scenes import Scenes, scene
 
 U8 = NDArray[np.uint8]
 F64 = NDArray[np.float64]
@@ -135,13 +136,13 @@ def by_features(clip: Made, start: Start, freedom: Freedom) -> F64:
     out = np.array(clip.truth)
     for step in (1, -1):
         here, points = scene(clip.frames[start.frame]), np.asarray(start.points) - 0.5
-        outline = start.outline
+        area = start.area
         stop = COUNT if step > 0 else -1
         for n in range(start.frame + step, stop, step):
             now = scene(clip.frames[n])
-            way = went(here, now, outline, freedom)
+            way = went(here, now, area, freedom)
             if way is not None:
-                points, outline = moved(way.matrix, points), moved(way.matrix, outline)
+                points, area = moved(way.matrix, points), area.moved(way.matrix)
             out[n], here = points + 0.5, now
     return out
 

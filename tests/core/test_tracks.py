@@ -12,8 +12,9 @@ import pytest
 from cuvrel.core.recipe.errors import RecipeError
 from cuvrel.core.tracks.align import align, piece
 from cuvrel.core.tracks.features import went
-from cuvrel.core.tracks.follow import LOST, SQUARE, CanNotTrack, Found, Start, Tracker, bridged, through, tracked
-from cuvrel.core.tracks.scenes import Scenes, moved, scene
+from cuvrel.core.tracks.follow import LOST, CanNotTrack, Found, Start, Tracker, bridged, tracked
+from cuvrel.core.tracks.geometry import SQUARE, Area, moved, through
+from cuvrel.core.tracks.scenes import Scenes, scene
 from cuvrel.core.tracks.what import as_json, read_wanted
 
 WIDE, HIGH = 240, 160
@@ -71,7 +72,7 @@ def truth(ways: Callable[[int], np.ndarray], start: int, n: int) -> np.ndarray:
 )
 def test_alignment_finds_the_exact_warp(freedom: Any, way: np.ndarray) -> None:
     first, second = scene(frame_of(np.eye(3))), scene(frame_of(way))
-    part = piece(first, BOARD - 0.5)
+    part = piece(first, Area(BOARD - 0.5))
     assert part is not None
     fit = align(part, second, part.frame, freedom)
     assert fit is not None
@@ -84,7 +85,7 @@ def test_light_that_changes_across_the_piece_moves_nothing() -> None:
     way = matrix(0.03, 1.02, 2.0, 1.0)
     shade = np.linspace(0.55, 1.25, WIDE)[None, :, None]
     lit = np.clip(frame_of(way) * shade + 8, 0, 255).astype(np.uint8)
-    part = piece(scene(frame_of(np.eye(3))), BOARD - 0.5)
+    part = piece(scene(frame_of(np.eye(3))), Area(BOARD - 0.5))
     assert part is not None
     fit = align(part, scene(lit), part.frame, "size and turn")
     assert fit is not None
@@ -188,7 +189,7 @@ def test_a_matrix_comes_back_from_its_corners(freedom: Any) -> None:
 
 def test_features_agree_on_the_motion_and_tell_which_do_not() -> None:
     way = matrix(0.02, 1.01, 3.0, 1.0)
-    found = went(scene(frame_of(np.eye(3))), scene(frame_of(way)), BOARD, "size and turn")
+    found = went(scene(frame_of(np.eye(3))), scene(frame_of(way)), Area(BOARD), "size and turn")
     assert found is not None
     np.testing.assert_allclose(moved(found.matrix, BOARD), moved(way, BOARD), atol=0.3)
     assert found.share > 0.6

@@ -16,7 +16,7 @@ from cuvrel.store.documents import document_of
 from cuvrel.store.footage import entry
 from cuvrel.store.models import EditRow, FootageRow, MatteFrame, Project, ShotRow
 
-FRAME = ("owner", "frame", "origin", "doubt", "blob", "base", "halt", "lessons", "data")  # what a stored frame is
+FRAME = ("owner", "frame", "origin", "doubt", "blob", "base", "halt", "lessons")  # what a stored frame is
 
 
 def lay_down(

@@ -103,9 +103,10 @@ class MatteFrame(Base):
     """One stored frame of its owner: of a trace or a track, origin touched or followed; or of a settled matte, settled.
 
     owner: the id of the pull or the track, or a settled matte's key (see core/stand/settle.py). stamp: grows with every
-    change of any frame. data: what is stored of a track, in place of a picture.
+    change of any frame.
 
-    `blob` is a grey PNG at plate size, none where a touch can't be solved yet. `base` is the followed
+    `blob` is a grey PNG at plate size, none where a touch can't be solved yet; of a track it is what was measured, as
+    JSON (core/tracks/path.py), and its touches are in the document alone. `base` is the followed
     frame that a touch mends; it comes back when the touch is undone. `lessons` are the blobs of what a touched
     frame teaches by the step, "1" or "-1", by which following came to it; they hold for the blob "of" and for the
     network "by".
@@ -121,7 +122,6 @@ class MatteFrame(Base):
     base: Mapped[dict[str, Any] | None] = mapped_column(JSONB(none_as_null=True))
     halt: Mapped[dict[str, Any] | None] = mapped_column(JSONB(none_as_null=True))
     lessons: Mapped[dict[str, Any] | None] = mapped_column(JSONB(none_as_null=True))
-    data: Mapped[dict[str, Any] | None] = mapped_column(JSONB(none_as_null=True))
     stamp: Mapped[int] = mapped_column(
         BigInteger, frame_stamps, server_default=frame_stamps.next_value(), onupdate=frame_stamps.next_value()
     )

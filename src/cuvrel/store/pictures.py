@@ -4,6 +4,8 @@ from __future__ import annotations
 
 import threading
 from collections import OrderedDict
+from collections.abc import Iterator, Mapping
+from functools import lru_cache
 from typing import Any
 
 import numpy as np
@@ -17,6 +19,7 @@ from cuvrel.core.media.writer import read_grey
 from cuvrel.core.recipe.errors import MediaError
 from cuvrel.core.recipe.models import Shot
 from cuvrel.core.stand.nodes import Node, node
+from cuvrel.core.tracks.path import Measured
 from cuvrel.store.blobs import Blobs
 from cuvrel.store.frames import stored_blobs
 from cuvrel.store.models import FootageRow
@@ -51,6 +54,28 @@ class Readers:
                     self._open.popitem(last=False)
             self._open.move_to_end(key)
             return self._open[key]
+
+
+class StoredTrack(Mapping[int, Measured]):
+    """A track's stored frames. blobs: where each lies, by frame."""
+
+    def __init__(self, store: Blobs, blobs: Mapping[int, str]) -> None:
+        self._store, self._blobs = store, blobs
+
+    def __getitem__(self, frame: int) -> Measured:
+        return _measured(self._store, self._blobs[frame])
+
+    def __iter__(self) -> Iterator[int]:
+        return iter(self._blobs)
+
+    def __len__(self) -> int:
+        return len(self._blobs)
+
+
+@lru_cache(maxsize=20_000)
+def _measured(store: Blobs, blob: str) -> Measured:
+    """What a blob holds, which is the same for ever."""
+    return Measured.unpacked(store.get(blob))
 
 
 class StoreSources:
@@ -88,6 +113,10 @@ class StoreSources:
         row = self._ready(footage_id)
         blob, info, readers = row.blob, MediaInfo.from_json(row.info), self._readers
         return node("alpha", [blob, frame, size], [], lambda: as_grey(readers.get(blob, info, True).frame(frame), size))
+
+    def measured(self, track: str) -> Mapping[int, Measured]:
+        """What is stored of a track, by frame; each frame is read when it is asked for."""
+        return StoredTrack(self._blobs, self._frames.get(track, {}))
 
     def stored(self, owner: str, frame: int, size: tuple[int, int]) -> Node | None:
         """A node of a stored frame, (H, W) float32; None where there is none."""

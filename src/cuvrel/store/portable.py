@@ -86,11 +86,13 @@ def _portable(
             written.add(file)
         return file
 
+    document = document_of(session, row).document
+    tracks = {track["id"] for track in document["tracks"]}
     frames: dict[str, dict[str, Any]] = {}
     for frame in frames_of(session, row.id, settled=True):
         about: dict[str, Any] = {"origin": frame.origin, "doubt": frame.doubt, "halt": frame.halt}
         if frame.blob is not None:
-            about["file"] = kept(frame.blob)
+            about["file"] = kept(frame.blob, "json" if frame.owner in tracks else "png")
         if frame.base is not None:
             about["base"] = {**frame.base, "blob": None}
             if frame.base.get("blob"):
@@ -98,10 +100,7 @@ def _portable(
         if frame.lessons is not None and frame.lessons.get("of") == frame.blob:
             steps = {step: kept(blob, "lesson") for step, blob in frame.lessons.items() if step in ("1", "-1")}
             about["lessons"] = {"by": frame.lessons["by"], "files": steps}
-        if frame.data is not None:
-            about["data"] = frame.data
         frames.setdefault(frame.owner, {})[str(frame.frame)] = about
-    document = document_of(session, row).document
     used = {f["id"]: files[f["id"]] for f in document["footage"]}
     return {"cuvrel": FORMAT, "shot": document, "files": used, "frames": frames, "history": history_of(session, row)}
 
@@ -172,7 +171,6 @@ def _shot(
                     halt=one.get("halt"),
                     base={"blob": blob(base), "doubt": base["doubt"], "halt": base["halt"]} if base else None,
                     lessons=lessons,
-                    data=one.get("data"),
                 )
             )
     session.flush()

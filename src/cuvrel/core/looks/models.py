@@ -16,8 +16,8 @@ from typing import Any, Literal
 from pydantic import Field, ValidationError, model_validator
 
 from cuvrel.core.recipe.errors import RecipeError
-from cuvrel.core.recipe.models import Id, Name, Plane, Step
-from cuvrel.core.recipe.values import Strict
+from cuvrel.core.recipe.models import Plane, Step
+from cuvrel.core.recipe.values import Id, Name, Strict
 
 LARGEST = 4_000_000  # characters of a file
 

@@ -8,7 +8,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from cuvrel.core.pulls.raster import turning
-from cuvrel.core.recipe.shapes import ShapeKey, ShapeKind
+from cuvrel.core.recipe.shapes import Shape, ShapeKey, ShapeKind, ShapePoint
+from cuvrel.core.recipe.values import Env
 
 F64 = NDArray[np.float64]
 ROUND = 256  # sides of an ellipse
@@ -51,6 +52,65 @@ def outline(kind: ShapeKind, key: ShapeKey) -> Outline:
     normal = np.stack([along[:, 1], -along[:, 0]], axis=1) * turning(line)
     normal /= np.maximum(np.hypot(*normal.T), 1e-9)[:, None]
     return Outline(line, line - normal * table[:, 2:3], line + normal * table[:, 3:4])
+
+
+def outline_at(shape: Shape, env: Env) -> Outline:
+    """The polygons of a shape in an environment, where it rides to."""
+    here = held(shape, env)
+    return outline(here.kind, here.keys[0])
+
+
+def held(shape: Shape, env: Env) -> Shape:
+    """The shape as it is in an environment, where it rides to, at all times; equal outlines give equal shapes.
+
+    What rides in perspective is a polygon from then on where it was an ellipse or a box.
+    """
+    key = shape.at(env).model_copy(update={"frame": 0, "ease": "hold", "only": []})
+    if not shape.rides:
+        return shape.model_copy(update={"keys": [key]})
+    kind, rides = shape.kind, shape.rides
+    if kind in ("ellipse", "box"):
+        (ride,) = rides
+        if ride.how != "perspective":
+            return shape.model_copy(update={"keys": [_alike(key, env.moved(ride))], "rides": []})
+        kind, key = "polygon", _pointed(kind, key)
+    moves = {n: env.moved(ride) for ride in rides for n in ride.only}
+    others = next((env.moved(ride) for ride in rides if not ride.only), None)
+    points = [_carried(point, moves.get(n, others)) for n, point in enumerate(key.points)]
+    thick = key.width * _growth(others, points[0].x, points[0].y) if others is not None else key.width
+    key = key.model_copy(update={"points": points, "width": thick})
+    return shape.model_copy(update={"kind": kind, "keys": [key], "rides": []})
+
+
+def _alike(key: ShapeKey, way: F64) -> ShapeKey:
+    """An ellipse or a box moved, grown and turned."""
+    x, y, _ = way @ (key.x, key.y, 1.0)
+    size, turn = float(np.hypot(way[0, 0], way[1, 0])), float(np.degrees(np.arctan2(way[1, 0], way[0, 0])))
+    sizes = {name: getattr(key, name) * size for name in ("width", "height", "inner", "outer")}
+    return key.model_copy(update={"x": float(x), "y": float(y), "angle": key.angle + turn, **sizes})
+
+
+def _pointed(kind: ShapeKind, key: ShapeKey) -> ShapeKey:
+    """An ellipse or a box as a polygon."""
+    line = outline(kind, key.model_copy(update={"inner": 0.0, "outer": 0.0})).line
+    points = [ShapePoint(x=x, y=y, inner=key.inner, outer=key.outer) for x, y in line.tolist()]
+    return ShapeKey(frame=key.frame, ease=key.ease, points=points)
+
+
+def _carried(point: ShapePoint, way: F64 | None) -> ShapePoint:
+    if way is None:
+        return point
+    x, y, depth = way @ (point.x, point.y, 1.0)
+    size = _growth(way, point.x, point.y)
+    return point.model_copy(update={"x": float(x / depth), "y": float(y / depth),
+                                    "inner": point.inner * size, "outer": point.outer * size})  # fmt: skip
+
+
+def _growth(way: F64, x: float, y: float) -> float:
+    """How much larger a small thing at a place becomes."""
+    u, v, depth = way @ (x, y, 1.0)
+    slopes = (way[:2, :2] - np.outer((u / depth, v / depth), way[2, :2])) / depth
+    return float(np.sqrt(abs(np.linalg.det(slopes))))
 
 
 def _band(table: F64, half: float) -> Outline:

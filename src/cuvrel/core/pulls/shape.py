@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from cuvrel.core.pulls.join import join_pull
-from cuvrel.core.pulls.outline import Outline, outline
+from cuvrel.core.pulls.outline import Outline, outline_at
 from cuvrel.core.pulls.raster import coverage, ramp
 from cuvrel.core.recipe.context import Context
 from cuvrel.core.recipe.declared import Params, declare, number
@@ -63,10 +63,10 @@ def shaped(shapes: Sequence[Shape], now: Env, size: tuple[int, int], scale: floa
 
 def _blurred(shape: Shape, now: Env, size: tuple[int, int], scale: float, shutter: float) -> F32:
     half = shutter / 720
-    at = outline(shape.kind, shape.at(now))
-    if half <= 0 or len(shape.keys) == 1:
+    at = outline_at(shape, now)
+    if half <= 0 or (len(shape.keys) == 1 and not shape.rides):
         return drawn(at, size, scale)
-    first, last = (outline(shape.kind, shape.at(now.moved_to(now.time + t))) for t in (-half, half))
+    first, last = (outline_at(shape, now.moved_to(now.time + t)) for t in (-half, half))
     far = float(np.hypot(*(np.abs(first.line - at.line) + np.abs(last.line - at.line)).T).max()) * scale
     count = int(np.clip(np.ceil(far / 1.5), 1, MOST))
     if count == 1:
@@ -74,7 +74,7 @@ def _blurred(shape: Shape, now: Env, size: tuple[int, int], scale: float, shutte
     total = np.zeros(size, np.float32)
     for n in range(count):
         time = now.time + half * ((2 * n + 1) / count - 1)
-        total += drawn(outline(shape.kind, shape.at(now.moved_to(time))), size, scale)
+        total += drawn(outline_at(shape, now.moved_to(time)), size, scale)
     return total / np.float32(count)
 
 

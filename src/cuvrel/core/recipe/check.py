@@ -47,6 +47,7 @@ def checked(raw: Any) -> tuple[Shot, tuple[Reference, ...]]:
     found = tuple(references(shot))  # reading them checks all declared values
     _there(shot, found)
     _matted(shot)
+    _tracked(shot)
     _spans(shot)
     _circles(shot, found)
     return shot, found
@@ -67,6 +68,7 @@ def _there(shot: Shot, found: Iterable[Reference]) -> None:
         "footage": {f.id for f in shot.footage},
         "matte": {m.id for m in shot.mattes},
         "plane": {p.id for p in shot.planes},
+        "track": {t.id for t in shot.tracks},
         "group": {p.id for p in shot.planes if p.kind == "group"},
     }
     for one in found:
@@ -86,6 +88,15 @@ def _matted(shot: Shot) -> None:
                 raise RecipeError(
                     f"{entry.label} on the plane '{plane.name}' needs a matte.", "Give the plane a gate first."
                 )
+
+
+def _tracked(shot: Shot) -> None:
+    """Refuses marks of a track on frames that there are not."""
+    count = shot.plate_footage().frames
+    for track in shot.tracks:
+        beyond = [frame for frame in (track.frame, *(touch.frame for touch in track.touches)) if frame >= count]
+        if beyond:
+            raise RecipeError(f"The track '{track.name}' is marked on frame {beyond[0]}, but the plate has {count}.")
 
 
 def _spans(shot: Shot) -> None:

@@ -14,13 +14,13 @@ from dataclasses import dataclass, field
 from functools import cache
 from typing import Any, Literal, Self, get_args
 
-from pydantic import Field, ValidationError, model_validator
+from pydantic import Field, PrivateAttr, ValidationError, model_validator
 
 from cuvrel.core.recipe.errors import RecipeError
 from cuvrel.core.recipe.needs import Need
-from cuvrel.core.recipe.values import CurvePoints, Driver, Env, Keys, RampStops, Strict, Xy, at, is_on
+from cuvrel.core.recipe.values import CurvePoints, Driver, Env, Keys, RampStops, Ride, Strict, Xy, at, is_on
 
-Family = Literal["pull", "joining", "edge", "treatment", "plane", "laying", "gate", "placement", "time"]
+Family = Literal["pull", "joining", "edge", "treatment", "plane", "laying", "gate", "placement", "time", "track"]
 Values = dict[str, Any]
 Holds = Literal["marks", "shapes"]
 Over = Literal["luma", "red", "green", "blue", "wheel"]
@@ -177,6 +177,10 @@ def _held(title: str, about: About, value: Any) -> list[Any]:
     if isinstance(value, Driver):
         if not about["animatable"]:
             raise ValueError(f"{title} can't be driven by time")
+        value = value.base
+    if isinstance(value, Ride):
+        if about["control"] != "point":
+            raise ValueError(f"{title} can't ride on a track")
         value = value.base
     if isinstance(value, Keys):
         if not about["animatable"]:
@@ -365,9 +369,12 @@ def declare(
     return register
 
 
-def declare_values(family: Family, label: str, params: type[Params], hint: str = "") -> None:
-    """Registers values that are no step of their own: how a pull joins, how a plane lies over what is behind it."""
-    _registry[family, family] = Declared(family, family, label, hint, params, ())
+def declare_values(family: Family, label: str, params: type[Params], hint: str = "", kind: str = "") -> None:
+    """Registers values that are no step of their own: how a pull joins, how a plane lies over what is behind it.
+
+    kind: where there are several of the family.
+    """
+    _registry[family, kind or family] = Declared(family, kind or family, label, hint, params, ())
 
 
 def declared(family: Family, kind: str) -> Declared:
@@ -382,3 +389,17 @@ def declared(family: Family, kind: str) -> Declared:
 def all_declared() -> list[Declared]:
     """Everything registered, in the order of registration."""
     return list(_registry.values())
+
+
+class Reading(Strict):
+    """What holds declared values as plain JSON: they are read once, however often they are asked for."""
+
+    _parsed: dict[str, tuple[dict[str, Any], Params]] = PrivateAttr(default_factory=dict)
+
+    def _read(self, family: Family, kind: str, raw: dict[str, Any]) -> Params:
+        known = self._parsed.get(family)
+        # a copy with other values has taken over what was read of the old ones
+        if known is None or known[0] is not raw:
+            known = raw, declared(family, kind).read(raw)
+            self._parsed = {**self._parsed, family: known}
+        return known[1]

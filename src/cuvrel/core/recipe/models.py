@@ -3,21 +3,21 @@
 from __future__ import annotations
 
 import builtins
+from collections.abc import Mapping
 from itertools import pairwise
 from math import dist
 from typing import Annotated, Any, Literal, get_args
 
-from pydantic import Field, PrivateAttr, model_validator
+from pydantic import Field, model_validator
 
-from cuvrel.core.recipe.declared import Family, Params, choice, declare_values, declared, number, reference, switch
+from cuvrel.core.recipe.declared import Params, Reading, choice, declare_values, number, reference, switch
 from cuvrel.core.recipe.shapes import Shape
-from cuvrel.core.recipe.values import Env, Scalar, Strict
+from cuvrel.core.recipe.tracks import Track
+from cuvrel.core.recipe.values import Env, Id, Motion, Name, Riding, Scalar, Strict
 
 VERSION: Literal[2] = 2
 WIDEST, LONGEST = 500, 200  # radius of a drag in plate pixels, and its way in radii: what it takes grows with both
 
-Id = Field(min_length=1, max_length=40, pattern=r"^[A-Za-z0-9_-]+$")
-Name = Field(min_length=1, max_length=120)
 Join = Literal["add", "subtract", "intersect", "difference"]
 JOINS = get_args(Join)
 Blend = Literal[
@@ -58,21 +58,7 @@ class Mark(Strict):
         return self
 
 
-class _Reading(Strict):
-    """What holds declared values as plain JSON: they are read once, however often they are asked for."""
-
-    _parsed: dict[str, tuple[dict[str, Any], Params]] = PrivateAttr(default_factory=dict)
-
-    def _read(self, family: Family, kind: str, raw: dict[str, Any]) -> Params:
-        known = self._parsed.get(family)
-        # a copy with other values has taken over what was read of the old ones
-        if known is None or known[0] is not raw:
-            known = raw, declared(family, kind).read(raw)
-            self._parsed = {**self._parsed, family: known}
-        return known[1]
-
-
-class Step(_Reading):
+class Step(Reading):
     """A treatment on a plane, or a declared step elsewhere: its kind and its parameters."""
 
     id: str = Id
@@ -96,17 +82,18 @@ class Joining(Params):
 
 
 class Pull(Step, Joining):
-    """One step of a matte's recipe and how it joins what came before."""
+    """One step of a matte's recipe and how it joins what came before. ride: what it covers moves with a track."""
 
     marks: list[Mark] = Field(default_factory=list, max_length=100_000)
     shapes: list[Shape] = Field(default_factory=list, max_length=200)
+    ride: Riding | None = None
 
     def values(self) -> Params:
         """The checked parameters of the pull's kind. Raises RecipeError."""
         return self._read("pull", self.kind, self.params)
 
 
-class Matte(_Reading):
+class Matte(Reading):
     """A named matte: pulls from left to right, then the edge step."""
 
     id: str = Id
@@ -149,11 +136,12 @@ class Laying(Params):
     blend: Blend = choice("normal", "Blend", BLENDS)
 
 
-class Plane(_Reading, Laying):
+class Plane(Reading, Laying):
     """One level on the stand.
 
     first, last: the frames on which it is there. solo: where any plane has it, only such planes are shown. group:
-    the group that holds it. placement, time: parameters of what is declared under these names.
+    the group that holds it. placement, time: parameters of what is declared under these names. ride: where it is
+    placed moves with a track.
     """
 
     id: str = Id
@@ -168,6 +156,7 @@ class Plane(_Reading, Laying):
     group: str | None = Field(None, max_length=40)
     params: dict[str, Any] = Field(default_factory=dict, description="the plane kind's own parameters")
     placement: dict[str, Any] = Field(default_factory=dict)
+    ride: Riding | None = None
     time: dict[str, Any] = Field(default_factory=dict)
     treatments: list[Step] = Field(default_factory=list, max_length=200)
 
@@ -176,16 +165,6 @@ class Plane(_Reading, Laying):
         if family == "plane":
             return self._read("plane", self.kind, self.params)
         return self._read(family, family, self.placement if family == "placement" else self.time)
-
-
-class Track(Strict):
-    """Measured motion that things may ride on. Its frames are stored under its id, as a trace's are."""
-
-    id: str = Id
-    name: str = Name
-    kind: str = Field(max_length=40)
-    on: bool = True
-    params: dict[str, Any] = Field(default_factory=dict)
 
 
 class Format(Strict):
@@ -251,9 +230,10 @@ class Shot(Strict):
         last = count - 1 if self.range.last is None else min(self.range.last, count - 1)
         return builtins.range(min(self.range.first or 0, last), last + 1)
 
-    def env(self, time: float) -> Env:
-        """Where values are read at a time, in frames."""
-        return Env(time, self.fps, {track.id: track for track in self.tracks})
+    def env(self, time: float, tracks: Mapping[str, Motion] | None = None) -> Env:
+        """Where values are read at a time, in frames. tracks: their motion by their ids; without, nothing rides."""
+        plate = self.plate_footage()
+        return Env(time, self.fps, tracks or {}, (plate.width / 2, plate.height / 2))
 
     def plate_footage(self) -> Footage:
         """The plate's entry."""
@@ -279,6 +259,13 @@ class Shot(Strict):
             if plane.id == plane_id:
                 return plane
         raise KeyError(plane_id)
+
+    def track(self, track_id: str) -> Track:
+        """A track by id. Raises KeyError."""
+        for track in self.tracks:
+            if track.id == track_id:
+                return track
+        raise KeyError(track_id)
 
     def solo(self) -> set[str]:
         """Where any plane has solo: the planes that are shown, with what they hold and what holds them; else none."""

@@ -16,7 +16,7 @@ class Place:
     """A place with declared values.
 
     path: its JSON pointer; a field lies at path/NAME. about: what it is called in a list of values. owner: the matte
-    or plane that it is part of, as "matte:ID" or "plane:ID", and its name as "the plane 'NAME'". read: its values,
+    plane or track that it is part of, as "matte:ID" or the like, and its name as "the plane 'NAME'". read: its values,
     checked; raises RecipeError.
     """
 
@@ -51,6 +51,9 @@ def places(shot: Shot) -> Iterator[Place]:
         for k, step in enumerate(plane.treatments):
             entry = declared("treatment", step.kind)
             yield Place(f"{path}/treatments/{k}/params", entry.label, entry, owner, named, step.values)
+    for n, track in enumerate(shot.tracks):
+        entry, named = declared("track", track.kind), f"the track '{track.name}'"
+        yield Place(f"/tracks/{n}/params", track.name, entry, f"track:{track.id}", named, track.values)
 
 
 def _itself(values: Params) -> Params:

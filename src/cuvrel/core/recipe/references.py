@@ -12,11 +12,12 @@ from typing import Any, Literal
 
 import jsonpointer
 
-from cuvrel.core.recipe.declared import all_declared
+from cuvrel.core.recipe.declared import all_declared, declared
 from cuvrel.core.recipe.models import Shot
 from cuvrel.core.recipe.places import places
+from cuvrel.core.recipe.values import Ride, Riding
 
-Kind = Literal["footage", "matte", "plane", "group", "frames"]
+Kind = Literal["footage", "matte", "plane", "track", "group", "frames"]
 
 
 @dataclass(frozen=True)
@@ -58,6 +59,42 @@ def references(shot: Shot) -> Iterator[Reference]:
             named_id = getattr(values, field)
             if named_id:
                 yield Reference(f"{place.path}/{field}", of, named_id, place.owner, place.named, place.about)
+    for rides in riders(shot):
+        yield Reference(f"{rides.path}/track", "track", rides.riding.track, rides.owner, rides.named, rides.what)
+
+
+@dataclass(frozen=True)
+class Rider:
+    """What rides on a track. path: of the riding, as a JSON pointer. owner, named, what: as a reference has them."""
+
+    path: str
+    riding: Riding
+    owner: str
+    named: str
+    what: str
+
+
+def riders(shot: Shot) -> Iterator[Rider]:
+    """All that rides: shapes and their points, pulls, placements, and places among the values."""
+    for n, matte in enumerate(shot.mattes):
+        owner, named = f"matte:{matte.id}", f"the matte '{matte.name}'"
+        for k, pull in enumerate(matte.pulls):
+            path = f"/mattes/{n}/pulls/{k}"
+            if pull.ride is not None:
+                yield Rider(f"{path}/ride", pull.ride, owner, named, declared("pull", pull.kind).label)
+            for m, shape in enumerate(pull.shapes):
+                for i, ride in enumerate(shape.rides):
+                    yield Rider(f"{path}/shapes/{m}/rides/{i}", ride, owner, named, f"the shape '{shape.name}'")
+    for n, plane in enumerate(shot.planes):
+        if plane.ride is not None:
+            yield Rider(f"/planes/{n}/ride", plane.ride, f"plane:{plane.id}", f"the plane '{plane.name}'", "placement")
+    for place in places(shot):
+        values = place.read()
+        for field in place.entry.params.fields():
+            value = getattr(values, field)
+            if isinstance(value, Ride):
+                title = place.entry.params.model_fields[field].title
+                yield Rider(f"{place.path}/{field}", value, place.owner, place.named, f"{place.about}: {title}")
 
 
 def renamed(document: dict[str, Any], found: Iterable[Reference], names: Mapping[Kind, Mapping[str, str]]) -> Any:
@@ -111,7 +148,7 @@ def _names_footage(at: tuple[str, ...]) -> bool:
 
 
 def rests_on(shot: Shot, start: str) -> set[str]:
-    """All that a matte or a plane rests on, itself among it, as "matte:ID", "plane:ID" and "footage:ID".
+    """All that a matte or a plane rests on, itself among it, as "matte:ID", "plane:ID", "track:ID" and "footage:ID".
 
     A group rests on the planes that it holds.
     """
@@ -119,7 +156,8 @@ def rests_on(shot: Shot, start: str) -> set[str]:
     for one in references(shot):
         if one.kind == "group":
             uses.setdefault(f"plane:{one.id}", set()).add(one.owner)
-        elif one.kind != "frames":
+        elif one.kind != "frames" and not one.owner.startswith("track:"):
+            # what was measured is stored: what a track was held to counts no more
             uses.setdefault(one.owner, set()).add(f"{one.kind}:{one.id}")
     found, waiting = {start}, [start]
     while waiting:

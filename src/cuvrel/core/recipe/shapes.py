@@ -13,7 +13,7 @@ import numpy as np
 from numpy.typing import NDArray
 from pydantic import Field, model_validator
 
-from cuvrel.core.recipe.values import Env, Strict, eased
+from cuvrel.core.recipe.values import Env, Id, Name, Riding, Strict, eased
 
 F64 = NDArray[np.float64]
 ShapeKind = Literal["ellipse", "box", "polygon", "curve", "line"]
@@ -56,15 +56,25 @@ class ShapeKey(Strict):
     outer: float = Field(0.0, ge=0, le=4000)
 
 
-class Shape(Strict):
-    """A drawn shape, keyframed as a whole or by point; between keys it moves, turns and grows without twisting."""
+class ShapeRide(Riding):
+    """A shape, or some of its points, moving with a track. only: the points, by their index; none is all others."""
 
-    id: str = Field(min_length=1, max_length=40, pattern=r"^[A-Za-z0-9_-]+$")
-    name: str = Field(min_length=1, max_length=120)
+    only: list[Annotated[int, Field(ge=0)]] = Field(default_factory=list, max_length=500)
+
+
+class Shape(Strict):
+    """A drawn shape, keyframed as a whole or by point; between keys it moves, turns and grows without twisting.
+
+    Its keys are as it is without riding (see pulls/outline.py).
+    """
+
+    id: str = Id
+    name: str = Name
     kind: ShapeKind
     on: bool = True
     join: ShapeJoin = "add"
     keys: list[ShapeKey] = Field(min_length=1, max_length=10_000)
+    rides: list[ShapeRide] = Field(default_factory=list, max_length=50)
 
     @model_validator(mode="after")
     def _sound(self) -> Shape:
@@ -79,6 +89,11 @@ class Shape(Strict):
             raise ValueError(f"a drawn {self.kind} has the same points on every key, {few} at least")
         if any(n >= len(key.points) for key in self.keys for n in key.only):
             raise ValueError("a key is for points that the shape does not have")
+        if any(n >= len(self.keys[0].points) for ride in self.rides for n in ride.only):
+            raise ValueError("points ride that the shape does not have")
+        chosen = [n for ride in self.rides for n in ride.only or [-1]]
+        if len(chosen) != len(set(chosen)):
+            raise ValueError("a shape, or a point of it, rides on one track at a time")
         return self
 
     @property
@@ -87,7 +102,7 @@ class Shape(Strict):
         return 2 if self.kind == "line" else 3
 
     def at(self, env: Env) -> ShapeKey:
-        """The shape in an environment, as a key of its own."""
+        """The shape in an environment, as a key of its own, without what it rides on."""
         time = env.time
         if not any(key.only for key in self.keys):
             return _among(self.keys, time)
@@ -102,11 +117,6 @@ class Shape(Strict):
             for n, point in zip(chosen, _among(part, time).points, strict=True):
                 points[n] = point
         return self.keys[0].model_copy(update={"points": points, "only": []})
-
-    def held(self, env: Env) -> Shape:
-        """The shape as it is in an environment, at all times; equal outlines give equal shapes."""
-        here = self.at(env).model_copy(update={"frame": 0, "ease": "hold", "only": []})
-        return self.model_copy(update={"keys": [here]})
 
 
 def _among(keys: list[ShapeKey], time: float) -> ShapeKey:

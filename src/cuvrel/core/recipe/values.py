@@ -1,4 +1,4 @@
-"""Values that may move: a plain value, keyframes, or a driver that moves by itself."""
+"""Values that may move: a plain value, keyframes, a driver that moves by itself, or a place that rides on a track."""
 
 from __future__ import annotations
 
@@ -6,8 +6,10 @@ import itertools
 import math
 from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
-from typing import Annotated, Any, Literal
+from typing import Annotated, Any, Literal, Protocol
 
+import numpy as np
+from numpy.typing import NDArray
 from pydantic import BaseModel, ConfigDict, Field, field_validator, model_validator
 
 from cuvrel.core.recipe.curves import MOST, between
@@ -20,6 +22,8 @@ CurvePoints = Annotated[tuple[Xy, ...], Field(min_length=1, max_length=MOST)]
 RampStops = Annotated[tuple[Stop, ...], Field(min_length=1, max_length=MOST)]
 Plain = float | Xy | Rgb | CurvePoints | RampStops
 Handles = tuple[float, float, float, float]
+Id = Field(min_length=1, max_length=40, pattern=r"^[A-Za-z0-9_-]+$")
+Name = Field(min_length=1, max_length=120)
 SMOOTH: Handles = (1 / 3, 0.0, 2 / 3, 1.0)  # the cubic 3t^2 - 2t^3 as handles
 
 
@@ -89,28 +93,69 @@ class Driver(Strict):
         return self
 
 
+How = Literal["position", "position and size", "position, size and turn", "perspective"]
+
+
+class Riding(Strict):
+    """Moving with a track: nothing moves on `frame`, and from there on what rides goes as the track does.
+
+    how: what it takes over of the track's motion. smooth: frames over which that is smoothed, ahead and back alike, so
+    that nothing comes late. still: it goes by the inverse, so that a picture which rides shows the track at rest.
+    """
+
+    track: str = Field(min_length=1, max_length=40)
+    frame: int = Field(ge=0)
+    how: How = "position"
+    smooth: float = Field(0.0, ge=0, le=500)
+    still: bool = False
+
+
+class Ride(Riding):
+    """A place that rides on a track. base: where it is without, plain or keyed."""
+
+    base: Xy | Keys
+
+
 Scalar = float | Keys | Driver
 Switch = bool | Keys
 Colour = Annotated[Rgb | Keys, Field(description="display-encoded sRGB, 0 to 1 each")]
-Point = Annotated[Xy | Keys, Field(description="plate pixels from the frame's middle, to the right and down")]
+Point = Annotated[Xy | Keys | Ride, Field(description="plate pixels from the frame's middle, to the right and down")]
 Curve = Annotated[CurvePoints | Keys, Field(description="points (x, y), x from 0 to 1 and growing")]
 Ramp = Annotated[RampStops | Keys, Field(description="stops (x, red, green, blue), x from 0 to 1 and growing")]
+
+
+class Motion(Protocol):
+    """How a track moves."""
+
+    def moved(self, riding: Riding, time: float) -> NDArray[np.float64]:
+        """How what rides on it is moved at a time, (3, 3) between plate pixels."""
 
 
 @dataclass(frozen=True)
 class Env:
     """Where a value is read: a time in frames of the shot, which may lie between two, and the shot's rate.
 
-    tracks: the shot's tracks by their ids, for what rides on one.
+    tracks: the motion of the shot's tracks by their ids, for what rides on one. middle: of the plate, in its pixels.
     """
 
     time: float
     fps: float = 24.0
-    tracks: Mapping[str, Any] = field(default_factory=dict)
+    tracks: Mapping[str, Motion] = field(default_factory=dict)
+    middle: Xy = (0.0, 0.0)
 
     def moved_to(self, time: float) -> Env:
         """The same shot at another time."""
         return replace(self, time=time)
+
+    def moved(self, riding: Riding) -> NDArray[np.float64]:
+        """How what rides is moved here, (3, 3) between plate pixels; not at all where the track is not known."""
+        track = self.tracks.get(riding.track)
+        return np.eye(3) if track is None else track.moved(riding, self.time)
+
+    def about_middle(self, riding: Riding) -> NDArray[np.float64]:
+        """The same between places that are counted from the plate's middle."""
+        to = np.array([[1, 0, self.middle[0]], [0, 1, self.middle[1]], [0, 0, 1.0]])
+        return np.asarray(np.linalg.inv(to) @ self.moved(riding) @ to, np.float64)
 
 
 START = Env(0.0)
@@ -124,6 +169,9 @@ def at(value: Scalar | Colour | Any, env: Env) -> Any:
     """
     if isinstance(value, Driver):
         return _driven(value, env)
+    if isinstance(value, Ride):
+        x, y, depth = env.about_middle(value) @ (*at(value.base, env), 1.0)
+        return float(x / depth), float(y / depth)
     if not isinstance(value, Keys):
         return value
     keys, time = value.keys, env.time

@@ -147,7 +147,7 @@ class Stand(Mattes):
 
     def _placed(self, plane: Plane, frame: int, picture: Node, own: Size | None) -> Node:
         """The picture laid into the frame. own: its size (height, width) in plate pixels, if it has one of its own."""
-        if own is None and not plane.placement:
+        if own is None and not plane.placement and plane.ride is None:
             return picture
         params, now = plane.values("placement"), self.env(frame)
         values = params.at(now)
@@ -157,9 +157,11 @@ class Stand(Mattes):
             count, half = round(float(values["samples"])), float(values["shutter"]) / 720
             times = [frame + half * (2 * n / (count - 1) - 1) for n in range(count)]
         maps = [placement.matrix(params.at(now.moved_to(time)), wide) for time in times]
+        if plane.ride is not None:
+            maps = [now.moved_to(time).about_middle(plane.ride) @ one for time, one in zip(times, maps, strict=True)]
         if all(np.array_equal(one, maps[0]) for one in maps):
             maps = maps[:1]
-            if own is None and placement.is_neutral(values):
+            if own is None and plane.ride is None and placement.is_neutral(values):
                 return picture
         size, scale, border = self.size, self.scale, str(values["border"])
         rows, columns = own or (float(high), float(wide))

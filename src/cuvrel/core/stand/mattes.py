@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from typing import Protocol
 
+import cv2
 import numpy as np
 from numpy.typing import NDArray
 
@@ -13,9 +14,11 @@ from cuvrel.core.pulls.join import join_pull
 from cuvrel.core.recipe.declared import Declared, Params, Values, declared
 from cuvrel.core.recipe.models import Matte, Plane, Pull, Shot
 from cuvrel.core.recipe.needs import Need
-from cuvrel.core.recipe.shapes import Shape
+from cuvrel.core.recipe.shapes import Shape, ShapeRide
+from cuvrel.core.recipe.values import Env, Riding
 from cuvrel.core.stand.nodes import Node, node
 from cuvrel.core.stand.steps import AtFrame, Step
+from cuvrel.core.tracks.path import Measured, Path
 
 F32 = NDArray[np.float32]
 
@@ -35,6 +38,17 @@ class Sources(Protocol):
         owner: what the frame belongs to: the id of a pull, or the key of a settled matte.
         """
 
+    def measured(self, track: str) -> Mapping[int, Measured]:
+        """What is stored of a track, by frame."""
+
+
+class Trackless:
+    """Sources without stored tracks."""
+
+    def measured(self, track: str) -> Mapping[int, Measured]:
+        """Nothing."""
+        return {}
+
 
 class Mattes:
     """Builds the nodes of a shot's mattes at one size. scale: the pictures' size over the plate's.
@@ -48,13 +62,18 @@ class Mattes:
         """edged: whether mattes have their edge step. pulls: how many of a matte's pulls count; None for all."""
         self.shot, self.sources, self.scale, self._edged, self._most = shot, sources, scale, edged, pulls
         plate = shot.plate_footage()
-        self.frames, self.fps, self.env = plate.frames, shot.fps, shot.env
+        self.frames, self.fps = plate.frames, shot.fps
+        self.motions = {track.id: Path(track, sources.measured(track.id)) for track in shot.tracks}
         self.plate_size = _scaled(plate.height, scale), _scaled(plate.width, scale)
         wide, high = shot.size
         self.size = _scaled(high, scale), _scaled(wide, scale)
         self._mattes: dict[tuple[str, int], Node] = {}
         # regions are other mattes, with all their pulls and their edge step, however much of this one is looked at
         self._whole = self if edged and pulls is None else type(self)(shot, sources, scale)
+
+    def env(self, time: float) -> Env:
+        """Where values are read at a time, in frames."""
+        return self.shot.env(time, self.motions)
 
     def alone(self, plane: Plane, frame: int) -> Node:
         """A plane's own picture, (H, W, 4) float32 premultiplied linear RGBA: a matte may be taken from it."""
@@ -121,9 +140,24 @@ class Mattes:
 
     def _pull(self, pull: Pull, frame: int) -> Node | None:
         """One pull's own coverage, (H, W) float32; None where it has no stored frame that it needs."""
-        shapes = [shape for shape in pull.shapes if shape.on]
+        shapes = [_riding(shape, pull.ride) for shape in pull.shapes if shape.on]
         entry = declared("pull", pull.kind)
-        return self.step(entry, pull.values(), self.plate, owner=pull.id, shapes=shapes).at(frame)
+        found = self.step(entry, pull.values(), self.plate, owner=pull.id, shapes=shapes).at(frame)
+        if found is None or pull.ride is None or entry.holds == "shapes":
+            return found
+        return self._carried(found, pull.ride, frame)
+
+    def _carried(self, cover: Node, ride: Riding, frame: int) -> Node:
+        """Coverage where it rides to."""
+        (rows, columns), s = self.plate_size, self.scale
+        # between pixel grids, whose points are the pixels' middles
+        to = np.array([[s, 0, -0.5], [0, s, -0.5], [0, 0, 1.0]])
+        way = to @ self.env(frame).moved(ride) @ np.linalg.inv(to)
+
+        def run(picture: F32) -> F32:
+            return np.asarray(cv2.warpPerspective(picture, way, (columns, rows), flags=cv2.INTER_LINEAR), np.float32)
+
+        return node("ridden", way.round(9).tolist(), [cover], run)
 
     def step(
         self, entry: Declared, values: Params, given: AtFrame, matte: AtFrame = lambda frame: None, owner: str = "",
@@ -164,6 +198,13 @@ class Mattes:
         own = _scaled(entry.height, self.scale), _scaled(entry.width, self.scale)
         take = self.sources.alpha if need.what == "alpha" else self.sources.picture
         return take(entry.id, held(need.frame, entry.frames), own if need.whole else self.plate_size)
+
+
+def _riding(shape: Shape, ride: Riding | None) -> Shape:
+    """A shape that rides with its pull, unless it rides by itself."""
+    if ride is None or any(not one.only for one in shape.rides):
+        return shape
+    return shape.model_copy(update={"rides": [*shape.rides, ShapeRide(**ride.model_dump())]})
 
 
 def _scaled(length: int, scale: float) -> int:

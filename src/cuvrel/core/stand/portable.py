@@ -15,6 +15,7 @@ Paths are relative to the JSON file and may not leave its folder.
 from __future__ import annotations
 
 import json
+from collections.abc import Mapping
 from pathlib import Path
 from typing import Any
 
@@ -29,6 +30,7 @@ from cuvrel.core.recipe.check import read_shot
 from cuvrel.core.recipe.errors import MediaError, RecipeError
 from cuvrel.core.recipe.models import Shot
 from cuvrel.core.stand.nodes import Node, node
+from cuvrel.core.tracks.path import Measured
 
 FORMAT = 1
 
@@ -78,6 +80,17 @@ class PortableShot:
             self._alphas[footage_id] = Reader(colours.path, colours.info, alpha=True)
         reader = self._alphas[footage_id]
         return node("alpha", [footage_id, frame, size], [], lambda: as_grey(reader.frame(frame), size))
+
+    def measured(self, track: str) -> Mapping[int, Measured]:
+        """What is stored of a track, by frame. Raises MediaError."""
+        out = {}
+        for frame, entry in self._frames.get(track, {}).items():
+            file = within(self._folder, str(entry.get("file")))
+            try:
+                out[int(frame)] = Measured.unpacked(file.read_bytes())
+            except (OSError, ValueError, KeyError) as fault:
+                raise MediaError(f"The frame '{file.name}' of a track can't be read.") from fault
+        return out
 
     def stored(self, owner: str, frame: int, size: tuple[int, int]) -> Node | None:
         """A node of (H, W) float32, 0 to 1; None where there is no such frame."""

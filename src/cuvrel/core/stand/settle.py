@@ -18,20 +18,28 @@ def settling_key(shot: Shot, matte_id: str, frames: Iterable[tuple[str, int, str
     needed = rests_on(shot, f"matte:{matte_id}")
     first = shot.matte(matte_id)
     mattes = [first, *(one for one in shot.mattes if f"matte:{one.id}" in needed and one is not first)]
-    pulls = {pull.id for one in mattes for pull in one.pulls}
+    tracks = [track for track in shot.tracks if f"track:{track.id}" in needed]
+    pulls = {pull.id for one in mattes for pull in one.pulls} | {track.id for track in tracks}
     stored = sorted((pull, frame, blob) for pull, frame, blob in frames if pull in pulls and blob)
     recipe = [[_dumped(pull) for one in mattes for pull in one.pulls], *(one.edge for one in mattes),
               shot.plate_footage().hash]  # fmt: skip
-    planes = [plane.model_dump(mode="json") for plane in shot.planes if f"plane:{plane.id}" in needed]
+    planes = [_resting(plane.model_dump(mode="json")) for plane in shot.planes if f"plane:{plane.id}" in needed]
     more = sorted(one.hash for one in shot.footage if f"footage:{one.id}" in needed and one.id != shot.plate)
     # what rests on other things than mattes tells of them, too; keys of what does not are what they were
-    return key_of("settled", [recipe, [list(one) for one in stored], *([[planes, more]] if planes or more else [])], [])
+    return key_of("settled", [recipe, [list(one) for one in stored], *([[planes, more]] if planes or more else []),
+                               *([[one.model_dump(mode="json") for one in tracks]] if tracks else [])], [])  # fmt: skip
 
 
 def _dumped(pull: Pull) -> dict[str, Any]:
     """The pull as it counts for the key; a region that is not there leaves the keys of older documents as they were."""
-    raw = pull.model_dump(mode="json")
+    raw = _resting(pull.model_dump(mode="json"))
+    raw["shapes"] = [_resting(shape) for shape in raw["shapes"]]
     return raw if pull.region else {name: value for name, value in raw.items() if name not in ("region", "beyond")}
+
+
+def _resting(raw: dict[str, Any]) -> dict[str, Any]:
+    """The same without a ride where nothing rides, as it was in older documents."""
+    return {name: value for name, value in raw.items() if value or name not in ("ride", "rides")}
 
 
 def live(shot: Shot, matte_id: str) -> Shot:

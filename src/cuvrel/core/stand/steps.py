@@ -10,6 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from cuvrel.core.media.places import sized
+from cuvrel.core.pulls.outline import held
 from cuvrel.core.recipe.context import Context
 from cuvrel.core.recipe.declared import Declared, Stage, Values
 from cuvrel.core.recipe.needs import Need
@@ -70,7 +71,7 @@ class Step:
         entry, clock = self.entry, stage.clock(values)
         matte = self.matte(frame) if entry.needs_matte else None
         now = self.env(frame) if clock else None
-        shapes = [shape if clock else shape.held(self.env(frame)) for shape in self.shapes]
+        shapes = [shape if clock else held(shape, self.env(frame)) for shape in self.shapes]
         inputs = [one for one in (picture, matte) if one is not None]
         run = _call(stage, values, Context(self.scale, None, shapes, now, self.size), matte is not None, entry.blind)
         about: list[Any] = [values, self.scale]
@@ -78,6 +79,10 @@ class Step:
         about += (
             [self.size, [[s.kind, s.join, s.model_dump(mode="json")["keys"]] for s in shapes]] if entry.blind else []
         )
+        if clock and any(shape.rides for shape in shapes):
+            # the tracks are no part of the document: where they take the shapes about this frame
+            about += [[[s.kind, s.model_dump(mode="json")["keys"]] for s in (held(shape, self.env(frame + step / 2))
+                       for shape in shapes)] for step in (-2, -1, 0, 1, 2)]  # fmt: skip
         kind = f"{entry.family}:{entry.kind}:{stage.name}"
         return node(kind, about, inputs, run, entry.keep, later if stage.needs else None)
 

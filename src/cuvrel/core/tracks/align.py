@@ -15,7 +15,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from cuvrel.core.media.rows import kernel
-from cuvrel.core.tracks.scenes import Scene, moved, of_level
+from cuvrel.core.tracks.geometry import Area, moved
+from cuvrel.core.tracks.scenes import Scene, of_level
 
 F32 = NDArray[np.float32]
 F64 = NDArray[np.float64]
@@ -54,7 +55,7 @@ class Piece:
 
     frame: F64
     parts: tuple[Part, ...]
-    outline: F64
+    area: Area
 
 
 @dataclass(frozen=True)
@@ -70,28 +71,26 @@ class Fit:
     least: float
 
 
-def piece(seen: Scene, outline: NDArray) -> Piece | None:
-    """The piece of a frame inside an outline, (N, 2) pixels; None where next to nothing can be told from it.
+def piece(seen: Scene, area: Area) -> Piece | None:
+    """The piece of a frame in an area of it; None where next to nothing can be told from it.
 
     What may not be looked at is no part of it.
     """
-    outline = np.asarray(outline, np.float64)
-    low, high = outline.min(axis=0), outline.max(axis=0)
+    low, high = area.box
     middle, half = (low + high) / 2, np.maximum((high - low) / 2, 1.0)
     size = float(half.max())
     frame = np.array([[size, 0, middle[0]], [0, size, middle[1]], [0, 0, 1.0]])
     parts = []
     for number, level in enumerate(seen.levels):
-        part = _part(level.even, level.allowed, number, moved(of_level(number), outline), frame)
+        part = _part(level.even, level.allowed, number, area.moved(of_level(number)), frame)
         if part is None:
             break
         parts.append(part)
-    return Piece(frame, tuple(parts), outline) if parts else None
+    return Piece(frame, tuple(parts), area) if parts else None
 
 
-def _part(even: F32, allowed: F32 | None, number: int, outline: F64, frame: NDArray) -> Part | None:
-    mask = np.zeros(even.shape, np.uint8)
-    cv2.fillPoly(mask, [np.round(outline * 16).astype(np.int32)], (1,), shift=4)
+def _part(even: F32, allowed: F32 | None, number: int, area: Area, frame: NDArray) -> Part | None:
+    mask = area.mask((even.shape[0], even.shape[1]))
     mask[:1], mask[-1:], mask[:, :1], mask[:, -1:] = 0, 0, 0, 0
     inside = mask > 0
     if allowed is not None:

@@ -9,7 +9,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from cuvrel.core.tracks.align import Freedom
-from cuvrel.core.tracks.scenes import Scene, moved
+from cuvrel.core.tracks.geometry import Area, moved
+from cuvrel.core.tracks.scenes import Scene
 
 F32 = NDArray[np.float32]
 F64 = NDArray[np.float64]
@@ -33,13 +34,13 @@ class Went:
     agree: F32
 
 
-def went(before: Scene, after: Scene, outline: F64, freedom: Freedom) -> Went | None:
-    """The motion of what lies inside an outline from one frame to the next; None where too few points agree.
+def went(before: Scene, after: Scene, area: Area, freedom: Freedom) -> Went | None:
+    """The motion of what lies in an area from one frame to the next; None where too few points agree.
 
     Points are followed there and back by the pyramidal method of Lucas and Kanade (Bouguet, 2000), and the motion is
     that of RANSAC, refined on those that agree. What may not be looked at on either frame has no points.
     """
-    start = _points(before, outline)
+    start = _points(before, area)
     if len(start) < 3:
         return None
     # what lies further off is not looked at
@@ -66,9 +67,8 @@ def went(before: Scene, after: Scene, outline: F64, freedom: Freedom) -> Went | 
     return Went(matrix, share, b, agree)
 
 
-def _points(seen: Scene, outline: F64) -> F32:
-    mask = np.zeros(seen.grey.shape, np.uint8)
-    cv2.fillPoly(mask, [np.round(outline * 16).astype(np.int32)], (255,), shift=4)
+def _points(seen: Scene, area: Area) -> F32:
+    mask = area.mask((seen.grey.shape[0], seen.grey.shape[1]))
     if seen.without is not None:
         near = cv2.dilate((seen.without > 0.1).astype(np.uint8), np.ones((9, 9), np.uint8))
         mask[near > 0] = 0

@@ -13,13 +13,13 @@ from numpy.typing import NDArray
 
 from cuvrel.core.tracks.align import Fit, Freedom, Piece, align, piece
 from cuvrel.core.tracks.features import Went, went
-from cuvrel.core.tracks.scenes import Scene, Scenes, moved, of_level
+from cuvrel.core.tracks.geometry import SQUARE, Area, bridge, moved, round_about, through
+from cuvrel.core.tracks.scenes import Scene, Scenes, of_level
 
 F32 = NDArray[np.float32]
 F64 = NDArray[np.float64]
 Kind = Literal["point", "region", "patch"]
 FREEDOM: dict[Kind, Freedom] = {"point": "stretch and shear", "region": "size and turn", "patch": "perspective"}
-SQUARE = np.array([[-1.0, -1.0], [1.0, -1.0], [1.0, 1.0], [-1.0, 1.0]])
 TRUSTED, FAIR = 0.72, 0.5  # how alike the reference and a frame are where it is beyond doubt, and where it still holds
 REGAINED = 0.75  # how alike it must be where it was sought: much looks a little like it
 SURE = 0.3  # doubt below which a frame is one to go by
@@ -48,7 +48,8 @@ class Found:
 class Start:
     """What is tracked: its kind, its frame of reference, and its points there in plate pixels.
 
-    A point has one, and a radius; a region's are its outline, a patch's its four corners.
+    A point has one, and a radius; a region's are its outline, a patch's its four corners. less, more: rows of x, y and
+    radius, (N, 3), of what is left out, and of what is looked at besides.
     """
 
     kind: Kind
@@ -56,12 +57,15 @@ class Start:
     points: F64
     radius: float = 12.0
     freedom: Freedom | None = None
+    less: Sequence[tuple[float, float, float]] = ()
+    more: Sequence[tuple[float, float, float]] = ()
 
     @property
-    def outline(self) -> F64:
+    def area(self) -> Area:
         """What is looked at on the frame of reference, in pixels from the middle of the first one."""
         at = np.asarray(self.points, np.float64) - 0.5
-        return at[0] + SQUARE * self.radius if self.kind == "point" else at
+        less, more = (tuple(round_about(x - 0.5, y - 0.5, r) for x, y, r in some) for some in (self.less, self.more))
+        return Area(at[0] + SQUARE * self.radius if self.kind == "point" else at, more, less)
 
 
 class CanNotTrack(ValueError):
@@ -75,7 +79,7 @@ class Tracker:
         self._scenes, self.start = scenes, start
         self.freedom: Freedom = start.freedom or FREEDOM[start.kind]
         self._reference = scenes(start.frame)
-        found = piece(self._reference, start.outline)
+        found = piece(self._reference, start.area)
         if found is None or max(float(np.abs(part.slopes).max()) for part in found.parts) < 1e-3:
             raise CanNotTrack("There is too little to see here that could be followed.")
         self._piece: Piece = found
@@ -87,9 +91,10 @@ class Tracker:
         own = moved(self._back, np.asarray(self.start.points, np.float64) - 0.5)
         return moved(found.matrix, own) + 0.5
 
-    def follow(self, frames: Sequence[int]) -> Iterator[Found]:
-        """It on frames one after another, from the one beside its frame of reference on."""
-        here = known = self.first
+    def follow(self, frames: Sequence[int], begin: Found | None = None) -> Iterator[Found]:
+        """It on frames one after another, from the one beside its frame of reference on, or beside where it begins."""
+        here = self.first if begin is None else begin
+        known = here if here.doubt < SURE else self.first
         last: Found | None = None
         for frame in frames:
             found = self._step(here, last, known, frame)
@@ -101,9 +106,9 @@ class Tracker:
     def _step(self, here: Found, last: Found | None, known: Found, frame: int) -> Found:
         """The frame beside one. here, last: the frame before it, and the one before that; known: the last sure one."""
         now, then = self._scenes(frame), self._scenes(here.frame)
-        outline = moved(here.matrix @ self._back, self._piece.outline)
+        area = self._piece.area.moved(np.asarray(here.matrix @ self._back, np.float64))
         lost = here.doubt >= LOST
-        way = None if lost else went(then, now, outline, self.freedom)
+        way = None if lost else went(then, now, area, self.freedom)
         best: Fit | None = None
         for guess in self._guesses(here, last, way):
             best = _better(best, self._held(align(self._piece, now, guess, self.freedom, NEAR), guess))
@@ -127,7 +132,7 @@ class Tracker:
             otherwise = "hidden in part" if leans or best.seen < 0.35 else "it looks otherwise than on its frame"
             return Found(frame, best.matrix, doubt, otherwise if doubt >= 0.35 else "", features)
         if way is not None and way.share > 0.3 and here.doubt < LOST:
-            return Found(frame, self._carried(then, now, here, outline, way), 0.7, "carried on from before", features)
+            return Found(frame, self._carried(then, now, here, area, way), 0.7, "carried on from before", features)
         guess = here.matrix if last is None or lost else _kept_on(last.matrix, here.matrix)
         return Found(frame, guess, 1.0, "it can't be seen", features)
 
@@ -137,10 +142,10 @@ class Tracker:
             out.append(_kept_on(last.matrix, here.matrix))
         return [*out, here.matrix]
 
-    def _carried(self, then: Scene, now: Scene, here: Found, outline: F64, way: Went) -> F64:
+    def _carried(self, then: Scene, now: Scene, here: Found, area: Area, way: Went) -> F64:
         """Where it is by how it looked a frame ago, since it does not look as on its frame of reference any more."""
         matrix = np.asarray(way.matrix @ here.matrix, np.float64)
-        recent = piece(then, outline)
+        recent = piece(then, area)
         if recent is None:
             return matrix
         fit = align(recent, now, np.asarray(way.matrix @ recent.frame, np.float64), self.freedom, 1)
@@ -237,34 +242,12 @@ def bridged(found: Sequence[Found], freedom: Freedom) -> list[Found]:
     seen = [n for n, one in enumerate(out) if one.doubt < LOST]
     corners = [moved(one.matrix, SQUARE) for one in out]
     for a, b in pairwise(seen):
-        if b - a < 2:
-            continue
-        span = b - a
-        slope_a = corners[a] - corners[a - 1] if a and a - 1 in seen else (corners[b] - corners[a]) / span
-        slope_b = corners[b + 1] - corners[b] if b + 1 in seen else (corners[b] - corners[a]) / span
+        before = corners[a - 1] if a and a - 1 in seen else None
+        after = corners[b + 1] if b + 1 in seen else None
         for n in range(a + 1, b):
-            t = (n - a) / span
-            h = 2 * t**3 - 3 * t**2 + 1, t**3 - 2 * t**2 + t, -2 * t**3 + 3 * t**2, t**3 - t**2
-            at = h[0] * corners[a] + h[1] * slope_a * span + h[2] * corners[b] + h[3] * slope_b * span
+            at = bridge(before, corners[a], corners[b], after, b - a, (n - a) / (b - a))
             out[n] = Found(out[n].frame, through(at, freedom), 1.0, "hidden: bridged by smooth motion", out[n].features)
     return out
-
-
-def through(corners: F64, freedom: Freedom) -> F64:
-    """The matrix that puts a piece's corners closest to four places, (3, 3)."""
-    if freedom == "perspective":
-        return np.asarray(
-            cv2.getPerspectiveTransform(SQUARE.astype(np.float32), corners.astype(np.float32)), np.float64
-        )
-    x, y = SQUARE.T
-    one = np.ones(4)
-    if freedom == "stretch and shear":
-        rows = np.kron(np.eye(2), np.column_stack([x, y, one]))
-        p = np.linalg.lstsq(rows, corners.T.ravel(), rcond=None)[0]
-        return np.array([[p[0], p[1], p[2]], [p[3], p[4], p[5]], [0, 0, 1.0]])
-    rows = np.vstack([np.column_stack([x, -y, one, 0 * one]), np.column_stack([y, x, 0 * one, one])])
-    p = np.linalg.lstsq(rows, corners.T.ravel(), rcond=None)[0]
-    return np.array([[p[0], -p[1], p[2]], [p[1], p[0], p[3]], [0, 0, 1.0]])
 
 
 def tracked(tracker: Tracker, first: int, last: int) -> list[Found]:

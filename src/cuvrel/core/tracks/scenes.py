@@ -124,10 +124,3 @@ def of_level(level: int) -> F64:
     """From places of the finest level to those of another one, (3, 3), as cv2.pyrDown lays them."""
     share = 0.5**level
     return np.diag([share, share, 1.0])
-
-
-def moved(matrix: F64, points: NDArray) -> F64:
-    """Points (N, 2) through a (3, 3) matrix."""
-    flat = np.asarray(points, np.float64)
-    out = flat @ matrix[:2, :2].T + matrix[:2, 2]
-    return np.asarray(out / (flat @ matrix[2, :2] + matrix[2, 2])[:, None], np.float64)

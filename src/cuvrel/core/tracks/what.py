@@ -9,8 +9,7 @@ import numpy as np
 from pydantic import Field, ValidationError, model_validator
 
 from cuvrel.core.recipe.errors import RecipeError
-from cuvrel.core.recipe.models import Id
-from cuvrel.core.recipe.values import Strict
+from cuvrel.core.recipe.values import Id, Strict
 from cuvrel.core.tracks.align import Freedom
 from cuvrel.core.tracks.follow import Found, Start, Tracker
 

@@ -1,0 +1,112 @@
+"""Tracks in the document: what is tracked, from which frame, and what the hand said on others.
+
+What was measured is stored beside the document (see core/tracks/path.py). Plate pixels throughout, origin at the top
+left corner of the top left pixel.
+"""
+
+from __future__ import annotations
+
+from typing import Any, Literal
+
+from pydantic import Field, model_validator
+
+from cuvrel.core.recipe.declared import Params, Reading, choice, declare_values, declared, number, reference
+from cuvrel.core.recipe.values import Id, Name, Strict, Xy
+
+TrackKind = Literal["point", "region", "patch"]
+FEWEST: dict[TrackKind, tuple[int, int]] = {"point": (1, 1), "region": (3, 2000), "patch": (4, 4)}
+ON_A_TOUCH: dict[TrackKind, int] = {"point": 1, "region": 4, "patch": 4}
+
+
+class _Tracking(Params):
+    """What counts for every kind."""
+
+    without: str | None = reference(
+        "Leaves out", "matte", hint="what it covers is not looked at: a hand that passes in front"
+    )
+    within: str | None = reference("Keeps to", "matte", hint="nothing else is looked at")
+    patience: float = number(
+        24, "Halts after", 1, 2000, step=1, unit="frames", slide=(1, 120), animatable=False,
+        hint="so many frames on which it could not be seen",
+    )  # fmt: skip
+
+
+class PointParams(_Tracking):
+    """A small square about a place."""
+
+    radius: float = number(
+        12, "Looks at", 4, 400, step=1, unit="px", slide=(4, 80), animatable=False,
+        hint="how far about the point: as much as holds its mark and little else",
+    )  # fmt: skip
+
+
+class RegionParams(_Tracking):
+    """What lies inside an outline."""
+
+    freedom: Literal["position", "size and turn", "stretch and shear"] = choice(
+        "size and turn", "May change", ["position", "size and turn", "stretch and shear"],
+        hint="how: the less it may, the steadier it holds",
+    )  # fmt: skip
+
+
+class PatchParams(_Tracking):
+    """A flat piece of the picture, in perspective."""
+
+
+declare_values("track", "Point", PointParams, "a small thing with a mark or a corner of its own", "point")
+declare_values("track", "Region", RegionParams, "all inside an outline: position, size and turn", "region")
+declare_values("track", "Patch", PatchParams, "four corners on something flat, in perspective", "patch")
+
+
+class Touch(Strict):
+    """Where a hand put a track on a frame: a point, or the four corners of a patch or of the box about a region."""
+
+    frame: int = Field(ge=0)
+    points: list[Xy] = Field(min_length=1, max_length=4)
+
+
+class Spot(Strict):
+    """A round piece of the picture on the track's frame of reference."""
+
+    x: float
+    y: float
+    radius: float = Field(gt=0, le=2000)
+
+
+class Track(Reading):
+    """Measured motion that things may ride on. Its frames are stored under its id, as a trace's are.
+
+    frame: its frame of reference. points: there, the point, the outline or the four corners. less, more: what is left
+    out of it, and what is looked at besides, whatever the outline says.
+    """
+
+    id: str = Id
+    name: str = Name
+    kind: TrackKind
+    frame: int = Field(ge=0)
+    points: list[Xy] = Field(max_length=2000)
+    touches: list[Touch] = Field(default_factory=list, max_length=10_000)
+    less: list[Spot] = Field(default_factory=list, max_length=2000)
+    more: list[Spot] = Field(default_factory=list, max_length=2000)
+    params: dict[str, Any] = Field(default_factory=dict)
+
+    @model_validator(mode="after")
+    def _sound(self) -> Track:
+        least, most = FEWEST[self.kind]
+        if not least <= len(self.points) <= most:
+            raise ValueError(f"a {self.kind} has {least if least == most else f'at least {least}'} points")
+        frames = [touch.frame for touch in self.touches]
+        if frames != sorted(set(frames)) or self.frame in frames:
+            raise ValueError("touches must be in the order of their frames, one per frame, and none on its own frame")
+        if any(len(touch.points) != ON_A_TOUCH[self.kind] for touch in self.touches):
+            raise ValueError(f"a touch of a {self.kind} has {ON_A_TOUCH[self.kind]} points")
+        return self
+
+    def values(self) -> Params:
+        """The checked parameters of its kind. Raises RecipeError."""
+        return self._read("track", self.kind, self.params)
+
+    @property
+    def label(self) -> str:
+        """What its kind is called."""
+        return declared("track", self.kind).label
