@@ -250,7 +250,7 @@ def track(
                 try:
                     tracker = Tracker(scenes, one.start)
                 except CanNotTrack as fault:
-                    raise RecipeError(f"Track '{one.id}': {fault}", "Mark something with edges or corners.") from fault
+                    raise RecipeError(f"Track '{one.id}': {fault.message}", fault.hint) from fault
                 found = tracked(tracker, begin, end)
             doubtful = sum(each.doubt > 0.5 for each in found)
             told(f"{one.id}: {len(found)} frames, {doubtful} in doubt")

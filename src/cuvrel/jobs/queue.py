@@ -42,7 +42,7 @@ def job_json(row: JobRow) -> dict[str, Any]:
         "started": row.started.isoformat() if row.started else None,
         "finished": row.finished.isoformat() if row.finished else None,
         "told": row.told,
-        "args": {k: v for k, v in row.args.items() if k in ("pull", "start", "step", "kind", "target")},
+        "args": {k: v for k, v in row.args.items() if k in ("pull", "tracks", "start", "step", "kind", "target")},
     }  # fmt: skip
 
 

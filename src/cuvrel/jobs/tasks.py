@@ -28,6 +28,7 @@ from cuvrel.core.stand.nodes import Cache, work_out
 from cuvrel.core.stand.settle import live
 from cuvrel.core.stand.views import size_of
 from cuvrel.jobs.queue import Stopped, advance
+from cuvrel.jobs.tracking import Courses
 from cuvrel.store.blobs import Blobs
 from cuvrel.store.db import Database, notify
 from cuvrel.store.following import StoredFrames
@@ -36,6 +37,7 @@ from cuvrel.store.mattes import plate_row, store_matte
 from cuvrel.store.models import FootageRow, JobRow, MatteFrame, ShotRow
 from cuvrel.store.pictures import Readers, StoreSources
 from cuvrel.store.shots import edit, locked, shot_of
+from cuvrel.store.tracking import StoredMeasures
 
 U8 = NDArray[np.uint8]
 RANGE = 24  # frames of an export that are written, and lost at the most, at a time
@@ -53,7 +55,7 @@ class Works:
     def work(self, row: JobRow) -> str:
         """Does the job of this row."""
         works = {"ingest": self.ingest, "follow": self.follow, "export": self.export, "settle": self.settle,
-                 "clean_plate": self.clean_plate}  # fmt: skip
+                 "clean_plate": self.clean_plate, "track": self.track}  # fmt: skip
         return works[row.kind](row)
 
     def ingest(self, row: JobRow) -> str:
@@ -145,6 +147,33 @@ class Works:
             "taken": "Followed up to a frame that was touched meanwhile.",
             "touched": "Followed to the next touched frame.",
         }.get(way.outcome, "Followed to the next touched frame, and joined with what comes back from it.")
+
+    def track(self, row: JobRow) -> str:
+        """Follows tracks, from a frame on or as far as they go, and stores what is measured."""
+        wanted, args = [str(one) for one in row.args["tracks"]], row.args
+        with self.database.session() as session:
+            shot_row = session.get(ShotRow, row.shot_id)
+            if shot_row is None:
+                raise Stopped
+            shot = shot_of(session, shot_row)
+            if not {one.id for one in shot.tracks}.issuperset(wanted):
+                raise CuvrelError("The track to follow is not in the shot any more.")
+            plate = plate_row(session, shot)
+            sources = StoreSources(session, shot_row.id, shot, self.blobs, self.readers, proxies=False)
+        reader = self.readers.get(plate.blob, MediaInfo.from_json(plate.info))
+        courses = Courses(
+            shot, Stand(shot, sources), self.cache, reader.frame,
+            lambda track: StoredMeasures(self.database, self.blobs, shot_row.id, track), wanted, int(args["start"]),
+            args["step"] or None, args.get("to"), row.progress.get("been", {}),
+        )  # fmt: skip
+        for done, total, been in courses:
+            with self.database.session() as session:
+                advance(session, row.id, done, total, been=been)
+        with self.database.session() as session:
+            fresh = session.get(JobRow, row.id)
+            if fresh is not None:
+                fresh.result = courses.result
+        return courses.said
 
     def settle(self, row: JobRow) -> str:
         """Stores all frames of a matte as they are, and then lets the shot use them."""

@@ -12,7 +12,20 @@ from flask_openapi3 import Info, OpenAPI
 
 from cuvrel import __version__
 from cuvrel.store.config import Config
-from cuvrel.web import events, exports, footage, looks, pictures, problems, projects, shots, stand, trash, versions
+from cuvrel.web import (
+    events,
+    exports,
+    footage,
+    looks,
+    pictures,
+    problems,
+    projects,
+    shots,
+    stand,
+    tracks,
+    trash,
+    versions,
+)
 from cuvrel.web.described import described
 from cuvrel.web.services import Services
 
@@ -41,7 +54,7 @@ def bare_app() -> OpenAPI:
     app.config["MAX_FORM_MEMORY_SIZE"] = 4 << 20
     app.config["MAX_FORM_PARTS"] = 20_000
     problems.register(app)
-    for module in (projects, footage, shots, stand, pictures, exports, trash, versions, looks):
+    for module in (projects, footage, shots, stand, pictures, exports, trash, versions, looks, tracks):
         app.register_api(module.api)
     app.register_blueprint(events.blueprint)
     app.before_request(_same_origin)

@@ -17,6 +17,8 @@ from cuvrel.store.models import FootageRow, JobRow, MatteFrame, Project, ShotRow
 from cuvrel.store.shots import history
 from cuvrel.web.models import FilmOut, FootageOut, FrameOut, JobOut, ProjectOut, ShotCard, ShotOut, Use
 
+FOLLOWS = ("follow", "track")  # the kinds of jobs that carry something through the shot
+
 
 def answer(model: BaseModel, status: int = 200) -> Response:
     """A JSON response."""
@@ -101,7 +103,7 @@ def shot_out(session: Session, row: ShotRow) -> ShotOut:
     plate = session.get(FootageRow, int(shot.plate))
     assert plate is not None
     # a follow that failed is shown until another one was started
-    newest = select(func.max(JobRow.id)).where(JobRow.shot_id == row.id, JobRow.kind == "follow").scalar_subquery()
+    newest = select(func.max(JobRow.id)).where(JobRow.shot_id == row.id, JobRow.kind.in_(FOLLOWS)).scalar_subquery()
     failed = (JobRow.state == "failed") & (JobRow.id == newest)
     jobs = session.scalars(
         select(JobRow)

@@ -155,7 +155,7 @@ def follow(path: ById, body: FollowRequest) -> Response:
         start = session.get(MatteFrame, (path.id, body.pull, body.start))
         if start is None or start.blob is None:
             raise CuvrelError("There is no matte on this frame to follow from.", "Draw an in mark on it first.")
-        if _open(session, path.id, "follow", pull=pull.id):
+        if any(job.args["pull"] == pull.id for job in being_done(session, path.id, "follow")):
             raise CuvrelError("This trace is being followed already.", "Stop that first, or wait for its end.")
         job = put(session, "follow", row.project_id, f"Following {matte.name}", shot_id=row.id,
                   args=body.model_dump(mode="json"))  # fmt: skip
@@ -164,12 +164,10 @@ def follow(path: ById, body: FollowRequest) -> Response:
     return answer(out, 202)
 
 
-def _open(session: Session, shot_id: int, kind: str, **about: str) -> bool:
-    """Whether a job of this kind waits or works on the same thing of a shot."""
-    jobs = session.scalars(
-        select(JobRow).where(JobRow.shot_id == shot_id, JobRow.kind == kind, JobRow.state.in_(OPEN))
-    ).all()
-    return any(all(job.args.get(name) == value for name, value in about.items()) for job in jobs)
+def being_done(session: Session, shot_id: int, kind: str) -> list[JobRow]:
+    """The jobs of a kind that wait or work on a shot."""
+    jobs = select(JobRow).where(JobRow.shot_id == shot_id, JobRow.kind == kind, JobRow.state.in_(OPEN))
+    return list(session.scalars(jobs))
 
 
 @api.post("/shots/<int:id>/settle", responses={202: JobOut})
@@ -183,7 +181,7 @@ def settle(path: ById, body: SettleRequest) -> Response:
             matte, token = shot.matte(body.matte), settling_key(shot, body.matte, _stored(session, row.id))
         except KeyError:
             raise store.NotFound("There is no such matte in this shot.") from None
-        if _open(session, path.id, "settle", matte=matte.id):
+        if any(job.args["matte"] == matte.id for job in being_done(session, path.id, "settle")):
             raise CuvrelError("This matte is being settled already.", "Wait for its end.")
         job = put(session, "settle", row.project_id, f"Settling {matte.name}", shot_id=row.id,
                   args={"matte": matte.id, "token": token, "document": document_of(session, row).document})  # fmt: skip

@@ -5,10 +5,11 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from cuvrel.core.looks.models import Look, Need
+from cuvrel.core.recipe.edits import apply
 from cuvrel.core.recipe.errors import RecipeError
 from cuvrel.core.recipe.fitting import Fit, fitted
 from cuvrel.core.recipe.models import Plane, Shot
-from cuvrel.core.recipe.references import references
+from cuvrel.core.recipe.references import references, riders, without_ride
 
 
 def look_of_planes(shot: Shot, name: str, planes: Sequence[str]) -> Look:
@@ -43,6 +44,9 @@ def _taken(shot: Shot, name: str, planes: list[Plane], of_steps: bool) -> Look:
     loose = [plane if plane.group in ids else plane.model_copy(update={"group": None}) for plane in planes]
     part = shot.model_copy(update={"planes": loose})
     owners = {f"plane:{one}" for one in ids}
+    # tracks are the shot's own: what rides stays where it would be without
+    still = [without_ride(rider) for rider in reversed(list(riders(part))) if rider.owner in owners]
+    part = Shot.model_validate(apply(part.model_dump(mode="json"), still))
     document = fitted(part, Fit(first=shot.frames.start), owners)
     steps = document["planes"][0]["treatments"] if of_steps else []
     wanted = [one for one in references(part) if one.owner in owners]

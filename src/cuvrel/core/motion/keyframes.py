@@ -8,9 +8,9 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 
-from cuvrel.core.recipe.values import SMOOTH, START, Driver, Ease, Env, Handles, Key, Keys, Plain, Scalar, at
+from cuvrel.core.recipe.values import SMOOTH, START, Driver, Ease, Env, Handles, Key, Keys, Plain, Ride, Scalar, at
 
-Value = Scalar | Plain
+Value = Scalar | Ride | Plain
 
 
 def _plain(value: Value, env: Env) -> Plain:
@@ -32,12 +32,12 @@ def _parted(keys: Keys, first: int, last: int) -> tuple[list[Key], list[Key]]:
 
 
 def _with_keys(value: Value, edit: Keys) -> Value:
-    return value.model_copy(update={"base": edit}) if isinstance(value, Driver) else edit
+    return value.model_copy(update={"base": edit}) if isinstance(value, (Driver, Ride)) else edit
 
 
 def keys_of(value: Value) -> Keys | None:
-    """A value's keys: its own, or those under its driver."""
-    inner = value.base if isinstance(value, Driver) else value
+    """A value's keys: its own, or those under its driver, or under what it rides on."""
+    inner = value.base if isinstance(value, (Driver, Ride)) else value
     return inner if isinstance(inner, Keys) else None
 
 
@@ -108,7 +108,7 @@ def without_keys(value: Value, first: int, last: int) -> Value:
     if rest:
         return _with_keys(value, Keys(keys=rest))
     left = chosen[0].value
-    if isinstance(value, Driver):
+    if isinstance(value, (Driver, Ride)):
         return value.model_copy(update={"base": left})
     return left
 

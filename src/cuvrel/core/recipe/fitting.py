@@ -58,13 +58,31 @@ def fitted(shot: Shot, fit: Fit, owners: Container[str] | None = None) -> Json:
         if owners is None or f"plane:{plane['id']}" in owners:
             for end in ("first", "last"):
                 plane[end] = None if plane[end] is None else fit.frame(plane[end])
+            plane["ride"] = _ride(plane["ride"], fit)
     for matte in document["mattes"]:
         if owners is None or f"matte:{matte['id']}" in owners:
             for pull in matte["pulls"]:
                 pull["marks"] = [_mark(mark, fit) for mark in pull["marks"]]
+                pull["ride"] = _ride(pull["ride"], fit)
                 for shape in pull["shapes"]:
                     shape["keys"] = _apart([_shape(key, fit) for key in shape["keys"]])
+                    shape["rides"] = [_ride(ride, fit) for ride in shape["rides"]]
+    document["tracks"] = [_track(track, fit) for track in document["tracks"]]
     return document
+
+
+def _ride(ride: Any, fit: Fit) -> Any:
+    """A ride with its times fitted; None stays."""
+    return ride and {**ride, "frame": fit.frame(ride["frame"]), "smooth": min(ride["smooth"] * fit.stretch, 500)}
+
+
+def _track(track: Json, fit: Fit) -> Json:
+    frame = fit.frame(track["frame"])
+    touches = [{"frame": fit.frame(touch["frame"]), "points": [list(fit.at(x, y)) for x, y in touch["points"]]}
+               for touch in track["touches"]]  # fmt: skip
+    spots = {side: [_spot(one, fit) for one in track[side]] for side in ("less", "more")}
+    return {**track, **spots, "frame": frame, "points": [list(fit.at(x, y)) for x, y in track["points"]],
+            "touches": _apart([touch for touch in touches if touch["frame"] != frame])}  # fmt: skip
 
 
 def _value(value: Any, about: Json, fit: Fit) -> Any:
@@ -75,6 +93,8 @@ def _value(value: Any, about: Json, fit: Fit) -> Any:
     if isinstance(value, dict) and "drive" in value:
         amount = value["amount"] * fit.size if about.get("unit") in SIZED else value["amount"]
         return {**value, "base": _value(value["base"], about, fit), "amount": amount}
+    if isinstance(value, dict) and "track" in value:
+        return {**(_ride(value, fit)), "base": _value(value["base"], about, fit)}
     change = _change(about, fit)
     if change is None or isinstance(value, bool):
         return value
@@ -95,6 +115,11 @@ def _change(about: Json, fit: Fit) -> Callable[[float], float] | None:
     if about["control"] == "number" and about["unit"] == "frames":
         return lambda number: float(round(number * fit.stretch))
     return None
+
+
+def _spot(spot: Json, fit: Fit) -> Json:
+    x, y = fit.at(spot["x"], spot["y"])
+    return {"x": x, "y": y, "radius": min(spot["radius"] * fit.size, 2000)}
 
 
 def _apart(keys: list[Json]) -> list[Json]:

@@ -97,6 +97,15 @@ def riders(shot: Shot) -> Iterator[Rider]:
                 yield Rider(f"{place.path}/{field}", value, place.owner, place.named, f"{place.about}: {title}")
 
 
+def without_ride(rider: Rider) -> dict[str, Any]:
+    """The operation on a document that lets something ride no more: it is where it would be without."""
+    if isinstance(rider.riding, Ride):
+        return {"op": "replace", "path": rider.path, "value": rider.riding.model_dump(mode="json")["base"]}
+    if "/rides/" in rider.path:
+        return {"op": "remove", "path": rider.path}
+    return {"op": "replace", "path": rider.path, "value": None}
+
+
 def renamed(document: dict[str, Any], found: Iterable[Reference], names: Mapping[Kind, Mapping[str, str]]) -> Any:
     """The document with what is named called otherwise. found: its references. names: new ids by kind and old id."""
     out = copy.deepcopy(document)

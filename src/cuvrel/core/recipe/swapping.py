@@ -10,7 +10,7 @@ from typing import Any, Literal
 from cuvrel.core.recipe.declared import declared
 from cuvrel.core.recipe.fitting import Fit, fitted
 from cuvrel.core.recipe.models import Footage, Shot
-from cuvrel.core.recipe.references import free_id
+from cuvrel.core.recipe.references import free_id, references, renamed
 
 Json = dict[str, Any]
 Times = Literal["frame by frame", "by the clock"]
@@ -50,14 +50,18 @@ def swapped(shot: Shot, plate: Footage, times: Times = "frame by frame", anew: C
         own = document["format"][side]
         document["format"][side] = own and max(2, min(round(own * size), 16384))
     gone = _beyond_the_end(document, plate, None if fit.size != 1 or fit.old != fit.new else anew)
+    measured = fit.size == 1 and fit.old == fit.new and fit.stretch == 1
+    gone += _tracks_within(document, plate)
     pulls = _begun_anew(document, anew)
     ops: list[Json] = []
     if plate.id not in known:
         ops.append({"op": "add", "path": "/footage/-", "value": plate.model_dump(mode="json")})
     ops.append({"op": "replace", "path": "/plate", "value": plate.id})
+    if not measured:
+        document = _followed_anew(shot, document)
     original = shot.model_dump(mode="json")
-    ops += [{"op": "replace", "path": f"/{part}", "value": document[part]}
-            for part in ("mattes", "planes", "format", "range") if document[part] != original[part]]  # fmt: skip
+    changed = [part for part in ("mattes", "planes", "tracks", "format", "range") if document[part] != original[part]]
+    ops += [{"op": "replace", "path": f"/{part}", "value": document[part]} for part in changed]
     return Swap(ops, _said(shot, plate, fit), [*_lost(shot, plate, fit, anew), *gone], pulls)
 
 
@@ -76,6 +80,32 @@ def _beyond_the_end(document: Json, plate: Footage, of: Container[str] | None) -
         if frames:
             many = "a frame" if len(frames) == 1 else f"{len(frames)} frames"
             out.append(f"The marks of '{matte['name']}' on {many} behind its end go.")
+    return out
+
+
+def _tracks_within(document: Json, plate: Footage) -> list[str]:
+    """Takes touches of tracks away that lie on frames that the plate does not have; tells of each track."""
+    out = []
+    for track in document["tracks"]:
+        kept = [touch for touch in track["touches"] if touch["frame"] < plate.frames]
+        if track["frame"] >= plate.frames:
+            track["frame"] = plate.frames - 1
+            kept = [touch for touch in kept if touch["frame"] != track["frame"]]
+            out.append(f"The track '{track['name']}' was marked behind its end: it is marked on the last frame now.")
+        elif len(kept) < len(track["touches"]):
+            out.append(f"What a hand set of the track '{track['name']}' behind its end goes.")
+        track["touches"] = kept
+    return out
+
+
+def _followed_anew(shot: Shot, document: Json) -> Json:
+    """The document with other ids for its tracks: what was measured on other pictures or times is theirs no more."""
+    used = {pull["id"] for matte in document["mattes"] for pull in matte["pulls"]}
+    used |= {track.id for track in shot.tracks}
+    names = {track.id: free_id(track.id, used) for track in shot.tracks}
+    out: Json = renamed(document, references(shot), {"track": names})
+    for track in out["tracks"]:
+        track["id"] = names[track["id"]]
     return out
 
 
@@ -124,6 +154,8 @@ def _lost(shot: Shot, plate: Footage, fit: Fit, anew: Container[str]) -> list[st
                   if matte.id not in anew and (matte.settled or _marked(matte.pulls))]  # fmt: skip
         if traced:
             out.append(f"Stored frames can't be stretched: {_listed(traced)} must be followed anew.")
+    if shot.tracks and (fit.stretch != 1 or fit.old != fit.new):
+        out.append(f"{_listed([track.name for track in shot.tracks])} must be followed anew: what rides waits for it.")
     for matte in shot.mattes:
         for pull in matte.pulls:
             if pull.kind == "difference_key" and pull.params.get("plate"):

@@ -11,6 +11,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from cuvrel.core.recipe.errors import CuvrelError
 from cuvrel.core.tracks.align import Fit, Freedom, Piece, align, piece
 from cuvrel.core.tracks.features import Went, went
 from cuvrel.core.tracks.geometry import SQUARE, Area, bridge, moved, round_about, through
@@ -68,7 +69,7 @@ class Start:
         return Area(at[0] + SQUARE * self.radius if self.kind == "point" else at, more, less)
 
 
-class CanNotTrack(ValueError):
+class CanNotTrack(CuvrelError):
     """What was marked can't be told from anything."""
 
 
@@ -81,7 +82,9 @@ class Tracker:
         self._reference = scenes(start.frame)
         found = piece(self._reference, start.area)
         if found is None or max(float(np.abs(part.slopes).max()) for part in found.parts) < 1e-3:
-            raise CanNotTrack("There is too little to see here that could be followed.")
+            raise CanNotTrack(
+                "There is too little to see here that could be followed.", "Mark something with edges or corners."
+            )
         self._piece: Piece = found
         self._back = np.asarray(np.linalg.inv(found.frame), np.float64)
         self.first = Found(start.frame, found.frame, 0.0)

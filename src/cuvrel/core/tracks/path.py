@@ -139,6 +139,11 @@ class Path:
         """Whether it was measured on a frame, or put there by hand."""
         return frame in self._touches or self._raw(frame) is not None
 
+    def features(self, frame: int) -> F32:
+        """The feature points that it was followed by on a frame: rows of x, y and how well each agrees."""
+        found = self._measured.get(frame)
+        return np.zeros((0, 3), np.float32) if found is None else found.features
+
     def _raw(self, frame: int) -> F64 | None:
         found = self._measured.get(frame)
         return None if found is None else found.before

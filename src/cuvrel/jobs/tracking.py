@@ -1,0 +1,126 @@
+"""Following tracks: several side by side over the same frames, each by its own plan."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator
+from dataclasses import asdict, dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from cuvrel.core.recipe.models import Shot
+from cuvrel.core.recipe.tracks import Track
+from cuvrel.core.recipe.values import START
+from cuvrel.core.stand.build import Stand
+from cuvrel.core.stand.nodes import Cache, work_out
+from cuvrel.core.tracks.plan import Came, Frames, Halted, Step, TrackWay, ways
+from cuvrel.core.tracks.scenes import Read, Scenes
+
+F32 = NDArray[np.float32]
+SAYS = {
+    "nothing": "There was nothing to follow.",
+    "end": "Followed to the end.",
+    "touched": "Followed to the next touched frame.",
+    "halted": "Halted: it can't be seen any more.",
+}
+
+
+@dataclass
+class _Course:
+    """A track's ways one after another. number, at: the way that is under way, and the frame it has come to."""
+
+    track: Track
+    frames: Frames
+    scenes: Scenes
+    ways: list[tuple[int, Step, int]]
+    number: int = 0
+    at: int | None = None
+    outcome: str = "nothing"
+    halt: tuple[int, Halted] | None = None
+
+    def __iter__(self) -> Iterator[Came]:
+        while self.number < len(self.ways):
+            start, step, last = self.ways[self.number]
+            way = TrackWay(self.scenes, self.track, self.frames, start, step, last, self.at)
+            for came in way:
+                self.at = came.frame
+                yield came
+            self.outcome = way.outcome if way.outcome != "nothing" else self.outcome
+            self.halt = self.halt or way.halt
+            self.number, self.at = self.number + 1, None
+
+
+class Courses:
+    """Several tracks of a shot that are followed side by side, a frame of each at a time.
+
+    wanted: the tracks' ids. step: None for all of each track. to: the frame that is followed to at the most. been: how
+    far each had come when this was cut off.
+    """
+
+    def __init__(
+        self, shot: Shot, stand: Stand, cache: Cache, read: Read, frames: Callable[[str], Frames], wanted: list[str],
+        start: int, step: Step | None, to: int | None, been: dict[str, list[int | None]],
+    ) -> None:  # fmt: skip
+        scenes: dict[tuple[str | None, str | None], Scenes] = {}
+        self._stand, self._cache = stand, cache
+        self.courses = []
+        first, last = shot.frames[0], shot.frames[-1]
+        if to is not None:
+            first, last = (to, last) if step == -1 else (first, to)
+        for track in (shot.track(one) for one in wanted):
+            values = track.values().at(START)
+            held = values["without"], values["within"]
+            if held not in scenes:
+                scenes[held] = Scenes(read, self._cover(*held))
+            course = _Course(track, frames(track.id), scenes[held], ways(track, step, start, first, last))
+            number, at = been.get(track.id, [0, None])
+            course.number, course.at = number or 0, at
+            self.courses.append(course)
+
+    def _cover(self, without: str | None, within: str | None) -> Callable[[int], F32] | None:
+        """What is not looked at on a frame."""
+        if without is None and within is None:
+            return None
+
+        def cover(frame: int) -> F32:
+            out = np.zeros(self._stand.plate_size, np.float32)
+            if without is not None:
+                out = np.maximum(out, work_out(self._stand.matte(without, frame), self._cache))
+            if within is not None:
+                out = np.maximum(out, 1 - work_out(self._stand.matte(within, frame), self._cache))
+            return out
+
+        return cover
+
+    def __iter__(self) -> Iterator[tuple[int, int, dict[str, list[int | None]]]]:
+        """Follows; tells after each frame how many of all are done, and how far each track has come."""
+        under = [(course, iter(course)) for course in self.courses]
+        done, total = 0, sum(self._frames(course) for course in self.courses)
+        while under:
+            for course, steps in list(under):
+                came = next(steps, None)
+                if came is None:
+                    under.remove((course, steps))
+                    continue
+                done += 1
+                yield min(done, total), total, {one.track.id: [one.number, one.at] for one in self.courses}
+
+    @staticmethod
+    def _frames(course: _Course) -> int:
+        return sum(abs(last - start) for start, _, last in course.ways[course.number :])
+
+    @property
+    def said(self) -> str:
+        """How it ended, in a sentence."""
+        outcomes = {course.outcome for course in self.courses}
+        worst = next(one for one in ("halted", "touched", "end", "nothing") if one in outcomes)
+        return SAYS[worst]
+
+    @property
+    def result(self) -> dict[str, object]:
+        """Where and why the first of them halted, as a job keeps it."""
+        for course in self.courses:
+            if course.halt is not None:
+                frame, halt = course.halt
+                return {"halt": asdict(halt), "frame": frame, "pull": course.track.id}
+        return {}
