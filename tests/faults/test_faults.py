@@ -104,6 +104,20 @@ def test_a_follow_goes_on_after_a_kill(stack: Stack, shot: int, victim: str) -> 
     assert frames[0] == "touched"
 
 
+def test_a_track_goes_on_after_a_kill(stack: Stack, shot: int) -> None:
+    wall = {"id": "wall", "name": "Wall", "kind": "patch", "frame": 0,
+            "points": [[200, 40], [300, 40], [300, 120], [200, 120]]}  # fmt: skip
+    edit(stack, shot, [{"op": "add", "path": "/tracks/-", "value": wall}])
+    started = stack.ask(f"/api/shots/{shot}/track", {"tracks": ["wall"], "start": 0, "step": 0})["id"]
+    wait_for(lambda: job(stack, started)["done"] >= 2, 60, "a track under way")
+    stack.kill("worker")
+    done = wait_for(lambda: (j := job(stack, started))["state"] in ("done", "failed") and j, 120, "an end")
+    assert done["state"] == "done", done["message"]
+    frames = [f["frame"] for f in stack.ask(f"/api/shots/{shot}")["frames"] if f["pull"] == "wall"]
+    assert sorted(frames) == list(range(FRAMES))
+    assert all(stack.ask(f"/api/shots/{shot}/tracks/wall/path")["seen"])
+
+
 def test_an_export_goes_on_after_a_kill_and_is_whole(stack: Stack, shot: int, tmp_path: Path) -> None:
     started = stack.ask(f"/api/shots/{shot}/exports", {"kind": "result-h264"})["id"]
     wait_for(lambda: job(stack, started)["done"] >= 26, 60, "an export past its first range")

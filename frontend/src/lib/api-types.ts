@@ -965,6 +965,111 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/shots/{id}/track": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Starts following tracks, side by side. */
+        post: operations["tracks_follow_shots__int_id__track_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shots/{id}/tracks/{track}/path": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Where a track is on every frame. */
+        get: operations["tracks_where_shots__int_id__tracks__string_track__path_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shots/{id}/tracks/{track}/features": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The feature points that a track was followed by on a frame. */
+        get: operations["tracks_features_shots__int_id__tracks__string_track__features_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shots/{id}/tracks/{track}/look.jpg": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * A track's piece of its frame of reference, enlarged, and beside it the same piece of another frame, brought back
+         * @description by its motion: where the track holds the two look alike.
+         */
+        get: operations["tracks_look_shots__int_id__tracks__string_track__look_jpg_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shots/{id}/motions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** How what rides is moved on every frame. */
+        post: operations["tracks_motions_shots__int_id__motions_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shots/{id}/rides": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What a deed would change, as operations on the document as it is now; nothing is changed by asking. */
+        post: operations["tracks_ride_shots__int_id__rides_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
 }
 export type webhooks = Record<string, never>;
 export interface components {
@@ -1187,7 +1292,7 @@ export interface components {
              * Family
              * @enum {string}
              */
-            family: "pull" | "joining" | "edge" | "treatment" | "plane" | "laying" | "gate" | "placement" | "time";
+            family: "pull" | "joining" | "edge" | "treatment" | "plane" | "laying" | "gate" | "placement" | "time" | "track";
             /** Kind */
             kind: string;
             /** Label */
@@ -1670,7 +1775,8 @@ export interface components {
          * @description One level on the stand.
          *
          *     first, last: the frames on which it is there. solo: where any plane has it, only such planes are shown. group:
-         *     the group that holds it. placement, time: parameters of what is declared under these names.
+         *     the group that holds it. placement, time: parameters of what is declared under these names. ride: where it is
+         *     placed moves with a track.
          */
         Plane: {
             /**
@@ -1737,6 +1843,8 @@ export interface components {
             placement: {
                 [key: string]: unknown;
             };
+            /** @default null */
+            ride: components["schemas"]["Riding"] | null;
             /** Time */
             time: {
                 [key: string]: unknown;
@@ -1746,7 +1854,7 @@ export interface components {
         };
         /**
          * Pull
-         * @description One step of a matte's recipe and how it joins what came before.
+         * @description One step of a matte's recipe and how it joins what came before. ride: what it covers moves with a track.
          */
         Pull: {
             /**
@@ -1795,6 +1903,8 @@ export interface components {
             marks: components["schemas"]["Mark"][];
             /** Shapes */
             shapes: components["schemas"]["Shape"][];
+            /** @default null */
+            ride: components["schemas"]["Riding"] | null;
         };
         /**
          * Range
@@ -1813,8 +1923,39 @@ export interface components {
             last: number | null;
         };
         /**
+         * Riding
+         * @description Moving with a track: nothing moves on `frame`, and from there on what rides goes as the track does.
+         *
+         *     how: what it takes over of the track's motion. smooth: frames over which that is smoothed, ahead and back alike, so
+         *     that nothing comes late. still: it goes by the inverse, so that a picture which rides shows the track at rest.
+         */
+        Riding: {
+            /** Track */
+            track: string;
+            /** Frame */
+            frame: number;
+            /**
+             * How
+             * @default position
+             * @enum {string}
+             */
+            how: "position" | "position and size" | "position, size and turn" | "perspective";
+            /**
+             * Smooth
+             * @default 0
+             */
+            smooth: number;
+            /**
+             * Still
+             * @default false
+             */
+            still: boolean;
+        };
+        /**
          * Shape
          * @description A drawn shape, keyframed as a whole or by point; between keys it moves, turns and grows without twisting.
+         *
+         *     Its keys are as it is without riding (see pulls/outline.py).
          */
         Shape: {
             /** Id */
@@ -1839,6 +1980,8 @@ export interface components {
             join: "add" | "subtract" | "intersect";
             /** Keys */
             keys: components["schemas"]["ShapeKey"][];
+            /** Rides */
+            rides: components["schemas"]["ShapeRide"][];
         };
         /**
          * ShapeKey
@@ -1930,6 +2073,34 @@ export interface components {
             corner: boolean;
         };
         /**
+         * ShapeRide
+         * @description A shape, or some of its points, moving with a track. only: the points, by their index; none is all others.
+         */
+        ShapeRide: {
+            /** Track */
+            track: string;
+            /** Frame */
+            frame: number;
+            /**
+             * How
+             * @default position
+             * @enum {string}
+             */
+            how: "position" | "position and size" | "position, size and turn" | "perspective";
+            /**
+             * Smooth
+             * @default 0
+             */
+            smooth: number;
+            /**
+             * Still
+             * @default false
+             */
+            still: boolean;
+            /** Only */
+            only: number[];
+        };
+        /**
          * Shot
          * @description The recipe. Planes run front to back.
          */
@@ -1965,6 +2136,18 @@ export interface components {
             range: components["schemas"]["Range"];
         };
         /**
+         * Spot
+         * @description A round piece of the picture on the track's frame of reference.
+         */
+        Spot: {
+            /** X */
+            x: number;
+            /** Y */
+            y: number;
+            /** Radius */
+            radius: number;
+        };
+        /**
          * Step
          * @description A treatment on a plane, or a declared step elsewhere: its kind and its parameters.
          */
@@ -1984,21 +2167,48 @@ export interface components {
             };
         };
         /**
+         * Touch
+         * @description Where a hand put a track on a frame: a point, or the four corners of a patch or of the box about a region.
+         */
+        Touch: {
+            /** Frame */
+            frame: number;
+            /** Points */
+            points: [
+                number,
+                number
+            ][];
+        };
+        /**
          * Track
          * @description Measured motion that things may ride on. Its frames are stored under its id, as a trace's are.
+         *
+         *     frame: its frame of reference. points: there, the point, the outline or the four corners. less, more: what is left
+         *     out of it, and what is looked at besides, whatever the outline says.
          */
         Track: {
             /** Id */
             id: string;
             /** Name */
             name: string;
-            /** Kind */
-            kind: string;
             /**
-             * On
-             * @default true
+             * Kind
+             * @enum {string}
              */
-            on: boolean;
+            kind: "point" | "region" | "patch";
+            /** Frame */
+            frame: number;
+            /** Points */
+            points: [
+                number,
+                number
+            ][];
+            /** Touches */
+            touches: components["schemas"]["Touch"][];
+            /** Less */
+            less: components["schemas"]["Spot"][];
+            /** More */
+            more: components["schemas"]["Spot"][];
             /** Params */
             params: {
                 [key: string]: unknown;
@@ -2640,6 +2850,106 @@ export interface components {
             /** Anew */
             anew?: string[];
         };
+        /**
+         * TrackRequest
+         * @description Follow tracks from a frame: step 1 is on, -1 is back, 0 is all of them from each touched frame.
+         *
+         *     to: the frame that is followed to at the most.
+         */
+        TrackRequest: {
+            /** Tracks */
+            tracks: string[];
+            /** Start */
+            start: number;
+            /**
+             * Step
+             * @enum {integer}
+             */
+            step: 1 | -1 | 0;
+            /**
+             * To
+             * @default null
+             */
+            to?: number | null;
+        };
+        /**
+         * PathOut
+         * @description A track on every frame of the plate.
+         *
+         *     since: how it has moved since its frame of reference, nine numbers of a (3, 3) matrix between plate pixels, row by
+         *     row. seen: whether it was measured there, or put there by hand. box: what a touch places, on the frame of reference.
+         */
+        PathOut: {
+            /** Since */
+            since: number[][];
+            /** Seen */
+            seen: boolean[];
+            /** Box */
+            box: number[][];
+        };
+        /**
+         * FeaturesOut
+         * @description The feature points of a frame: x and y in plate pixels, and how well each agrees with the motion, 0 to 1.
+         */
+        FeaturesOut: {
+            /** Features */
+            features: number[][];
+        };
+        /**
+         * MotionsOut
+         * @description Of each ride how it is moved on every frame of the plate, nine numbers between plate pixels, row by row.
+         */
+        MotionsOut: {
+            /** Motions */
+            motions: number[][][];
+        };
+        /**
+         * MotionsRequest
+         * @description What rides, to be told how it is moved.
+         */
+        MotionsRequest: {
+            /** Rides */
+            rides: components["schemas"]["Riding"][];
+        };
+        /**
+         * RideDeedOut
+         * @description What would change, as operations on the document as it is now; and what a track that goes was ridden by.
+         */
+        RideDeedOut: {
+            /** Ops */
+            ops: {
+                [key: string]: unknown;
+            }[];
+            /** Label */
+            label: string;
+            /**
+             * Said
+             * @default []
+             */
+            said: string[];
+        };
+        /**
+         * RideDeed
+         * @description bake: the ride at `path` is written as keyframes. track: the keyframes at `path` become a track with the id
+         *     `ident`. remove: the track `ident` goes, and what rides on it stays where it is without.
+         */
+        RideDeed: {
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "bake" | "track" | "remove";
+            /**
+             * Path
+             * @default
+             */
+            path?: string;
+            /**
+             * Ident
+             * @default
+             */
+            ident?: string;
+        };
     };
     responses: never;
     parameters: never;
@@ -2676,11 +2986,15 @@ export type Matte = components['schemas']['Matte'];
 export type Plane = components['schemas']['Plane'];
 export type Pull = components['schemas']['Pull'];
 export type Range = components['schemas']['Range'];
+export type Riding = components['schemas']['Riding'];
 export type Shape = components['schemas']['Shape'];
 export type ShapeKey = components['schemas']['ShapeKey'];
 export type ShapePoint = components['schemas']['ShapePoint'];
+export type ShapeRide = components['schemas']['ShapeRide'];
 export type Shot = components['schemas']['Shot'];
+export type Spot = components['schemas']['Spot'];
 export type Step = components['schemas']['Step'];
+export type Touch = components['schemas']['Touch'];
 export type Track = components['schemas']['Track'];
 export type Use = components['schemas']['Use'];
 export type NewShot = components['schemas']['NewShot'];
@@ -2725,6 +3039,13 @@ export type LookFile = components['schemas']['LookFile'];
 export type LayLook = components['schemas']['LayLook'];
 export type SwapOut = components['schemas']['SwapOut'];
 export type SwapRequest = components['schemas']['SwapRequest'];
+export type TrackRequest = components['schemas']['TrackRequest'];
+export type PathOut = components['schemas']['PathOut'];
+export type FeaturesOut = components['schemas']['FeaturesOut'];
+export type MotionsOut = components['schemas']['MotionsOut'];
+export type MotionsRequest = components['schemas']['MotionsRequest'];
+export type RideDeedOut = components['schemas']['RideDeedOut'];
+export type RideDeed = components['schemas']['RideDeed'];
 export type $defs = Record<string, never>;
 export interface operations {
     projects_list_projects_projects_get: {
@@ -5190,6 +5511,257 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["SwapOut"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    tracks_follow_shots__int_id__track_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TrackRequest"];
+            };
+        };
+        responses: {
+            /** @description Accepted */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobOut"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    tracks_where_shots__int_id__tracks__string_track__path_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+                track: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PathOut"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    tracks_features_shots__int_id__tracks__string_track__features_get: {
+        parameters: {
+            query: {
+                frame: number;
+            };
+            header?: never;
+            path: {
+                id: number;
+                track: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FeaturesOut"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    tracks_look_shots__int_id__tracks__string_track__look_jpg_get: {
+        parameters: {
+            query: {
+                frame: number;
+                of?: string;
+            };
+            header?: never;
+            path: {
+                id: number;
+                track: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    tracks_motions_shots__int_id__motions_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MotionsRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MotionsOut"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    tracks_ride_shots__int_id__rides_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RideDeed"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RideDeedOut"];
                 };
             };
             /** @description Not Found */
