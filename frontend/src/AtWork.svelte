@@ -18,6 +18,7 @@
   import Sheet from "./sheet/Sheet.svelte";
   import Mattes from "./stand/Mattes.svelte";
   import Stand from "./stand/Stand.svelte";
+  import Tracks from "./stand/Tracks.svelte";
 
   let { desk }: { desk: Desk } = $props();
   const { shot, playback, view } = $derived(desk);
@@ -51,9 +52,16 @@
     if (playback.frame >= shot.count) untrack(() => playback.go(shot.count - 1));
   });
 
+  // where tracks are is told anew when they, or what is measured of them, have changed
+  const tracks = $derived(JSON.stringify(shot.serverTracks));
+  $effect(() => {
+    void [tracks, shot.arrived, shot.frames];
+    untrack(() => desk.motions.again());
+  });
+
   function show(frame: number) {
     playback.frame = frame;
-    if (view.mode === "result") view.mode = "veil";
+    if (view.mode === "result" && !desk.selection.track) view.mode = "veil";
     void playback.pictures.refresh(view.name, playback.width, frame, shot.count);
   }
 
@@ -62,7 +70,7 @@
     const arrived = shot.arrived;
     if (!arrived || !shot.following) return;
     untrack(() => {
-      if (!playback.playing && desk.selection.trace?.id === arrived.pull) show(arrived.frame);
+      if (!playback.playing && desk.selection.followed === arrived.pull) show(arrived.frame);
     });
   });
   $effect(() => {
@@ -97,11 +105,12 @@
     {#if desk.slide === "footage"}<Footage {desk} />{/if}
   </main>
   <aside
-    aria-label="Stand and mattes"
-    class="relative grid min-h-0 grid-rows-[minmax(0,1fr)_auto] border-l border-rule bg-stand"
+    aria-label="Stand, mattes and tracks"
+    class="relative grid min-h-0 grid-rows-[minmax(0,1fr)_auto_auto] border-l border-rule bg-stand"
   >
     <Stand {desk} />
     <Mattes {desk} />
+    <Tracks {desk} />
     {#if desk.slide === "exports"}<Exports {desk} />{/if}
     {#if desk.slide === "versions"}<Versions {desk} />{/if}
   </aside>

@@ -6,6 +6,7 @@
   import MatteCards from "./MatteCards.svelte";
   import PlaneCards from "./PlaneCards.svelte";
   import Shelf from "./Shelf.svelte";
+  import TrackCards from "./TrackCards.svelte";
 
   let { desk }: { desk: Desk } = $props();
   const shot = $derived(desk.shot);
@@ -15,6 +16,7 @@
   const plane = $derived(
     desk.selection.thing?.kind === "plane" ? shot.plane(desk.selection.thing.id) : undefined,
   );
+  const track = $derived(desk.selection.track);
   let width = $state(0);
   let height = $state(0);
   let grip: { y: number; height: number } | null = null;
@@ -70,8 +72,8 @@
       e.stopPropagation();
     }}
   ></div>
-  {#if matte || plane}
-    <BenchHead {desk} {matte} {plane} />
+  {#if matte || plane || track}
+    <BenchHead {desk} {matte} {plane} {track} />
     {#if desk.curves}<Curves {desk} />{/if}
     <!-- svelte-ignore a11y_no_static_element_interactions (its spines take the keys) -->
     <div
@@ -85,13 +87,15 @@
     >
       {#if matte}
         <MatteCards {desk} {matte} room={{ width: width - 24, height: height - 16 }} />
+      {:else if track}
+        <TrackCards {desk} {track} room={{ width: width - 24, height: height - 16 }} />
       {:else if plane}
         <PlaneCards {desk} {plane} room={{ width: width - 24, height: height - 16 }} />
       {/if}
     </div>
   {:else}
     <p class="col-span-full row-span-full m-4 self-center text-quiet">
-      Select a plane on the stand or a matte to see its recipe here.
+      Select a plane on the stand, a matte or a track to see its recipe here.
     </p>
   {/if}
   {#if desk.shelf === "stand"}

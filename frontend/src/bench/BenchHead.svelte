@@ -1,30 +1,47 @@
 <!-- The bench's upper edge: the name of what is selected, what it does, and what can be added. -->
 <script lang="ts">
-  import type { Matte, Plane } from "../lib/api-types";
+  import type { Matte, Plane, Track } from "../lib/api-types";
   import type { Desk } from "../desk/desk.svelte";
   import Icon from "../lib/Icon.svelte";
   import { settle } from "../desk/deeds";
   import Button from "../ui/Button.svelte";
   import { lookAfter, saysOfMatte, saysOfPlane } from "./recipes";
 
-  let { desk, matte, plane }: { desk: Desk; matte?: Matte; plane?: Plane } = $props();
+  let { desk, matte, plane, track }: { desk: Desk; matte?: Matte; plane?: Plane; track?: Track } =
+    $props();
+  const thing = $derived((matte ?? plane ?? track)!);
   const shot = $derived(desk.shot);
   const old = $derived(!!matte && shot.outdated.includes(matte.id));
-  const says = $derived(matte ? saysOfMatte(desk, matte) : plane ? saysOfPlane(desk, plane) : "");
+  const says = $derived(
+    matte
+      ? saysOfMatte(desk, matte)
+      : plane
+        ? saysOfPlane(desk, plane)
+        : shot.entry("track", track!.kind).hint,
+  );
 
   function rename(name: string) {
-    const path = matte ? shot.mattePath(matte.id) : shot.planePath(plane!.id);
+    const path = matte
+      ? shot.mattePath(matte.id)
+      : plane
+        ? shot.planePath(plane.id)
+        : shot.trackPath(thing.id);
     const value = name.trim().slice(0, 120);
     if (value) shot.edit([{ op: "replace", path: `${path}/name`, value }], "rename");
   }
 </script>
 
 <div class="flex min-w-0 items-center gap-2 border-b border-rule pr-2 pl-3">
-  <span class={["size-2.5 flex-none", matte ? "rounded-full bg-[#b98524]" : "bg-quiet"]}></span>
+  <span
+    class={[
+      "size-2.5 flex-none",
+      matte ? "rounded-full bg-[#b98524]" : track ? "rounded-full bg-blue" : "bg-quiet",
+    ]}
+  ></span>
   <input
     class="field-sizing-content max-w-64 min-w-24 rounded border border-transparent px-1 py-px text-[13.5px] font-semibold hover:border-rule hover:bg-card focus:border-rule focus:bg-card"
     aria-label="Name"
-    value={(matte ?? plane)!.name}
+    value={thing.name}
     onchange={(e) => rename(e.currentTarget.value)}
     onkeydown={(e) => e.key === "Enter" && e.currentTarget.blur()}
   />
@@ -32,12 +49,12 @@
     class={["min-w-0 flex-1 truncate text-xs", old ? "text-redtext" : "text-quiet"]}
     title={says}>{says}</span
   >
-  <Button
-    kind="bare"
-    aria-pressed={desk.curves}
-    title="Curves of what moves, in place of the cards (C)"
-    onclick={() => (desk.curves = !desk.curves)}>{desk.curves ? "Cards" : "Curves"}</Button
-  >
+  {#if !track}<Button
+      kind="bare"
+      aria-pressed={desk.curves}
+      title="Curves of what moves, in place of the cards (C)"
+      onclick={() => (desk.curves = !desk.curves)}>{desk.curves ? "Cards" : "Curves"}</Button
+    >{/if}
   {#if matte && desk.view.upTo}
     <Button onclick={() => lookAfter(desk, null)}
       >Views stop after pull {desk.view.upTo} of {matte.pulls.length}: show all</Button
@@ -56,11 +73,11 @@
       onclick={() => settle(desk)}>{matte.settled ? "Unsettle" : "Settle"}</Button
     >
   {/if}
-  <Button
-    kind="bare"
-    aria-expanded={desk.shelf === "recipe"}
-    title="Choose by looking: this frame with each one laid on (A)"
-    onclick={() => (desk.shelf = desk.shelf === "recipe" ? null : "recipe")}
-    ><Icon name="plus" size={13} /> {matte ? "Pull" : "Treatment"}</Button
-  >
+  {#if !track}<Button
+      kind="bare"
+      aria-expanded={desk.shelf === "recipe"}
+      title="Choose by looking: this frame with each one laid on (A)"
+      onclick={() => (desk.shelf = desk.shelf === "recipe" ? null : "recipe")}
+      ><Icon name="plus" size={13} /> {matte ? "Pull" : "Treatment"}</Button
+    >{/if}
 </div>

@@ -3,8 +3,10 @@
   import type { FieldOut } from "../lib/api-types";
   import type { Desk } from "../desk/desk.svelte";
   import {
+    carried,
     isDriver,
     isOn,
+    isRide,
     keysOf,
     ringOf,
     toggledKey,
@@ -23,6 +25,8 @@
   import Curve from "./field/Curve.svelte";
   import NumberControl from "./field/Number.svelte";
   import Point from "./field/Point.svelte";
+  import PointMenu from "./PointMenu.svelte";
+  import Riding from "./Riding.svelte";
   import Ramp from "./field/Ramp.svelte";
   import Reference from "./field/Reference.svelte";
   import Toggle from "../ui/Toggle.svelte";
@@ -38,6 +42,7 @@
     switches ? isOn(stored, desk.env) : valueAt(stored, desk.env, field.low, field.high),
   );
   const driver = $derived(isDriver(stored) ? stored : null);
+  const ride = $derived(isRide(stored) ? stored : null);
   /** What a hand sets: the value itself, or what a driver moves. */
   const base = $derived(driver ? valueAt(driver.base, desk.env) : now);
   const ring = $derived(ringOf(stored, desk.playback.frame));
@@ -55,7 +60,9 @@
   }
 
   function set(plain: Plain, gesture: string | null = null) {
-    const ops = [{ op: "add", path, value: withValue(stored, desk.playback.frame, plain) }];
+    // what rides is set where it is seen, and kept where it would be without
+    const own = ride ? carried(ride, plain as Xy, desk.env, true) : plain;
+    const ops = [{ op: "add", path, value: withValue(stored, desk.playback.frame, own) }];
     // a place that is remembered with its frame was set on this one
     if (field.dated) {
       const dated = path.replace(/[^/]+$/, field.dated);
@@ -119,6 +126,16 @@
         onput={put}
         onreset={reset}
       />
+    {:else if field.control === "point"}
+      <PointMenu
+        {desk}
+        {field}
+        {stored}
+        {path}
+        {name}
+        onride={(riding) => put({ ...riding, base: ride?.base ?? stored }, "ride on a track")}
+        onreset={reset}
+      />
     {:else}
       <span class="truncate text-xs leading-tight text-quiet" title={field.hint}>{field.label}</span
       >
@@ -157,6 +174,15 @@
     <Curve {desk} {field} {name} value={now as Rows} onset={set} onreset={reset} />
   {:else if field.control === "ramp"}
     <Ramp {name} value={now as Rows} onset={set} onreset={reset} />
+  {/if}
+  {#if ride}
+    <Riding
+      {desk}
+      riding={ride}
+      {name}
+      {path}
+      onput={(next, label) => put(next ? { ...ride, ...next } : ride.base, label)}
+    />
   {/if}
   {#if driver}<Driving {field} {driver} {name} onput={put} />{/if}
 </div>

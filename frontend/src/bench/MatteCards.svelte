@@ -21,16 +21,20 @@
   /** Rows that a pull's card has besides its fields: what is drawn above them, and how it joins below. */
   function extra(pull: Pull): number {
     const holds = shot.holds(pull);
-    const own = holds === "marks" ? 3.5 : holds === "shapes" ? 9 + pull.shapes.length : 4;
+    const own =
+      holds === "marks" ? 3.5 : holds === "shapes" ? 10 + pull.shapes.length + rides(pull) : 4;
     return own + (drawn[pull.kind] ?? 0);
   }
+
+  const rides = (pull: Pull) =>
+    3.5 * Math.max(0, ...pull.shapes.map((shape) => shape.rides.length));
 
   const slips = $derived<Slip[]>([
     ...matte.pulls.map((pull) => ({
       id: pull.id,
       title: shot.entry("pull", pull.kind).label,
       rows: rowsOf(shot.entry("pull", pull.kind)) + extra(pull),
-      moves: anyMoves(pull.params),
+      moves: anyMoves(pull.params) || rides(pull) > 0,
       off: !pull.on,
     })),
     { id: "edge", title: "Edge", rows: edge.fields.length, moves: anyMoves(matte.edge) },

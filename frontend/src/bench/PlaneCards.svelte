@@ -1,9 +1,12 @@
 <script lang="ts">
-  import type { Plane } from "../lib/api-types";
+  import type { Plane, Riding as Ride } from "../lib/api-types";
   import type { Desk } from "../desk/desk.svelte";
+  import { askRide, trackOfKeys } from "../desk/rides";
+  import Button from "../ui/Button.svelte";
   import Card from "./Card.svelte";
   import Fields from "./Fields.svelte";
   import PlaneCard from "./PlaneCard.svelte";
+  import Riding from "./Riding.svelte";
   import Starters from "./Starters.svelte";
   import { anyMoves, atRest, deedsOfStep, rowsOf, stepPath, tallestOf } from "./recipes";
   import { extrasOf } from "./extras";
@@ -29,9 +32,9 @@
     return {
       id: name,
       title: entry.label,
-      rows: rowsOf(entry),
-      moves: anyMoves(plane[name]),
-      rests: atRest(entry, plane[name]),
+      rows: rowsOf(entry) + (name === "placement" ? (plane.ride ? 3.5 : 1.2) : 0),
+      moves: anyMoves(plane[name]) || (name === "placement" && !!plane.ride),
+      rests: atRest(entry, plane[name]) && !(name === "placement" && plane.ride),
     };
   }
 
@@ -74,6 +77,10 @@
 
   $effect(() => desk.growBench(slips, chosen, room.width, resting.length > 0));
 
+  function rides(path: string, value: Ride | null, label: string) {
+    shot.edit([{ op: "replace", path, value }], label);
+  }
+
   const show = (id: string) => desk.opened.set(key, opening(opened, id));
   const fold = (id: string) => desk.opened.set(key, folding(opened, id));
 </script>
@@ -104,6 +111,34 @@
           })}
       >
         <Fields {desk} fields={item.fields} values={plane[slip.id]} {path} about={item.label} />
+        {#if slip.id === "placement"}
+          {@const place = `${shot.planePath(plane.id)}/ride`}
+          {#if plane.ride}
+            <Riding
+              {desk}
+              riding={plane.ride}
+              name={plane.name}
+              path={place}
+              still
+              onput={(next, label) => rides(place, next && { ...plane.ride!, ...next }, label)}
+            />
+          {:else}
+            <div class="flex break-inside-avoid flex-wrap gap-1 py-1">
+              <Button
+                title="From this frame on it goes where a track goes"
+                onclick={() =>
+                  askRide(desk, plane.name, (riding) => rides(place, riding, "ride on a track"))}
+                >Ride …</Button
+              >
+              {#if anyMoves(plane.placement)}
+                <Button
+                  title="A track that goes as these keyframes do"
+                  onclick={() => trackOfKeys(desk, shot.planePath(plane.id))}>Make a track</Button
+                >
+              {/if}
+            </div>
+          {/if}
+        {/if}
       </Card>
     {:else}
       {@const step = plane.treatments[at]}

@@ -1,5 +1,5 @@
 <script lang="ts">
-  import type { DeclaredOut, Matte, Pull, Shape, ShapeKey } from "../lib/api-types";
+  import type { DeclaredOut, Matte, Pull, Riding as Ride, Shape, ShapeKey } from "../lib/api-types";
   import type { Desk } from "../desk/desk.svelte";
   import Icon from "../lib/Icon.svelte";
   import { changed, rounded } from "../lib/shape-edits";
@@ -11,6 +11,8 @@
   import Button from "../ui/Button.svelte";
   import Select from "../ui/Select.svelte";
   import Plain from "./Plain.svelte";
+  import Riding from "./Riding.svelte";
+  import { askRide, trackOfKeys } from "../desk/rides";
 
   type Props = {
     desk: Desk;
@@ -112,6 +114,28 @@
     const taken = new Set(pasted.map((k) => k.frame));
     const keys = [...shape.keys.filter((k) => !taken.has(k.frame)), ...pasted];
     put({ ...shape, keys: keys.sort((a, b) => a.frame - b.frame) }, "paste keys");
+  }
+
+  /** The point that rides by itself, where a change is for this point alone. */
+  const onePoint = $derived(
+    shape && pointed(shape) && desk.tools.shapeWay === "point" ? desk.selection.pointAt : null,
+  );
+  const shapePath = $derived(
+    `${path}/shapes/${pull.shapes.findIndex((one) => one.id === shape?.id)}`,
+  );
+
+  function ride(riding: Ride) {
+    if (!shape) return;
+    const only = onePoint === null ? [] : [onePoint];
+    // a point leaves the rides that it was in; the whole shape has one at the most
+    const rest = shape.rides
+      .map((one) => ({
+        one: { ...one, only: one.only.filter((n) => !only.includes(n)) },
+        whole: !one.only.length,
+      }))
+      .filter(({ one, whole }) => (whole ? only.length > 0 : one.only.length > 0))
+      .map(({ one }) => one);
+    put({ ...shape, rides: [...rest, { ...riding, only }] }, "ride on a track");
   }
 
   function pick(id: string) {
@@ -232,9 +256,46 @@
           desk.tools.copied[0].points.length !== shape.keys[0].points.length}
         onclick={paste}>Paste keys</Button
       >
+      <Button
+        title={onePoint === null
+          ? "From this frame on it goes where a track goes"
+          : "From this frame on the picked point goes where a track goes"}
+        onclick={() =>
+          askRide(desk, onePoint === null ? shape.name : `point ${onePoint + 1}`, ride)}
+        >{onePoint === null ? "Ride …" : `Point ${onePoint + 1} rides …`}</Button
+      >
+      {#if shape.keys.length > 1}
+        <Button
+          title="A track that goes as these keyframes do"
+          onclick={() => trackOfKeys(desk, shapePath)}>Make a track</Button
+        >
+      {/if}
       <Button onclick={copyShape}>Copy shape</Button>
       <Button onclick={() => desk.tools.removeShape(shape.id)}>Remove</Button>
     </div>
+    {#each shape.rides as one, n (n)}
+      <Riding
+        {desk}
+        riding={one}
+        name={shape.name}
+        part={one.only.length
+          ? `Point ${one.only.map((i) => i + 1).join(", ")}`
+          : shape.rides.length > 1
+            ? "All else"
+            : ""}
+        path={`${shapePath}/rides/${n}`}
+        onput={(next, label) =>
+          put(
+            {
+              ...shape,
+              rides: next
+                ? shape.rides.map((r) => (r === one ? { ...r, ...next } : r))
+                : shape.rides.filter((r) => r !== one),
+            },
+            label,
+          )}
+      />
+    {/each}
   {:else if pull.shapes.length}
     <p class="my-0.5 text-xs text-quiet">Choose a shape in the list or on the picture.</p>
   {/if}

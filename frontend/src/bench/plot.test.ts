@@ -1,8 +1,9 @@
 /** Curves on paper: what is drawn where it is dragged to. */
 import { expect, test } from "vitest";
+import { alone } from "../lib/values";
 import { bounds, handleDragged, keyDragged, Paper } from "./plot";
 
-const at = (time: number) => ({ time, fps: 25, tracks: [] });
+const at = (time: number) => alone(time, 25);
 const ramp = {
   keys: [
     { frame: 10, value: 0, ease: "free", handles: [0.25, 0, 0.75, 1] },

@@ -5,11 +5,30 @@ import type { Desk } from "./desk.svelte";
 
 /** Follows from the frame shown; `from` another one when its shape is to be kept for the next frame. */
 export async function follow(desk: Desk, step: 1 | -1, from: number | null = null): Promise<void> {
+  const track = desk.selection.track;
+  if (track) return followTracks(desk, [track.id], step);
   const pull = desk.selection.trace;
   if (!pull) return notes.add("There is no trace to follow.", "Select a matte that has one.");
   try {
     desk.shot.takeJob(
       await api.follow(desk.shot.id, pull.id, from ?? desk.playback.frame, step, from !== null),
+    );
+  } catch (error) {
+    notes.fault(error);
+  }
+}
+
+/** Follows tracks from the frame shown; step 0 is all of them, from each touched frame. to: no further than a frame. */
+export async function followTracks(
+  desk: Desk,
+  tracks: string[],
+  step: 1 | -1 | 0,
+  to: number | null = null,
+): Promise<void> {
+  try {
+    await desk.shot.settled();
+    desk.shot.takeJob(
+      await api.track(desk.shot.id, { tracks, start: desk.playback.frame, step, to }),
     );
   } catch (error) {
     notes.fault(error);
@@ -55,7 +74,8 @@ export async function copyKeys(desk: Desk): Promise<void> {
 }
 
 export function escape(desk: Desk): void {
-  if (desk.shelf) desk.shelf = null;
+  if (desk.riding) desk.riding = null;
+  else if (desk.shelf) desk.shelf = null;
   else if (desk.slide !== "none") desk.slide = "none";
   else if (desk.shot.following) void api.stop(desk.shot.following.id).catch(notes.fault);
   else if (desk.span) desk.span = null;

@@ -1,12 +1,13 @@
 /** What the person is looking at and working with; none of it is part of the document. */
 import { SvelteMap } from "svelte/reactivity";
-import type { Clip, FieldOut, FootageOut } from "../lib/api-types";
+import type { Clip, FieldOut, FootageOut, Track } from "../lib/api-types";
 import type { ShotStore } from "../lib/shot.svelte";
 import type { Env, Xy } from "../lib/values";
 import { heightOf, SPINE, type Slip } from "../bench/slips";
 import { Looks, type Laying } from "../looks/looks.svelte";
 import { Checks } from "./checks.svelte";
 import { Costs } from "./costs.svelte";
+import { Motions } from "./motions.svelte";
 import { Playback } from "./playback.svelte";
 import { Selection } from "./selection.svelte";
 import { Tools } from "./tools.svelte";
@@ -32,6 +33,7 @@ export class Desk {
   playback: Playback;
   checks: Checks;
   costs: Costs;
+  motions: Motions;
 
   slide = $state<Slide>("none");
   keysOpen = $state(false);
@@ -61,6 +63,8 @@ export class Desk {
   laying = $state.raw<Laying | null>(null);
   /** The plane of which a look is being saved. */
   saving = $state<string | null>(null);
+  /** What is about to ride: what it is called, and who takes the track that is pressed. */
+  riding = $state.raw<{ name: string; take: (track: Track) => void } | null>(null);
   /** The footage that is about to come under the shot. */
   swapping = $state.raw<FootageOut | null>(null);
 
@@ -71,6 +75,7 @@ export class Desk {
     this.playback = new Playback(shot, this.view);
     this.checks = new Checks(shot);
     this.costs = new Costs(shot);
+    this.motions = new Motions(shot);
     this.benchSet = Number(localStorage.getItem("bench")) || DEFAULT_BENCH;
   }
 
@@ -103,13 +108,20 @@ export class Desk {
 
   /** Where values are read on a frame. */
   at(time: number): Env {
-    return { time, fps: this.playback.fps, tracks: this.shot.doc.tracks };
+    const { width, height } = this.shot.about.plate;
+    return {
+      time,
+      fps: this.playback.fps,
+      moved: (riding) => this.motions.at(riding, time),
+      middle: [width! / 2, height! / 2],
+    };
   }
 
   /** Why following halted on this frame, where it did. */
   get halt() {
-    const here = this.shot.frame(this.selection.trace?.id, this.playback.frame);
-    return this.tools.marking && here?.origin === "followed" ? here.halt : null;
+    const here = this.shot.frame(this.selection.followed, this.playback.frame);
+    const shown = this.tools.marking || this.selection.track;
+    return shown && here?.origin === "followed" ? here.halt : null;
   }
 
   /** Names footage of the project in a field of the document, which knows it from then on. */
@@ -131,7 +143,7 @@ export class Desk {
 
   /** Goes to the next or previous frame that is in doubt, touched, or that a check points out; wraps around. */
   problem(step: 1 | -1): void {
-    const stored = [...(this.shot.frames.get(this.selection.trace?.id ?? "")?.values() ?? [])]
+    const stored = [...this.shot.framesOf(this.selection.followed).values()]
       .filter((f) => f.origin === "touched" || f.doubt > DOUBTFUL)
       .map((f) => f.frame);
     const checked = [...this.checks.found.values()]

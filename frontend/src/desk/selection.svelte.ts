@@ -1,8 +1,8 @@
 /** What is selected on the stand, and the part of it that the hand is on. */
-import type { Plane, Pull } from "../lib/api-types";
+import type { Plane, Pull, Track } from "../lib/api-types";
 import type { ShotStore } from "../lib/shot.svelte";
 
-export type Selected = { kind: "matte" | "plane"; id: string };
+export type Selected = { kind: "matte" | "plane" | "track"; id: string };
 
 export class Selection {
   thing = $state.raw<Selected | null>(null);
@@ -26,7 +26,16 @@ export class Selection {
     return this.thing?.kind === "plane" ? this.shot.plane(this.thing.id) : undefined;
   }
 
-  /** The ids of the mattes and planes that the selected one rests on, or that rest on it. */
+  get track(): Track | undefined {
+    return this.thing?.kind === "track" ? this.shot.track(this.thing.id) : undefined;
+  }
+
+  /** Whose stored frames are looked at: the selected track's, or else the trace's. */
+  get followed(): string | undefined {
+    return this.track?.id ?? this.trace?.id;
+  }
+
+  /** The ids of the mattes, planes and tracks that the selected one rests on, or that rest on it. */
   get uses(): Set<string> {
     const here = this.thing && `${this.thing.kind}:${this.thing.id}`;
     const ids = this.shot.uses.flatMap(({ owner, thing }) =>
@@ -39,6 +48,7 @@ export class Selection {
   get place(): string | null {
     const s = this.thing;
     if (!s) return null;
+    if (s.kind === "track") return null;
     if (s.kind === "plane") return this.shot.plane(s.id) ? this.shot.planePath(s.id) : null;
     return this.shot.matte(s.id) ? this.shot.mattePath(s.id) : null;
   }

@@ -1,5 +1,8 @@
 /** What is in the hand, and what a drag over the picture does. */
-import type { Plane, Pull, Shape } from "../lib/api-types";
+import type { PathOut, Plane, Pull, Shape, Track } from "../lib/api-types";
+import { apply, growth, inverse } from "../lib/matrix";
+import type { Point } from "../lib/shapes";
+import { newTrack, sinceOf, type TrackKind } from "../lib/tracks";
 import type { Way } from "../lib/shape-edits";
 import type { Rgb } from "../lib/values";
 import type { ShotStore } from "../lib/shot.svelte";
@@ -8,7 +11,9 @@ import type { View } from "./view.svelte";
 
 export type Drawn = "ellipse" | "box" | "polygon" | "curve" | "line";
 type Marking = "in" | "out" | "lasso" | "near" | "drag" | "erase";
-export type Tool = Marking | "hand" | "sample" | "arrow" | "place" | Drawn;
+/** What a new track is marked by, and what is looked at of one. */
+export type Tracking = "point" | "region" | "patch" | "spare" | "take";
+export type Tool = Marking | "hand" | "sample" | "arrow" | "place" | Drawn | Tracking;
 
 const ON_TRACES: Tool[] = ["in", "out", "lasso", "near", "drag", "erase", "hand"];
 export const BRUSH = [1, 200]; // the least and the most radius
@@ -46,6 +51,47 @@ export class Tools {
   get shaping(): Pull | undefined {
     const pull = this.selection.pull;
     return this.shot.holds(pull) === "shapes" && this.view.mode !== "unroll" ? pull : undefined;
+  }
+
+  /** The kind of track that the hand is about to mark. */
+  get newTrack(): TrackKind | undefined {
+    const kinds: TrackKind[] = ["point", "region", "patch"];
+    return kinds.find((kind) => kind === this.tool);
+  }
+
+  /** The track whose looked-at pieces a drag over the picture changes. */
+  get sparing(): Track | undefined {
+    return this.tool === "spare" || this.tool === "take" ? this.selection.track : undefined;
+  }
+
+  /** Adds a track that is marked on a frame, and selects it. */
+  addTrack(kind: TrackKind, frame: number, points: Point[]): void {
+    const { shot } = this;
+    const label = shot.entry("track", kind).label;
+    const number = shot.doc.tracks.length + 1;
+    const value = newTrack(shot.freshId("r"), `${label} ${number}`, kind, frame, points);
+    shot.edit([{ op: "add", path: "/tracks/-", value }], "add track");
+    this.selection.thing = { kind: "track", id: value.id };
+    this.tool = "arrow";
+  }
+
+  /** Leaves places of a frame out of a track, or has them looked at; they are kept as of its frame of reference. */
+  spot(
+    track: Track,
+    side: "less" | "more",
+    places: Point[],
+    radius: number,
+    path: PathOut | undefined,
+    frame: number,
+  ): void {
+    const back = inverse(sinceOf(path, frame));
+    const at = `${this.shot.trackPath(track.id)}/${side}/-`;
+    const ops = places.map((place) => {
+      const [x, y] = apply(back, place).map((n) => Math.round(n * 100) / 100);
+      const value = { x, y, radius: Math.round(radius * growth(back, place) * 100) / 100 };
+      return { op: "add", path: at, value };
+    });
+    this.shot.edit(ops, side === "less" ? "leave out of track" : "draw into track");
   }
 
   /** The plane that could be placed on the picture now. */

@@ -5,7 +5,10 @@ import type {
   DeedRequest,
   LayLook,
   NewLook,
+  RideDeed,
+  Riding,
   SwapRequest,
+  TrackRequest,
   Uploaded,
   paths,
 } from "./api-types";
@@ -130,6 +133,22 @@ export const api = {
   readCdl: (text: string) => got(client.POST("/api/cdl", { body: { text } })),
   grain: (id: number, frame: number) =>
     got(client.GET("/api/shots/{id}/grain", { params: { path: { id }, query: { frame } } })),
+  track: (id: number, body: TrackRequest) =>
+    got(client.POST("/api/shots/{id}/track", { params: { path: { id } }, body })),
+  trackPath: (id: number, track: string) =>
+    got(client.GET("/api/shots/{id}/tracks/{track}/path", { params: { path: { id, track } } })),
+  features: (id: number, track: string, frame: number) =>
+    got(
+      client.GET("/api/shots/{id}/tracks/{track}/features", {
+        params: { path: { id, track }, query: { frame } },
+      }),
+    ),
+  trackLook: (id: number, track: string, frame: number, of: string) =>
+    `/api/shots/${id}/tracks/${track}/look.jpg?frame=${frame}&of=${encodeURIComponent(of)}`,
+  motions: (id: number, rides: Riding[]) =>
+    got(client.POST("/api/shots/{id}/motions", { params: { path: { id } }, body: { rides } })),
+  ride: (id: number, body: RideDeed) =>
+    got(client.POST("/api/shots/{id}/rides", { params: { path: { id } }, body })),
   looks: () => got(client.GET("/api/looks")),
   newLook: (body: NewLook) => got(client.POST("/api/looks", { body })),
   readLook: (text: string) => got(client.POST("/api/looks/file", { body: { text } })),

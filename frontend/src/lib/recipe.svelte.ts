@@ -8,6 +8,7 @@ import type {
   Plane,
   Pull,
   Shot,
+  Track,
 } from "./api-types";
 
 export class Recipe {
@@ -31,6 +32,10 @@ export class Recipe {
     return this.doc.planes.find((p) => p.id === id);
   }
 
+  track(id: string | null | undefined): Track | undefined {
+    return this.doc.tracks.find((t) => t.id === id);
+  }
+
   /** What is declared of a kind. */
   entry(family: DeclaredOut["family"], kind: string): DeclaredOut {
     return this.catalogue.declared.find((d) => d.family === family && d.kind === kind)!;
@@ -50,8 +55,30 @@ export class Recipe {
     return matte?.pulls.find((p) => this.holds(p) === "marks");
   }
 
-  frame(pull: string | undefined, frame: number): FrameOut | undefined {
-    return pull ? this.frames.get(pull)?.get(frame) : undefined;
+  frame(owner: string | undefined, frame: number): FrameOut | undefined {
+    return owner ? this.framesOf(owner).get(frame) : undefined;
+  }
+
+  /** The frames of a trace or a track; of a track the touched ones are in the document. */
+  framesOf(owner: string | undefined): Map<number, FrameOut> {
+    const stored = (owner && this.frames.get(owner)) || new Map<number, FrameOut>();
+    const track = this.track(owner);
+    if (!track) return stored;
+    const out = new Map(stored);
+    for (const frame of [track.frame, ...track.touches.map((one) => one.frame)])
+      out.set(frame, {
+        pull: track.id,
+        frame,
+        origin: "touched",
+        doubt: 0,
+        blob: null,
+        halt: null,
+      });
+    return out;
+  }
+
+  trackPath(id: string): string {
+    return `/tracks/${this.doc.tracks.findIndex((t) => t.id === id)}`;
   }
 
   mattePath(id: string): string {

@@ -9,6 +9,7 @@ import type {
   JobOut,
   Shot,
   ShotOut,
+  Track,
   Touched,
   Use,
 } from "./api-types";
@@ -19,6 +20,7 @@ import { Recipe } from "./recipe.svelte";
 
 type Pending = { ops: Op[]; label: string; gesture: string | null };
 
+const follows = (job: JobOut) => job.kind === "follow" || job.kind === "track";
 const under = (job: JobOut) => job.state === "waiting" || job.state === "working";
 
 export class ShotStore extends Recipe {
@@ -50,7 +52,7 @@ export class ShotStore extends Recipe {
     this.about = $state.raw(shot);
     this.confirmed = $state.raw(shot.document);
     this.take(shot);
-    const lost = this.jobs.find((job) => job.kind === "follow" && job.state === "failed");
+    const lost = this.jobs.find((job) => follows(job) && job.state === "failed");
     if (lost) this.failed(lost);
   }
 
@@ -86,6 +88,11 @@ export class ShotStore extends Recipe {
     this.frames = frames;
   }
 
+  /** The tracks as the server has them. */
+  get serverTracks(): Track[] {
+    return this.confirmed.tracks;
+  }
+
   get count(): number {
     return this.about.plate.frames;
   }
@@ -97,10 +104,10 @@ export class ShotStore extends Recipe {
     return [Math.min(first ?? 0, end), end];
   }
 
-  /** Whether the server knows this matte or plane already: only then can a picture of it be asked for. */
+  /** Whether the server knows this matte, plane or track already: only then can a picture of it be asked for. */
   onServer(id: string): boolean {
     const doc = this.confirmed;
-    return doc.mattes.some((m) => m.id === id) || doc.planes.some((p) => p.id === id);
+    return [doc.mattes, doc.planes, doc.tracks].some((all) => all.some((one) => one.id === id));
   }
 
   edit(ops: Op[], label: string, gesture: string | null = null): void {
@@ -290,10 +297,10 @@ export class ShotStore extends Recipe {
     if (before && job.told < before.told) return;
     this.jobs = before ? this.jobs.map((j) => (j.id === job.id ? job : j)) : [job, ...this.jobs];
     if (before?.state === job.state) return;
-    if (job.kind === "follow" && !under(job)) {
+    if (follows(job) && !under(job)) {
       this.version++;
-      if (job.result.halt)
-        this.halted = { pull: String(job.args.pull), frame: Number(job.result.frame) };
+      const pull = String(job.result.pull ?? job.args.pull);
+      if (job.result.halt) this.halted = { pull, frame: Number(job.result.frame) };
     }
     if (job.state === "failed") this.failed(job);
     if (job.kind === "export" && job.state === "done") notes.add(`${job.title}: ready.`);
@@ -322,9 +329,9 @@ export class ShotStore extends Recipe {
     return this.jobs.find((j) => j.kind === "settle" && under(j));
   }
 
-  /** The follow that is under way, if any. */
+  /** The follow of a trace or of tracks that is under way, if any. */
   get following(): JobOut | undefined {
-    return this.jobs.find((j) => j.kind === "follow" && under(j));
+    return this.jobs.find((j) => follows(j) && under(j));
   }
 
   get exporting(): JobOut | undefined {

@@ -1,10 +1,13 @@
 /** Values that may move, evaluated as the server does (see core/recipe/values.py). */
-import type { Driver, Key, Keys, Track } from "./api-types";
+import type { Driver, Key, Keys, Riding } from "./api-types";
 import { between, type Rows } from "./curves";
+import { apply, inverse, type Matrix } from "./matrix";
 
 export type Rgb = [number, number, number];
 export type Xy = [number, number];
 export type Plain = number | Rgb | Xy | Rows | boolean;
+/** A place that rides on a track; its base is where it is without. */
+export type Ride = Riding & { base: Xy | Keys };
 export type Ease = Key["ease"];
 export type Handles = [number, number, number, number];
 /** The smooth ease as handles of a free one. */
@@ -18,18 +21,48 @@ export function isDriver(value: unknown): value is Driver {
   return typeof value === "object" && value !== null && !Array.isArray(value) && "drive" in value;
 }
 
-/** A value's keys: its own, or those under its driver. */
-export function keysOf(value: unknown): Key[] {
-  const inner = isDriver(value) ? value.base : value;
-  return isKeys(inner) ? inner.keys : [];
+export function isRide(value: unknown): value is Ride {
+  return typeof value === "object" && value !== null && !Array.isArray(value) && "track" in value;
 }
 
-/** Where a value is read: a time in frames, the shot's rate, and the tracks that it may ride on. */
-export type Env = { time: number; fps: number; tracks: Track[] };
+/** What keys lie in: the value itself, or what a driver moves or a track takes along. */
+const inner = (value: unknown) => (isDriver(value) || isRide(value) ? value.base : value);
+
+/** A value's keys: its own, or those under its driver, or under what it rides on. */
+export function keysOf(given: unknown): Key[] {
+  const value = inner(given);
+  return isKeys(value) ? value.keys : [];
+}
+
+/** Where a value is read: a time in frames, the shot's rate, how tracks move what rides on them, the plate's middle. */
+export type Env = {
+  time: number;
+  fps: number;
+  moved: (riding: Riding) => Matrix | null;
+  middle: Xy;
+};
+
+/** Where there is no shot about a value. */
+export const alone = (time: number, fps = 1): Env => ({
+  time,
+  fps,
+  moved: () => null,
+  middle: [0, 0],
+});
+
+/** A place, from the plate's middle, as a track takes it along; or the way back. */
+export function carried(riding: Riding, [x, y]: Xy, env: Env, back = false): Xy {
+  const way = env.moved(riding);
+  if (!way) return [x, y];
+  const [mx, my] = env.middle;
+  const [u, v] = apply(back ? inverse(way) : way, [x + mx, y + my]);
+  return [u - mx, v - my];
+}
 
 /** The plain value in an environment; `low` and `high` hold a driver to its field's range. */
 export function valueAt(value: unknown, env: Env, low = -Infinity, high = Infinity): Plain {
   if (isDriver(value)) return Math.max(low, Math.min(high, driven(value, env)));
+  if (isRide(value)) return carried(value, valueAt(value.base, env) as Xy, env);
   if (!isKeys(value)) return value as Plain;
   const keys = value.keys;
   const frame = env.time;
@@ -126,7 +159,8 @@ export function ringOf(value: unknown, frame: number): Ring {
 
 /** The value with `plain` set at this frame: the plain value itself, or a key among its keys. */
 export function withValue(value: unknown, frame: number, plain: Plain): unknown {
-  if (isDriver(value)) return { ...value, base: withValue(value.base, frame, plain) };
+  if (isDriver(value) || isRide(value))
+    return { ...value, base: withValue(value.base, frame, plain) };
   if (!isKeys(value)) return plain;
   const here = value.keys.find((k) => k.frame === frame);
   const before = value.keys.filter((k) => k.frame < frame).at(-1);
@@ -141,7 +175,7 @@ export function withValue(value: unknown, frame: number, plain: Plain): unknown 
 
 /** Sets a key at this frame where there is none, takes it away where there is one. */
 export function toggledKey(value: unknown, frame: number): unknown {
-  if (isDriver(value)) return { ...value, base: toggledKey(value.base, frame) };
+  if (isDriver(value) || isRide(value)) return { ...value, base: toggledKey(value.base, frame) };
   if (!isKeys(value))
     return { keys: [{ frame, value: value as Key["value"], ease: "smooth", handles: null }] };
   if (ringOf(value, frame) !== "here") return withValue(value, frame, keyed(value, frame));
@@ -151,7 +185,7 @@ export function toggledKey(value: unknown, frame: number): unknown {
 
 /** What keys alone say at a frame: neither the rate nor a track has a part in it. */
 function keyed(value: Keys, frame: number): Plain {
-  return valueAt(value, { time: frame, fps: 1, tracks: [] });
+  return valueAt(value, alone(frame));
 }
 
 /** A switch as it is set on a frame: keyed as 1 and 0, and held; without a key left it is on or off again. */
@@ -170,7 +204,8 @@ export function toggledSwitch(
 
 /** The value with the key on a frame changed. */
 export function withKey(value: unknown, frame: number, change: Partial<Key>): unknown {
-  if (isDriver(value)) return { ...value, base: withKey(value.base, frame, change) };
+  if (isDriver(value) || isRide(value))
+    return { ...value, base: withKey(value.base, frame, change) };
   if (!isKeys(value)) return value;
   const keys = value.keys.map((k) => (k.frame === frame ? { ...k, ...change } : k));
   // a key that is moved onto another one's frame takes its place

@@ -5,7 +5,7 @@ import type { Shape } from "./api-types";
 import { curveAt, rampAt } from "./curves";
 import { placeOf, type Placed } from "./placement";
 import { shapeAt, type Point } from "./shapes";
-import { valueAt } from "./values";
+import { alone, valueAt } from "./values";
 
 function near(found: unknown, wanted: unknown): void {
   if (Array.isArray(wanted)) {
@@ -18,7 +18,7 @@ describe("values", () => {
   vectors.values.forEach(({ value, at }, n) =>
     test(`the ${n + 1}. value at every time`, () => {
       for (const [time, fps, wanted] of at as [number, number, unknown][])
-        near(valueAt(value, { time, fps, tracks: [] }), wanted);
+        near(valueAt(value, alone(time, fps)), wanted);
     }),
   );
 });

@@ -7,6 +7,9 @@
     drawing: Stroke | null;
     halt: HaltOut | null;
     sampled: [Point, Point] | null;
+    /** What is brushed for a track, and the corners of a patch so far. */
+    brushed: Point[];
+    corners: Point[];
     shaping: { kind: string; points: Point[] } | null;
     radius: number;
     pointer: Point | null;
@@ -14,8 +17,20 @@
     left: number;
     top: number;
   };
-  let { marks, drawing, halt, sampled, shaping, radius, pointer, scale, left, top }: Props =
-    $props();
+  let {
+    marks,
+    drawing,
+    halt,
+    sampled,
+    brushed,
+    corners,
+    shaping,
+    radius,
+    pointer,
+    scale,
+    left,
+    top,
+  }: Props = $props();
 
   function path(points: Point[]): string {
     const [first, ...rest] = points;
@@ -73,6 +88,13 @@
         stroke-width={1.6 / scale}
       />
     {/if}
+    {#if brushed.length > 1}
+      <path d={path(brushed)} class="edge" stroke-width={4 / scale} />
+      <path d={path(brushed)} class="in" stroke-width={2 / scale} />
+    {/if}
+    {#each corners as [x, y], n (n)}
+      <circle class="new" cx={x} cy={y} r={5 / scale} stroke-width={2 / scale} />
+    {/each}
     {#if shaping}
       {@const [a, b] = [shaping.points[0], shaping.points.at(-1)!]}
       {#if shaping.kind === "ellipse"}

@@ -13,7 +13,10 @@
   import { Gestures } from "./gestures.svelte";
   import Shapes from "./Shapes.svelte";
   import ShapeTools from "./ShapeTools.svelte";
+  import RidePick from "./RidePick.svelte";
   import Says from "./Says.svelte";
+  import TrackTools from "./TrackTools.svelte";
+  import Tracks from "./Tracks.svelte";
 
   let { desk }: { desk: Desk } = $props();
   const { shot, view, tools, playback } = $derived(desk);
@@ -39,6 +42,10 @@
     );
     watch.observe(box);
     return () => watch.disconnect();
+  });
+
+  $effect(() => {
+    if (tools.newTrack !== "patch") hand.corners = [];
   });
 
   // a shape under way belongs to the tool that it was begun with
@@ -92,6 +99,8 @@
     drawing={hand.drawing}
     halt={desk.halt}
     sampled={hand.sampled}
+    brushed={hand.brushed}
+    corners={hand.corners}
     radius={tools.brush}
     pointer={hand.brushAt}
     {scale}
@@ -102,10 +111,15 @@
     <Placing {desk} plane={tools.placing} {scale} {left} {top} {at} />
   {/if}
   <Handles {desk} {scale} {left} {top} {at} />
+  {#if desk.selection.track && !desk.riding && view.mode !== "unroll"}
+    <Tracks {desk} track={desk.selection.track} {scale} {left} {top} {at} />
+  {/if}
   {#if tools.shaping}<Shapes {desk} {scale} {left} {top} {at} />{/if}
-  {#if tools.marking}<Tools {desk} />{:else if tools.shaping}<ShapeTools
+  {#if desk.selection.track}<TrackTools {desk} />{:else if tools.marking}<Tools
       {desk}
-    />{:else if tools.placeable}<PlaceTools {desk} />{/if}
+    />{:else if tools.shaping}<ShapeTools {desk} />{:else if tools.placeable}<PlaceTools
+      {desk}
+    />{/if}
   <div
     class="absolute right-2 bottom-2 flex items-center gap-0.5 rounded bg-[#1e1e1e]/80 px-1.5 py-0.5 text-xs text-white"
   >
@@ -119,5 +133,9 @@
     {/each}
     <span data-zoom>{Math.round(scale * 100)} %</span>
   </div>
-  <Says {desk} shaping={hand.shaping} marked={!!marks.length} />
+  {#if desk.riding}
+    <RidePick {desk} {scale} {left} {top} />
+  {:else}
+    <Says {desk} shaping={hand.shaping} marked={!!marks.length} corners={hand.corners.length} />
+  {/if}
 </div>

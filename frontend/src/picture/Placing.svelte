@@ -3,6 +3,7 @@
   import type { Op } from "../lib/api";
   import type { Desk } from "../desk/desk.svelte";
   import { ownSize, placedAt, placeOf, type Placed } from "../lib/placement";
+  import { apply, inverse, STILL } from "../lib/matrix";
   import { nudge, type Point } from "../lib/shapes";
   import { newGesture, withValue } from "../lib/values";
 
@@ -15,13 +16,17 @@
     top: number;
     at: (event: PointerEvent | MouseEvent) => Point;
   };
-  let { desk, plane, scale, left, top, at }: Props = $props();
+  let { desk, plane, scale, left, top, at: seen }: Props = $props();
   const shot = $derived(desk.shot);
   const plate = $derived(shot.about.plate);
   const placed = $derived(placedAt(plane, desk.env));
   const own = $derived(ownSize(plane, shot.doc));
   const half = $derived<Point>([own[0] / 2, own[1] / 2]);
-  const where = (p: Point): Point => {
+  const way = $derived((plane.ride && desk.env.moved(plane.ride)) || STILL);
+  /** A pointer's place as it would be if the plane did not ride. */
+  const at = (event: PointerEvent | MouseEvent): Point => apply(inverse(way), seen(event));
+  const where = (p: Point): Point => apply(way, unridden(p));
+  const unridden = (p: Point): Point => {
     const [x, y] = placeOf(placed, plate.width, p);
     return [x + plate.width / 2, y + plate.height / 2];
   };
@@ -61,7 +66,8 @@
     if (event.button !== 0) return;
     event.stopPropagation();
     desk.playback.stop();
-    drag = { how, from: at(event), start: { ...placed }, anchor, gesture: newGesture() };
+    const about = unridden([placed.anchor_x, placed.anchor_y]);
+    drag = { how, from: at(event), start: { ...placed }, anchor: about, gesture: newGesture() };
     (event.currentTarget as Element).setPointerCapture(event.pointerId);
   }
 

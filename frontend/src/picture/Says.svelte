@@ -11,16 +11,26 @@
     desk,
     shaping,
     marked,
+    corners,
   }: {
     desk: Desk;
     shaping: { kind: Drawn; points: Point[] } | null;
     marked: boolean;
+    corners: number;
   } = $props();
   const BOX =
     "absolute left-1/2 max-w-[78%] -translate-x-1/2 rounded-md border border-ink bg-card px-3 py-1.5 shadow-float";
   const shot = $derived(desk.shot);
   const here = $derived(shot.frame(desk.selection.trace?.id, desk.playback.frame));
+  const MARKS = {
+    point: "Press on a thing: a mark, a corner, an eye.",
+    region: "Drag a line round what is to be followed.",
+    patch: "Press the four corners of something flat.",
+  };
   const halt = $derived(desk.halt);
+  const trackWay = $derived(
+    shot.framesOf(desk.selection.track?.id).has(desk.playback.frame - 1) ? 1 : -1,
+  );
   // following came from the side on which there is a matte
   const way = $derived(
     shot.frame(desk.selection.trace?.id, desk.playback.frame - 1)?.blob ? 1 : -1,
@@ -39,18 +49,35 @@
   >
     <p class="mb-1.5"><strong>Halted: {halt.reason}.</strong> {halt.advice}</p>
     <div class="flex gap-1.5">
-      <Button onclick={() => (desk.tools.tool = "in")}>Mark here</Button>
-      <Button disabled={!!shot.following} onclick={() => follow(desk, way)}
-        >It is right: follow {way > 0 ? "on" : "back"}</Button
-      >
-      <Button
-        disabled={!!shot.following}
-        title={`The shape of frame ${shot.doc.first_number + desk.playback.frame - way}, moved along, stays for this frame`}
-        onclick={() => follow(desk, way, desk.playback.frame - way)}
-        >Take the last shape and flow on</Button
-      >
+      {#if desk.selection.track}
+        <Button disabled={!!shot.following} onclick={() => follow(desk, trackWay)}
+          >Look further {trackWay > 0 ? "on" : "back"}</Button
+        >
+      {:else}
+        <Button onclick={() => (desk.tools.tool = "in")}>Mark here</Button>
+        <Button disabled={!!shot.following} onclick={() => follow(desk, way)}
+          >It is right: follow {way > 0 ? "on" : "back"}</Button
+        >
+        <Button
+          disabled={!!shot.following}
+          title={`The shape of frame ${shot.doc.first_number + desk.playback.frame - way}, moved along, stays for this frame`}
+          onclick={() => follow(desk, way, desk.playback.frame - way)}
+          >Take the last shape and flow on</Button
+        >
+      {/if}
     </div>
   </div>
+{:else if desk.tools.newTrack}
+  <p class={[BOX, "pointer-events-none bottom-3"]}>
+    {MARKS[desk.tools.newTrack]}
+    {corners ? `${4 - corners} to go; Backspace takes one back.` : ""}
+  </p>
+{:else if desk.tools.sparing}
+  <p class={[BOX, "pointer-events-none bottom-3"]}>
+    {desk.tools.tool === "spare"
+      ? "Press or brush over what the track is not to look at; then follow it anew."
+      : "Brush over what it is to look at as well; then follow it anew."}
+  </p>
 {:else if shaping && !["ellipse", "box"].includes(shaping.kind)}
   <p class={[BOX, "pointer-events-none bottom-3"]}>
     {shaping.points.length < fewest(shaping.kind)

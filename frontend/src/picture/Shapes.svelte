@@ -1,6 +1,8 @@
 <script lang="ts">
-  import type { Shape, ShapeKey } from "../lib/api-types";
+  import type { Riding, Shape, ShapeKey } from "../lib/api-types";
   import type { Desk } from "../desk/desk.svelte";
+  import { apply, inverse, type Matrix } from "../lib/matrix";
+  import { ridden, wayOf } from "../lib/riding";
   import { changed, rounded, withPoint, withoutPoint } from "../lib/shape-edits";
   import { nudge, outlines, own, place, pointed, shapeAt, type Point } from "../lib/shapes";
 
@@ -17,13 +19,21 @@
   const shown = $derived(
     pull.shapes.map((shape) => {
       const here = moving?.id === shape.id ? moving : shape;
-      return { shape: here, key: shapeAt(here, desk.playback.frame) };
+      const key = shapeAt(here, desk.playback.frame);
+      // drawn where it rides to; what a hand changes is where it would be without
+      const [as, there] = ridden(here, key, moved);
+      return { shape: here, key, there, drawn: outlines(as, there), way: wayOf(here, moved) };
     }),
   );
   const chosen = $derived(shown.find(({ shape }) => shape.id === desk.selection.shapeId));
   /** The shape as it is dragged, until it is let go. */
   let moving = $state.raw<Shape | null>(null);
-  let drag: { from: Point; shape: Shape; key: ShapeKey; how: string } | null = null;
+  let drag: { from: Point; shape: Shape; key: ShapeKey; how: string; back: Matrix } | null = null;
+  const moved = (riding: Riding) => desk.motions.at(riding, desk.playback.frame);
+
+  /** How what is taken hold of rides. */
+  const wayFor = (shape: Shape, how: string) =>
+    wayOf(shape, moved, how.startsWith("point-") ? Number(how.slice(6)) : null);
 
   const corners: [string, string, Point][] = [
     ["right", "Width", [1, 0]],
@@ -82,13 +92,15 @@
         return;
       }
     } else desk.selection.pointAt = null;
-    drag = { from: at(event), shape, key: shapeAt(shape, desk.playback.frame), how };
+    const back = inverse(wayFor(shape, how));
+    const from = apply(back, at(event));
+    drag = { from, shape, key: shapeAt(shape, desk.playback.frame), how, back };
     (event.currentTarget as Element).setPointerCapture(event.pointerId);
   }
 
   function move(event: PointerEvent) {
     if (!drag) return;
-    const next = rounded(dragged(drag.key, drag.how, drag.from, at(event)));
+    const next = rounded(dragged(drag.key, drag.how, drag.from, apply(drag.back, at(event))));
     moving = changed(drag.shape, desk.playback.frame, next, desk.tools.shapeWay);
   }
 
@@ -110,8 +122,11 @@
     if (!by) return;
     const key = shapeAt(shape, desk.playback.frame);
     const corner = corners.find(([name]) => name === how);
-    const from: Point = corner ? handleAt(key, how, corner[2]) : [0, 0];
-    const next = dragged(key, how, from, [from[0] + by[0], from[1] + by[1]]);
+    const one = key.points[how.startsWith("point-") ? Number(how.slice(6)) : 0] ?? key;
+    const from: Point = corner ? handleAt(key, how, corner[2]) : [one.x, one.y];
+    const way = wayFor(shape, how);
+    const [x, y] = apply(way, from);
+    const next = dragged(key, how, from, apply(inverse(way), [x + by[0], y + by[1]]));
     desk.tools.putShape(
       changed(shape, desk.playback.frame, rounded(next), desk.tools.shapeWay),
       "nudge shape",
@@ -135,7 +150,7 @@
   function insert(event: MouseEvent, shape: Shape) {
     if (!pointed(shape)) return;
     event.stopPropagation();
-    const [x, y] = at(event);
+    const [x, y] = apply(inverse(wayOf(shape, moved)), at(event));
     const points = shapeAt(shape, desk.playback.frame).points;
     const far = points.slice(0, shape.kind === "line" ? -1 : undefined).map((a, i) => {
       const b = points[(i + 1) % points.length];
@@ -152,8 +167,7 @@
 
 <svg class="over-picture" class:idle={desk.tools.tool !== "arrow"} data-shapes={shown.length}>
   <g transform={`translate(${left} ${top}) scale(${scale})`}>
-    {#each shown as { shape, key } (shape.id)}
-      {@const drawn = outlines(shape, key)}
+    {#each shown as { shape, drawn } (shape.id)}
       {@const active = shape.id === desk.selection.shapeId}
       {#if shape.on || active}
         <path d={drawn.line} class="under" stroke-width={(active ? 4 : 3) / scale} />
@@ -184,9 +198,9 @@
       {/if}
     {/each}
     {#if chosen && desk.tools.tool === "arrow"}
-      {@const { shape, key } = chosen}
+      {@const { shape, key, there, way } = chosen}
       {#if pointed(shape)}
-        {#each key.points as point, n (n)}
+        {#each there.points as point, n (n)}
           <rect
             class="handle"
             class:picked={desk.selection.pointAt === n}
@@ -209,9 +223,9 @@
         {/each}
       {:else}
         {#each corners as [name, says, where] (name)}
-          {@const [x, y] = handleAt(key, name, where)}
+          {@const [x, y] = apply(way, handleAt(key, name, where))}
           {#if name === "turn"}
-            {@const [hx, hy] = handleAt(key, "top", [0, -1])}
+            {@const [hx, hy] = apply(way, handleAt(key, "top", [0, -1]))}
             <path d={`M${hx} ${hy}L${x} ${y}`} class="soft" stroke-width={1 / scale} />
           {/if}
           <rect

@@ -97,6 +97,7 @@ export function addShape(desk: Desk, kind: Drawn, part: Partial<ShapeKey>) {
     on: true,
     join: "add",
     keys: [rounded({ ...blankKey(desk.playback.frame), ...part })],
+    rides: [],
   };
   desk.tools.putShape(shape, `draw ${SHAPES[kind].toLowerCase()}`);
   desk.selection.shapeId = shape.id;

@@ -4,6 +4,7 @@ import { notes } from "../lib/notes.svelte";
 import type { Desk } from "../desk/desk.svelte";
 import type { Drawn } from "../desk/tools.svelte";
 import { addShape, draw, erase, sample } from "./edits";
+import { thinned } from "./strokes";
 import type { Framing } from "./framing.svelte";
 import type { Point, Stroke } from "./strokes";
 
@@ -19,6 +20,9 @@ export class Gestures {
   sampled = $state.raw<[Point, Point] | null>(null);
   /** A shape under way: an ellipse or box by two corners, or the points so far. */
   shaping = $state.raw<{ kind: Drawn; points: Point[] } | null>(null);
+  /** What is brushed for a track, and the corners of a patch so far. */
+  brushed = $state.raw<Point[]>([]);
+  corners = $state.raw<Point[]>([]);
   private panning: { x: number; y: number; centre: Point } | null = null;
   private warmed = -1;
 
@@ -36,13 +40,21 @@ export class Gestures {
   /** Whether a drag leaves something behind. */
   get draws(): boolean {
     const { tools } = this.desk;
-    return tools.tool === "sample" || !!this.shape || (tools.marking && tools.tool !== "hand");
+    const tracks = tools.newTrack ?? tools.sparing;
+    return (
+      tools.tool === "sample" ||
+      !!this.shape ||
+      !!tracks ||
+      (tools.marking && tools.tool !== "hand")
+    );
   }
 
   /** Where the brush is shown. */
   get brushAt(): Point | null {
     const { tools } = this.desk;
-    const brushes = tools.marking && !["hand", "sample"].includes(tools.tool);
+    const brushes =
+      !!tools.sparing ||
+      (tools.marking && !tools.newTrack && !["hand", "sample"].includes(tools.tool));
     return brushes && (!this.drawing || this.drawing.kind === "drag") ? this.pointer : null;
   }
 
@@ -56,6 +68,11 @@ export class Gestures {
       take();
       this.sampled = [at, at];
       return;
+    }
+    if (event.button === 0 && (tools.newTrack || tools.sparing)) {
+      playback.stop();
+      take();
+      return this.tracks(at);
     }
     if (this.shape && event.button === 0) {
       playback.stop();
@@ -79,6 +96,37 @@ export class Gestures {
     this.begin(at, event.altKey);
   }
 
+  /** Marks a new track, or begins to brush over what is looked at of one. */
+  private tracks(at: Point): void {
+    const { tools, playback } = this.desk;
+    if (tools.newTrack === "point") return tools.addTrack("point", playback.frame, [at]);
+    if (tools.newTrack !== "patch") {
+      this.brushed = [at];
+      return;
+    }
+    this.corners = [...this.corners, at];
+    if (this.corners.length < 4) return;
+    tools.addTrack("patch", playback.frame, inTurn(this.corners));
+    this.corners = [];
+  }
+
+  private endTracks(): void {
+    const { tools, playback, motions } = this.desk;
+    const { brushed } = this;
+    this.brushed = [];
+    if (tools.newTrack === "region") {
+      const line = thinned(brushed, 4 / this.framing.scale);
+      // a press without a drag is a slip of the hand
+      if (line.length >= 3) tools.addTrack("region", playback.frame, line);
+      return;
+    }
+    const track = tools.sparing;
+    if (!track) return;
+    const side = tools.tool === "spare" ? "less" : "more";
+    const path = motions.paths.get(track.id);
+    tools.spot(track, side, thinned(brushed, tools.brush), tools.brush, path, playback.frame);
+  }
+
   /** Begins a mark; Alt swaps in and out. */
   private begin(at: Point, swapped: boolean): void {
     const { tools, shot, selection, playback } = this.desk;
@@ -96,6 +144,7 @@ export class Gestures {
     const { tools } = this.desk;
     const pressed = event.buttons & 1;
     if (this.sampled) this.sampled = [this.sampled[0], at];
+    if (this.brushed.length && pressed) this.brushed = [...this.brushed, at];
     if (this.shaping && pressed && byCorners(this.shaping.kind))
       this.shaping = { ...this.shaping, points: [this.shaping.points[0], at] };
     this.warm();
@@ -119,6 +168,7 @@ export class Gestures {
       void sample(this.desk, sampled, how);
       return;
     }
+    if (this.brushed.length) return this.endTracks();
     if (this.shape) return this.endCorners();
     this.panning = this.drawing = null;
     if (drawing) draw(this.desk, drawing);
@@ -126,6 +176,7 @@ export class Gestures {
 
   cancel(): void {
     this.drawing = this.panning = this.sampled = this.shaping = null;
+    this.brushed = this.corners = [];
   }
 
   private addPoint(kind: Drawn, point: Point): void {
@@ -163,6 +214,11 @@ export class Gestures {
   /** Keys while a shape is under way. */
   key(event: KeyboardEvent): void {
     const { shaping } = this;
+    if (this.corners.length && ["Backspace", "Escape"].includes(event.key)) {
+      this.corners = event.key === "Escape" ? [] : this.corners.slice(0, -1);
+      event.preventDefault();
+      event.stopPropagation();
+    }
     if (!shaping) return;
     if (event.key === "Enter") this.close();
     else if (event.key === "Backspace")
@@ -180,4 +236,16 @@ export class Gestures {
     this.warmed = playback.frame;
     void api.ready(shot.id, playback.frame).catch(() => {});
   }
+}
+
+/** Four corners in their turn about their middle, from the top left one on, clockwise. */
+export function inTurn(corners: Point[]): Point[] {
+  const middle = [0, 1].map((i) => corners.reduce((sum, p) => sum + p[i], 0) / corners.length);
+  const turn = ([x, y]: Point) => Math.atan2(y - middle[1], x - middle[0]);
+  const sorted = [...corners].sort((a, b) => turn(a) - turn(b));
+  const first = sorted.reduce(
+    (best, p, i) => (p[0] + p[1] < sorted[best][0] + sorted[best][1] ? i : best),
+    0,
+  );
+  return [...sorted.slice(first), ...sorted.slice(0, first)];
 }

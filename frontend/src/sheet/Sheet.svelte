@@ -30,6 +30,7 @@
     columns(
       size.width,
       shot.doc.mattes.map((m) => m.name),
+      shot.doc.tracks.map((t) => t.name),
       keyedName(),
     ),
   );
@@ -116,10 +117,14 @@
       filmCount: shot.about.plate.film?.count ?? 1,
       columns: cols,
       mattes: shot.doc.mattes.map((m) => ({
-        selected: desk.selection.matteId === m.id,
+        selected: desk.selection.matteId === m.id && !desk.selection.track,
         frames: shot.frames.get(shot.trace(m)?.id ?? "") ?? new Map(),
       })),
-      doubt: shot.frames.get(desk.selection.trace?.id ?? "") ?? new Map(),
+      tracks: shot.doc.tracks.map((t) => ({
+        selected: desk.selection.is("track", t.id),
+        frames: shot.framesOf(t.id),
+      })),
+      doubt: shot.framesOf(desk.selection.followed),
       checks: desk.checks.found,
       keys: keyed,
       span: hand.landing?.to ?? desk.span,

@@ -1,16 +1,21 @@
 /** The sheet's rows on a canvas: frames, film, mattes, keyframes, doubt. */
 import type { CheckOut, FrameOut } from "../lib/api-types";
-import { checks, doubts, keys, mattes } from "./marks";
+import { checks, doubts, followed, keys } from "./marks";
 
 export type Column = {
   name: string;
   x: number;
   width: number;
   upright: boolean;
-  kind: "frame" | "film" | "matte" | "keys" | "doubt" | "chatter";
+  kind: "frame" | "film" | "matte" | "track" | "keys" | "doubt" | "chatter";
 };
 
-export function columns(width: number, mattes: string[], keyed: string): Column[] {
+export function columns(
+  width: number,
+  mattes: string[],
+  tracks: string[],
+  keyed: string,
+): Column[] {
   const found: Column[] = [];
   let x = 0;
   const add = (name: string, wide: number, kind: Column["kind"], upright = false) => {
@@ -20,14 +25,21 @@ export function columns(width: number, mattes: string[], keyed: string): Column[
   add("Frame", 38, "frame");
   add("Film", 50, "film");
   const room = width - 38 - 50 - 28 - 30 - 34;
-  const each = Math.max(13, Math.min(30, room / Math.max(1, mattes.length)));
-  for (const name of mattes.slice(0, Math.max(1, Math.floor(room / each))))
+  const each = Math.max(13, Math.min(30, room / Math.max(1, mattes.length + tracks.length)));
+  const fit = Math.max(1, Math.floor(room / each));
+  // where not all fit, mattes go first, but for one column that is the tracks'
+  const kept = Math.max(tracks.length ? fit - mattes.length : 0, Math.min(1, tracks.length));
+  for (const name of mattes.slice(0, fit - Math.min(kept, tracks.length)))
     add(name, each, "matte", true);
+  for (const name of tracks.slice(0, kept)) add(name, each, "track", true);
   add(keyed || "Keys", 28, "keys", true);
   add("Doubt", Math.max(30, width - x - 34), "doubt");
   add("Chatter", 34, "chatter", true);
   return found;
 }
+
+/** A matte or a track in its column. */
+type Followed = { selected: boolean; frames: Map<number, FrameOut> };
 
 export type Scene = {
   width: number;
@@ -44,7 +56,8 @@ export type Scene = {
   filmStep: number;
   filmCount: number;
   columns: Column[];
-  mattes: { selected: boolean; frames: Map<number, FrameOut> }[];
+  mattes: Followed[];
+  tracks: Followed[];
   doubt: Map<number, FrameOut>;
   checks: Map<number, CheckOut>;
   keys: Map<number, boolean>;
@@ -90,9 +103,12 @@ export function draw(canvas: HTMLCanvasElement, scene: Scene): void {
 
   rules(c, scene, ink, from, to, y);
   film(c, scene, ink, y);
-  let matte = 0;
+  const next = { matte: 0, track: 0 };
   for (const column of scene.columns) {
-    if (column.kind === "matte") mattes(c, scene, ink, column, scene.mattes[matte++], from, to, y);
+    if (column.kind === "matte")
+      followed(c, scene, ink, column, scene.mattes[next.matte++], from, to, y);
+    if (column.kind === "track")
+      followed(c, scene, ink, column, scene.tracks[next.track++], from, to, y);
     if (column.kind === "keys") keys(c, scene, ink, column, from, to, y);
     if (column.kind === "doubt") doubts(c, scene, ink, column, from, to, y);
     if (column.kind === "chatter") checks(c, scene, ink, column, from, to, y);

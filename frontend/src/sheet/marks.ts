@@ -2,19 +2,19 @@
 import { DOUBTFUL } from "../desk/desk.svelte";
 import type { Column, Ink, Scene, Y } from "./draw";
 
-export function mattes(
+export function followed(
   c: CanvasRenderingContext2D,
   s: Scene,
   ink: Ink,
   column: Column,
-  matte: Scene["mattes"][number] | undefined,
+  shown: Scene["mattes"][number] | undefined,
   from: number,
   to: number,
   y: Y,
 ): void {
-  if (!matte) return;
+  if (!shown) return;
   const middle = column.x + column.width / 2;
-  if (matte.selected) {
+  if (shown.selected) {
     c.fillStyle = ink.faint;
     c.globalAlpha = 0.5;
     c.fillRect(column.x + 1, 0, column.width - 1, Math.min(s.height, y(s.count)));
@@ -22,7 +22,7 @@ export function mattes(
   }
   c.fillStyle = ink.blue;
   for (let f = from; f <= to; f++) {
-    const origin = matte.frames.get(f)?.origin;
+    const origin = shown.frames.get(f)?.origin;
     if (origin) c.fillRect(middle - 1, y(f), 2, s.row + 0.5);
     else if (s.row >= 5) {
       c.fillStyle = ink.rule;
@@ -35,7 +35,7 @@ export function mattes(
   c.lineWidth = Math.min(5, Math.max(3, s.row * 0.5));
   c.lineCap = "butt";
   for (let f = from; f <= to; f++) {
-    if (matte.frames.get(f)?.origin !== "touched") continue;
+    if (shown.frames.get(f)?.origin !== "touched") continue;
     const mid = y(f) + s.row / 2;
     const reach = Math.min(8, column.width / 2 - 2);
     c.beginPath();

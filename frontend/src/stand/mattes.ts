@@ -14,6 +14,7 @@ export function newPull(id: string, kind: string): Pull {
     beyond: false,
     marks: [],
     shapes: [],
+    ride: null,
   };
 }
 

@@ -112,6 +112,7 @@ export function newPlane(
     first: null,
     last: null,
     placement: {},
+    ride: null,
     time: {},
     params: {},
     ...begins,

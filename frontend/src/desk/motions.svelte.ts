@@ -1,0 +1,77 @@
+/** Where tracks are and how what rides on them is moved, as the server works it out; asked for anew as tracks change. */
+import { SvelteMap } from "svelte/reactivity";
+import { api } from "../lib/api";
+import type { PathOut, Riding } from "../lib/api-types";
+import type { Matrix } from "../lib/matrix";
+import type { ShotStore } from "../lib/shot.svelte";
+
+const PAUSE = 200; // ms from a change to the next question, and between two of them
+const MOST = 60; // rides that are kept
+
+const keyOf = ({ track, frame, how, smooth, still }: Riding) =>
+  JSON.stringify([track, frame, how, smooth, still]);
+
+export class Motions {
+  /** By a track's id. */
+  paths = new SvelteMap<string, PathOut>();
+  private known = new SvelteMap<string, Matrix[]>();
+  private wanted = new Map<string, Riding>();
+  private missing = new Map<string, Riding>();
+  private timer = 0;
+  private asked = 0;
+
+  constructor(private shot: ShotStore) {}
+
+  /** How something that rides is moved on a frame, between plate pixels; null until it is known. */
+  at(riding: Riding, frame: number): Matrix | null {
+    const key = keyOf(riding);
+    const found = this.known.get(key);
+    if (!found && !this.missing.has(key)) {
+      const { track, how, smooth, still } = riding;
+      this.missing.set(key, { track, frame: riding.frame, how, smooth, still });
+      clearTimeout(this.asked);
+      this.asked = window.setTimeout(() => void this.ask(this.missing), 20);
+    }
+    return found?.[Math.max(0, Math.min(found.length - 1, Math.round(frame)))] ?? null;
+  }
+
+  /** Asks for all of it anew, a moment later; what is known stays until then. */
+  again(): void {
+    if (this.timer) return;
+    this.timer = window.setTimeout(() => {
+      this.timer = 0;
+      void this.ask(this.wanted);
+      void this.ways();
+    }, PAUSE);
+  }
+
+  private async ask(of: Map<string, Riding>): Promise<void> {
+    if (!of.size) return;
+    const entries = [...of.entries()].slice(-MOST);
+    try {
+      const { motions } = await api.motions(
+        this.shot.id,
+        entries.map(([, riding]) => riding),
+      );
+      entries.forEach(([key, riding], i) => {
+        this.wanted.delete(key);
+        this.wanted.set(key, riding);
+        this.known.set(key, motions[i]);
+        this.missing.delete(key);
+      });
+    } catch {
+      // the next change asks again; a lost connection is told elsewhere
+      for (const [key] of entries) this.missing.delete(key);
+    }
+  }
+
+  private async ways(): Promise<void> {
+    for (const { id } of this.shot.serverTracks) {
+      try {
+        this.paths.set(id, await api.trackPath(this.shot.id, id));
+      } catch {
+        // as above
+      }
+    }
+  }
+}

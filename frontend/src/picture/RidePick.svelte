@@ -1,0 +1,92 @@
+<!-- All tracks over the picture, while it is asked on which of them something is to ride. -->
+<script lang="ts">
+  import type { Track } from "../lib/api-types";
+  import type { Desk } from "../desk/desk.svelte";
+  import type { Point } from "../lib/shapes";
+  import { outlineOn, placeOn } from "../lib/tracks";
+  import Button from "../ui/Button.svelte";
+
+  type Props = { desk: Desk; scale: number; left: number; top: number };
+  let { desk, scale, left, top }: Props = $props();
+  const asked = $derived(desk.riding!);
+  const shown = $derived(
+    desk.shot.doc.tracks.map((track) => {
+      const box = placeOn(track, desk.motions.paths.get(track.id), desk.playback.frame);
+      return { track, line: lineOf(track, box) };
+    }),
+  );
+
+  function lineOf(track: Track, box: Point[]): Point[] {
+    if (track.kind === "region") return outlineOn(track, box);
+    if (track.kind === "patch") return box;
+    const [[x, y], r] = [box[0], Math.max(Number(track.params.radius ?? 12), 10 / scale)];
+    return [
+      [x - r, y - r],
+      [x + r, y - r],
+      [x + r, y + r],
+      [x - r, y + r],
+    ];
+  }
+
+  function take(track: Track) {
+    asked.take(track);
+    desk.riding = null;
+  }
+</script>
+
+<svg class="over-picture" aria-label="Tracks to ride on">
+  <g transform={`translate(${left} ${top}) scale(${scale})`}>
+    {#each shown as { track, line } (track.id)}
+      {@const d = `M${line.map((p) => p.join(" ")).join("L")}Z`}
+      <path {d} fill="none" stroke="rgb(255 255 255 / 0.75)" stroke-width={5 / scale} />
+      <path
+        {d}
+        class="pick"
+        stroke-width={2.4 / scale}
+        role="button"
+        tabindex="0"
+        aria-label={`Ride on ${track.name}`}
+        onpointerdown={(e) => (e.stopPropagation(), take(track))}
+        onkeydown={(e) => (e.key === "Enter" || e.key === " ") && take(track)}
+      />
+      <text
+        x={line[0][0]}
+        y={line[0][1] - 6 / scale}
+        font-size={13 / scale}
+        class="name"
+        stroke-width={3.5 / scale}>{track.name}</text
+      >
+    {/each}
+  </g>
+</svg>
+<div
+  class="absolute bottom-3 left-1/2 flex max-w-[82%] -translate-x-1/2 cursor-default flex-wrap items-center gap-1.5 rounded-md border border-ink bg-card px-3 py-1.5 shadow-float"
+  role="dialog"
+  aria-label="Ride on a track"
+>
+  <span>Press the track that <strong>{asked.name}</strong> rides on:</span>
+  {#each desk.shot.doc.tracks as track (track.id)}
+    <Button onclick={() => take(track)}>{track.name}</Button>
+  {/each}
+  <Button kind="bare" onclick={() => (desk.riding = null)}>Cancel</Button>
+</div>
+
+<style>
+  .pick {
+    fill: rgb(63 143 196 / 0.22);
+    stroke: #3f8fc4;
+    stroke-linejoin: round;
+    pointer-events: all;
+    cursor: pointer;
+  }
+  .pick:hover,
+  .pick:focus-visible {
+    fill: rgb(63 143 196 / 0.45);
+  }
+  .name {
+    fill: #25262a;
+    stroke: rgb(255 255 255 / 0.85);
+    paint-order: stroke;
+    font-weight: 600;
+  }
+</style>

@@ -1,0 +1,33 @@
+<script lang="ts">
+  import type { Desk } from "../desk/desk.svelte";
+  import { BRUSH, type Tool } from "../desk/tools.svelte";
+  import type { IconName } from "../lib/Icon.svelte";
+  import NumberField from "../ui/NumberField.svelte";
+  import ToolColumn from "./ToolColumn.svelte";
+
+  let { desk }: { desk: Desk } = $props();
+  const tools: { tool: Tool & IconName; name: string; keys?: string }[] = [
+    { tool: "arrow", name: "Put the track where it is: drag it, its corners or its point" },
+    { tool: "spare", name: "Leave out: press or brush over what is not to be looked at" },
+    { tool: "take", name: "Draw in: look here as well" },
+    { tool: "hand", name: "Move the picture", keys: "H" },
+  ];
+  const brushes = $derived(desk.tools.tool === "spare" || desk.tools.tool === "take");
+</script>
+
+<ToolColumn {desk} label="Track tools" {tools}>
+  {#if brushes}
+    <div class="mt-1 grid border-t border-rule pt-1 text-center text-[11px] text-quiet">
+      <NumberField
+        class="text-ink [&>input]:text-center"
+        name="Brush radius in pixels"
+        low={BRUSH[0]}
+        high={BRUSH[1]}
+        value={desk.tools.brush}
+        decimals={Number.isInteger(desk.tools.brush) ? 0 : 1}
+        onset={(radius) => desk.tools.sizeBrush(radius)}
+      />
+      <span>px</span>
+    </div>
+  {/if}
+</ToolColumn>

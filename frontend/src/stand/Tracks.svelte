@@ -1,0 +1,132 @@
+<!-- The shot's tracks: each with its way, how far it is followed, and what is in doubt. -->
+<script lang="ts">
+  import { DropdownMenu } from "bits-ui";
+  import type { Track } from "../lib/api-types";
+  import { DOUBTFUL, type Desk } from "../desk/desk.svelte";
+  import { followTracks } from "../desk/deeds";
+  import Icon from "../lib/Icon.svelte";
+  import { placeOn, type TrackKind } from "../lib/tracks";
+  import Button from "../ui/Button.svelte";
+  import Heading from "./Heading.svelte";
+
+  let { desk }: { desk: Desk } = $props();
+  const shot = $derived(desk.shot);
+  const KINDS: TrackKind[] = ["point", "region", "patch"];
+
+  /** The way of its middle over the whole plate, for a picture as wide as the plate is. */
+  function way(track: Track): string {
+    const path = desk.motions.paths.get(track.id);
+    const step = Math.max(1, Math.floor(shot.count / 60));
+    const out: string[] = [];
+    for (let frame = 0; frame < shot.count; frame += step) {
+      if (!shot.frames.get(track.id)?.has(frame) && frame !== track.frame) continue;
+      const box = placeOn(track, path, frame);
+      const x = box.reduce((sum, p) => sum + p[0], 0) / box.length;
+      const y = box.reduce((sum, p) => sum + p[1], 0) / box.length;
+      out.push(`${x.toFixed(1)} ${y.toFixed(1)}`);
+    }
+    return out.length ? `M${out.join("L")}` : "";
+  }
+
+  function reach(track: Track): string {
+    const have = shot.framesOf(track.id).size;
+    return have >= shot.count ? "all" : `${have} of ${shot.count}`;
+  }
+
+  const doubts = (track: Track) =>
+    [...shot.framesOf(track.id).values()].filter((f) => f.doubt > DOUBTFUL).length;
+
+  function begin(kind: TrackKind) {
+    desk.playback.stop();
+    if (desk.view.mode === "unroll") desk.view.mode = "result";
+    desk.tools.tool = kind;
+  }
+
+  function pick(track: Track) {
+    desk.selection.thing = { kind: "track", id: track.id };
+    if (desk.tools.tool !== "spare" && desk.tools.tool !== "take") desk.tools.tool = "arrow";
+  }
+</script>
+
+<section
+  class="flex max-h-[178px] flex-col border-t border-rule bg-stand pb-1.5"
+  aria-label="Tracks"
+>
+  <Heading name="Tracks" note={shot.doc.tracks.length}>
+    {#if shot.doc.tracks.length > 1}
+      <Button
+        kind="bare"
+        disabled={!!shot.following}
+        title="Follow all tracks, side by side"
+        onclick={() =>
+          followTracks(
+            desk,
+            shot.doc.tracks.map((one) => one.id),
+            0,
+          )}>Follow all</Button
+      >
+    {/if}
+    <DropdownMenu.Root>
+      <DropdownMenu.Trigger
+        class="btn-bare inline-flex items-center gap-1 text-xs"
+        aria-label="Add a track"><Icon name="plus" size={13} /> Track</DropdownMenu.Trigger
+      >
+      <DropdownMenu.Portal>
+        <DropdownMenu.Content class="menu" align="end">
+          {#each KINDS as kind (kind)}
+            {@const entry = shot.entry("track", kind)}
+            <DropdownMenu.Item class="menu-item" onSelect={() => begin(kind)}
+              >{entry.label}<small>{entry.hint}</small></DropdownMenu.Item
+            >
+          {/each}
+        </DropdownMenu.Content>
+      </DropdownMenu.Portal>
+    </DropdownMenu.Root>
+  </Heading>
+  <ul class="overflow-y-auto">
+    {#each shot.doc.tracks as track (track.id)}
+      {@const selected = desk.selection.is("track", track.id)}
+      <li
+        data-used={desk.selection.uses.has(track.id) || undefined}
+        class={[
+          selected
+            ? "bg-card inset-ring-[1.5px] inset-ring-ink"
+            : desk.selection.uses.has(track.id) && "inset-shadow-[4px_0_0_-1px] inset-shadow-ink",
+        ]}
+      >
+        <button
+          class="flex w-full min-w-0 items-center gap-2.5 py-1 pr-2.5 pl-3.5 text-left"
+          data-pick
+          aria-pressed={selected}
+          onclick={() => pick(track)}
+        >
+          <svg
+            class="h-[22px] w-10 flex-none border border-rule bg-sheet"
+            viewBox={`0 0 ${shot.about.plate.width} ${shot.about.plate.height}`}
+            preserveAspectRatio="none"
+            aria-hidden="true"
+          >
+            <path
+              d={way(track)}
+              fill="none"
+              stroke="var(--blue)"
+              stroke-width="2"
+              vector-effect="non-scaling-stroke"
+              stroke-linecap="round"
+            />
+          </svg>
+          <strong class="min-w-0 flex-1 truncate font-semibold">{track.name}</strong>
+          <span data-reach class="text-right text-[11.5px] whitespace-nowrap text-quiet">
+            {track.kind}, {reach(track)}{#if doubts(track)}<b
+                class="block font-semibold text-redtext">{doubts(track)} in doubt</b
+              >{/if}
+          </span>
+        </button>
+      </li>
+    {:else}
+      <li class="px-3.5 pb-1 text-xs text-quiet">
+        None yet. “+ Track” follows a thing; shapes, planes and treatments can ride on it.
+      </li>
+    {/each}
+  </ul>
+</section>
