@@ -10,9 +10,12 @@ import pytest
 from cuvrel.core.follow.carry import Halt
 from cuvrel.core.follow.plan import Frame
 from cuvrel.core.media.probe import probe
+from cuvrel.core.tracks.path import Measured
+from cuvrel.demo import tracked
 from cuvrel.demo.followed import read, settled, write
 from cuvrel.demo.looks import SHOTS
 from cuvrel.demo.project import CLIPS, clip_marks
+from cuvrel.demo.tracked import TRACKS
 
 
 def grey(value: float) -> np.ndarray:
@@ -50,3 +53,13 @@ def test_every_frame_of_a_demo_clip_has_its_matte_and_every_marked_one_is_touche
     assert len(kept) == probe(CLIPS / f"{name}.mp4").frames
     touched = {one.number for one in kept if one.origin == "touched"}
     assert touched == {mark.frame for mark in clip_marks(name)}
+
+
+@pytest.mark.parametrize("name", list(TRACKS))
+def test_every_track_of_a_clip_ships_for_every_frame(name: str) -> None:
+    count = probe(CLIPS / f"{name}.mp4").frames
+    found: dict[str, list[int]] = {}
+    for track, number, data, doubt in tracked.read(CLIPS, name):
+        assert Measured.unpacked(data).doubt == doubt
+        found.setdefault(track, []).append(number)
+    assert found == {track["id"]: list(range(count)) for track in TRACKS[name]}

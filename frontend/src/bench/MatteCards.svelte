@@ -22,12 +22,12 @@
   function extra(pull: Pull): number {
     const holds = shot.holds(pull);
     const own =
-      holds === "marks" ? 3.5 : holds === "shapes" ? 10 + pull.shapes.length + rides(pull) : 4;
+      holds === "marks" ? 3.5 : holds === "shapes" ? 12 + pull.shapes.length + rides(pull) : 4;
     return own + (drawn[pull.kind] ?? 0);
   }
 
   const rides = (pull: Pull) =>
-    3.5 * Math.max(0, ...pull.shapes.map((shape) => shape.rides.length));
+    4.5 * Math.max(0, ...pull.shapes.map((shape) => shape.rides.length));
 
   const slips = $derived<Slip[]>([
     ...matte.pulls.map((pull) => ({

@@ -28,11 +28,11 @@
   const riders = $derived(shot.uses.filter((use) => use.thing === `track:${track.id}`));
   const slips = $derived<Slip[]>([
     { id: "track", title: declared.label, rows: declared.fields.length + 4.5 },
-    { id: "looks", title: "Held beside each other", rows: 8, columns: 2 },
+    { id: "looks", title: "Held beside each other", rows: 7.5, columns: 2.2 },
     { id: "riders", title: "Rides on it", rows: Math.max(3, riders.length + 1) },
   ]);
   const key = $derived(`track:${track.id}`);
-  const opened = $derived(desk.opened.get(key) ?? ["riders", "looks", "track"]);
+  const opened = $derived(desk.opened.get(key) ?? ["looks", "track"]);
   const open = $derived(openCards(slips, opened, room));
   const chosen = $derived([...opened].reverse().find((id) => open.has(id)) ?? "track");
   /** Another one is another picture of the two frames. */
@@ -149,15 +149,16 @@
         free
       >
         {#if shot.onServer(track.id)}
-          <figure class="relative m-0">
+          <figure class="m-0 flex items-start gap-3">
             <img
-              class="block h-auto max-h-full w-[400px] border border-rule"
+              class="block h-auto w-[320px] flex-none border border-rule"
               src={api.trackLook(shot.id, track.id, frame, looked)}
               alt={`${track.name} as it was marked, and on frame ${numbered} brought back by its motion`}
             />
-            <figcaption class="mt-1 text-[11.5px] text-quiet">
-              As it was marked; and on frame {numbered}, brought back by its motion. Where the two
-              are alike it holds. Arrow keys on its handle nudge it, with Alt by a tenth.
+            <figcaption class="w-[150px] text-[11.5px] text-quiet">
+              Left as it was marked, right as it is on frame {numbered}, brought back by its motion:
+              where the two are alike, it holds. Arrow keys on a handle nudge it, with Alt by a
+              tenth.
             </figcaption>
           </figure>
         {/if}

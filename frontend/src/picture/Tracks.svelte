@@ -193,9 +193,9 @@
           <circle
             cx={x}
             cy={y}
-            r={3.2 / scale}
+            r={2.4 / scale}
             class={["feature", agrees < 0.5 && "apart"]}
-            stroke-width={1.4 / scale}
+            stroke-width={1 / scale}
             role="button"
             tabindex="-1"
             aria-label="Feature point: press to leave it out"

@@ -2,7 +2,7 @@
   import { untrack } from "svelte";
   import { keyFrames, moversOfMatte, moversOfPlane } from "../lib/movers";
   import type { Desk } from "../desk/desk.svelte";
-  import { columns, draw, type Column } from "./draw";
+  import { columns, draw, type Column, type Followed } from "./draw";
   import { SheetHand } from "./hand.svelte";
 
   let { desk }: { desk: Desk } = $props();
@@ -26,14 +26,19 @@
 
   const row = $derived(Math.max(size.height / shot.count, 2.2) * zoom);
   const most = $derived(Math.max(0, row * shot.count - size.height));
-  const cols = $derived<Column[]>(
-    columns(
-      size.width,
-      shot.doc.mattes.map((m) => m.name),
-      shot.doc.tracks.map((t) => t.name),
-      keyedName(),
-    ),
-  );
+  const all = $derived<Followed[]>([
+    ...shot.doc.mattes.map((m) => ({
+      name: m.name,
+      selected: desk.selection.matteId === m.id && !desk.selection.track,
+      frames: shot.framesOf(shot.trace(m)?.id),
+    })),
+    ...shot.doc.tracks.map((t) => ({
+      name: t.name,
+      selected: desk.selection.is("track", t.id),
+      frames: shot.framesOf(t.id),
+    })),
+  ]);
+  const cols = $derived<Column[]>(columns(size.width, all, keyedName()));
   const keyed = $derived(keysOfSelection());
   // svelte-ignore state_referenced_locally (a component never changes its desk)
   const hand = new SheetHand(desk, () => ({
@@ -116,14 +121,7 @@
       filmStep: shot.about.plate.film?.step ?? 1,
       filmCount: shot.about.plate.film?.count ?? 1,
       columns: cols,
-      mattes: shot.doc.mattes.map((m) => ({
-        selected: desk.selection.matteId === m.id && !desk.selection.track,
-        frames: shot.frames.get(shot.trace(m)?.id ?? "") ?? new Map(),
-      })),
-      tracks: shot.doc.tracks.map((t) => ({
-        selected: desk.selection.is("track", t.id),
-        frames: shot.framesOf(t.id),
-      })),
+      followed: all,
       doubt: shot.framesOf(desk.selection.followed),
       checks: desk.checks.found,
       keys: keyed,

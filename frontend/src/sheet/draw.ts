@@ -7,15 +7,22 @@ export type Column = {
   x: number;
   width: number;
   upright: boolean;
-  kind: "frame" | "film" | "matte" | "track" | "keys" | "doubt" | "chatter";
+  kind: "frame" | "film" | "followed" | "keys" | "doubt" | "chatter";
+  /** Of a matte or a track, which one. */
+  of?: number;
 };
 
-export function columns(
-  width: number,
-  mattes: string[],
-  tracks: string[],
-  keyed: string,
-): Column[] {
+/** A matte or a track, which has a column where there is room. */
+export type Followed = { name: string; selected: boolean; frames: Map<number, FrameOut> };
+
+/** Which of them have a column: the first ones, and the selected one in any case. */
+function shown(all: Followed[], room: number): number[] {
+  const first = [...all.keys()].slice(0, room);
+  const selected = all.findIndex((one) => one.selected);
+  return selected < room ? first : [...first.slice(0, -1), selected];
+}
+
+export function columns(width: number, all: Followed[], keyed: string): Column[] {
   const found: Column[] = [];
   let x = 0;
   const add = (name: string, wide: number, kind: Column["kind"], upright = false) => {
@@ -25,21 +32,16 @@ export function columns(
   add("Frame", 38, "frame");
   add("Film", 50, "film");
   const room = width - 38 - 50 - 28 - 30 - 34;
-  const each = Math.max(13, Math.min(30, room / Math.max(1, mattes.length + tracks.length)));
-  const fit = Math.max(1, Math.floor(room / each));
-  // where not all fit, mattes go first, but for one column that is the tracks'
-  const kept = Math.max(tracks.length ? fit - mattes.length : 0, Math.min(1, tracks.length));
-  for (const name of mattes.slice(0, fit - Math.min(kept, tracks.length)))
-    add(name, each, "matte", true);
-  for (const name of tracks.slice(0, kept)) add(name, each, "track", true);
+  const each = Math.max(13, Math.min(30, room / Math.max(1, all.length)));
+  for (const index of shown(all, Math.max(1, Math.floor(room / each)))) {
+    add(all[index].name, each, "followed", true);
+    found.at(-1)!.of = index;
+  }
   add(keyed || "Keys", 28, "keys", true);
   add("Doubt", Math.max(30, width - x - 34), "doubt");
   add("Chatter", 34, "chatter", true);
   return found;
 }
-
-/** A matte or a track in its column. */
-type Followed = { selected: boolean; frames: Map<number, FrameOut> };
 
 export type Scene = {
   width: number;
@@ -56,8 +58,7 @@ export type Scene = {
   filmStep: number;
   filmCount: number;
   columns: Column[];
-  mattes: Followed[];
-  tracks: Followed[];
+  followed: Followed[];
   doubt: Map<number, FrameOut>;
   checks: Map<number, CheckOut>;
   keys: Map<number, boolean>;
@@ -103,12 +104,9 @@ export function draw(canvas: HTMLCanvasElement, scene: Scene): void {
 
   rules(c, scene, ink, from, to, y);
   film(c, scene, ink, y);
-  const next = { matte: 0, track: 0 };
   for (const column of scene.columns) {
-    if (column.kind === "matte")
-      followed(c, scene, ink, column, scene.mattes[next.matte++], from, to, y);
-    if (column.kind === "track")
-      followed(c, scene, ink, column, scene.tracks[next.track++], from, to, y);
+    if (column.kind === "followed")
+      followed(c, scene, ink, column, scene.followed[column.of!], from, to, y);
     if (column.kind === "keys") keys(c, scene, ink, column, from, to, y);
     if (column.kind === "doubt") doubts(c, scene, ink, column, from, to, y);
     if (column.kind === "chatter") checks(c, scene, ink, column, from, to, y);

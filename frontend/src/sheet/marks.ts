@@ -7,7 +7,7 @@ export function followed(
   s: Scene,
   ink: Ink,
   column: Column,
-  shown: Scene["mattes"][number] | undefined,
+  shown: Scene["followed"][number] | undefined,
   from: number,
   to: number,
   y: Y,

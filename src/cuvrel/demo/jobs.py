@@ -6,7 +6,7 @@ from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from typing import Any
 
-from cuvrel.demo.looks import PLATE, Doc, behind, key_pull, keys, line, step
+from cuvrel.demo.looks import PLATE, Doc, behind, key_pull, keys, line, riding, step
 
 FLAGS: Sequence[tuple[int, tuple[int, int], tuple[int, int]]] = (
     (0, (495, 591), (824, 178)), (6, (429, 556), (835, 184)), (12, (341, 449), (900, 358)),
@@ -73,7 +73,8 @@ def another_coat(m: str, footage: dict[str, str]) -> tuple[list[Doc], list[Doc]]
         ellipse("left", "Left flag", *((f, left, (250, 250)) for f, left, _ in FLAGS), soft=20),
         ellipse("right", "Right flag", *((f, right, (250, 250)) for f, _, right in FLAGS), soft=20),
     ]
-    body = ellipse("body", "Body", *((f, (x, y + 130), (330, 300)) for f, (x, y) in HEAD), soft=24)
+    (x, y), how = HEAD[0][1], "position, size and turn"
+    body = riding(ellipse("body", "Body", (0, (x, y + 130), (330, 300)), soft=24), "coat", 0, how)
     mattes = [
         matte("coat", "Coat", key_pull("blue", "colour_key", params=BLUE),
               key_pull("about-coat", "shape", "intersect", shapes=[body]), grow=0.6, feather_out=1.0),
@@ -100,20 +101,20 @@ def another_coat(m: str, footage: dict[str, str]) -> tuple[list[Doc], list[Doc]]
 
 
 def flushed(m: str, footage: dict[str, str]) -> tuple[list[Doc], list[Doc]]:
-    """A face goes red, spray steams from both ears, and the corners darken."""
-    face = ellipse("face", "Face", *((f, (x, y + 4), (56, 66)) for f, (x, y) in HEAD), soft=9)
+    """A face goes red, spray steams from both ears, all of it riding on the head, and the corners darken."""
+    (x, y), how = HEAD[0][1], "position, size and turn"
+    face = riding(ellipse("face", "Face", (0, (x, y + 4), (56, 66)), soft=9), "head", 0, how)
     mattes = [shapes("face", "Face", face)]
     steam = []
     for name, side in (("left", -1), ("right", 1)):
-        where = [(f, (x + 62 * side, y - 34), (150, 130)) for f, (x, y) in HEAD]
-        mattes.append(shapes(f"{name}-ear", f"About the {name} ear", ellipse(f"{name}-soft", "Soft", *where, soft=36)))
+        where = ellipse(f"{name}-soft", "Soft", (0, (x + 62 * side, y - 34), (150, 130)), soft=36)
+        mattes.append(shapes(f"{name}-ear", f"About the {name} ear", riding(where, "head", 0, how)))
         steam.append(plane(
             f"{name}-steam", f"Steam, {name} ear", "element", blend="screen", params={"footage": footage["spray"]},
             opacity=keys((44, 0.0), (60, 1.0)), gate={"matte": f"{name}-ear"},
             time={"speed": 250.0, "ends": "loop", "offset": 7.0 if side > 0 else 0.0},
-            placement={"scale": 17.0, "angle": 24.0 * side,
-                       "x": keys(*((f, x - 640.0 + 60 * side) for f, (x, _) in HEAD), ease="linear"),
-                       "y": keys(*((f, y - 360.0 - 52) for f, (_, y) in HEAD), ease="linear")},
+            placement={"scale": 17.0, "angle": 24.0 * side, "x": x - 640.0 + 60 * side, "y": y - 412.0},
+            ride={"track": "head", "frame": 0, "how": how, "smooth": 3.0},
         ))  # fmt: skip
     red = step("grade", "flush", temperature=keys((10, 0.0), (50, 70.0)), tint=keys((10, 0.0), (50, 55.0)),
                saturation=keys((10, 100.0), (50, 170.0)), exposure=keys((10, 0.0), (50, -0.25)))  # fmt: skip

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from cuvrel.demo.jobs import BLUE, HEAD, Job, box, ellipse, matte, plane, shapes
-from cuvrel.demo.looks import PLATE, Doc, key_pull, keys, step
+from cuvrel.demo.jobs import BLUE, FLAGS, HEAD, Job, box, ellipse, matte, plane, shapes
+from cuvrel.demo.looks import PLATE, Doc, key_pull, keys, riding, step
 
 Made = tuple[list[Doc], list[Doc]]
 SLOW_BLUR: Doc = {"shutter": 180.0}
@@ -155,16 +155,37 @@ def line_world(m: str, footage: dict[str, str]) -> Made:
     ]  # fmt: skip
 
 
+def _arm(side: int) -> Doc:
+    """An arm and its flag: the hand's end was put by hand, the shoulder's two points ride on the coat."""
+    name, shoulder = ("left", 548.0) if side == 0 else ("right", 676.0)
+    keyed = []
+    for frame, *flags in FLAGS:
+        x, y = flags[side]
+        away = ((x - shoulder) ** 2 + (y - 360.0) ** 2) ** 0.5
+        u, v = (x - shoulder) / away, (y - 360.0) / away
+        ends = [(shoulder - 30 * v, 360 + 30 * u), (x + 90 * u - 120 * v, y + 90 * v + 120 * u),
+                (x + 90 * u + 120 * v, y + 90 * v - 120 * u), (shoulder + 30 * v, 360 - 30 * u)]  # fmt: skip
+        keyed.append({"frame": frame, "points": [{"x": round(a, 1), "y": round(b, 1), "outer": 12.0} for a, b in ends]})
+    rides = [{"track": "coat", "frame": 0, "how": "position", "only": [0, 3]}]
+    return {"id": f"{name}-arm", "name": f"{name.capitalize()} arm", "kind": "polygon", "keys": keyed, "rides": rides}
+
+
 def slid_to_rest(m: str, footage: dict[str, str]) -> Made:
     """The quay slides past mirrored and comes to rest, copies fan in from both sides and join, a scratch marks it."""
     spread = keys((0, 1.0), (30, 1.0), (60, 0.0))
     clones = step("clones", "fan", count=3.0, fan="both sides", spread=spread, offset=170.0, turn=6.0, last=45.0)
+    torso = riding(
+        ellipse("torso", "Torso", (0, (612, 430), (230, 330)), soft=14), "coat", 0, "position, size and turn"
+    )
+    head = riding(ellipse("face", "Head", (0, (610, 292), (120, 130)), soft=10), "head", 0, "position, size and turn")
+    legs = riding(box("legs", "Legs", (612, 620), (200, 260)), "coat", 0, "position")
+    limbs = shapes("limbs", "Limb by limb", torso, head, legs, *(_arm(side) for side in (0, 1)))
     slide = step("slide", "slide", across=-2600.0, frame=58.0, ease=26.0, shutter=300.0)
-    return [], [
+    return [limbs], [
         plane("scratch", "Scratch as they meet", "element", blend="screen", params={"footage": footage["scratches"]},
               time={"offset": 52.0}, first=52, last=68),
         plane("front", "Signaller", "cutout", matte=m),
-        plane("copies", "Copies, joining", "cutout", clones, matte=m, last=62),
+        plane("copies", "Copies, joining", "cutout", clones, matte=m, gate={"matte": "limbs"}, last=62),
         plane("slides", "Quay slides", "glaze", slide),
         PLATE,
     ]  # fmt: skip

@@ -5,6 +5,7 @@ from __future__ import annotations
 from typing import Any
 
 from cuvrel.core.recipe.models import Mark
+from cuvrel.demo.tracked import TRACKS
 
 Doc = dict[str, Any]
 
@@ -17,6 +18,11 @@ def keys(*pairs: tuple[int, float], ease: str = "smooth") -> Doc:
 def step(kind: str, ident: str, **params: Any) -> Doc:
     """A treatment."""
     return {"id": ident, "kind": kind, "params": params}
+
+
+def riding(thing: Doc, track: str, frame: int, how: str, **more: Any) -> Doc:
+    """A drawn shape that rides on a track from a frame on."""
+    return {**thing, "rides": [{"track": track, "frame": frame, "how": how, **more}]}
 
 
 def line(name: str, matte: str, glow: Doc, width: float = 0.0, **more: Any) -> Doc:
@@ -186,6 +192,7 @@ def demo_document(plate: Doc, marks: list[Mark], clip: str = "signaller") -> Doc
         "name": f"Shot {number:02d} · {title}",
         "plate": plate["id"],
         "footage": [plate],
+        "tracks": TRACKS.get(clip, []),
         "mattes": [
             {
                 "id": ident,

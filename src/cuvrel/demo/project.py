@@ -17,10 +17,11 @@ from cuvrel.core.media.reader import Reader
 from cuvrel.core.media.writer import png_bytes
 from cuvrel.core.pulls.clean_plate import joined_plate
 from cuvrel.core.recipe.models import Mark
-from cuvrel.demo import followed
+from cuvrel.demo import followed, tracked
 from cuvrel.demo.elements import MOVING, STILLS
 from cuvrel.demo.jobs import JOBS, job_document
 from cuvrel.demo.jobs_lines import MORE_JOBS
+from cuvrel.demo.jobs_tracked import TRACKED_JOBS
 from cuvrel.demo.looks import SHOTS, demo_document, fan_document
 from cuvrel.store import shots
 from cuvrel.store.blobs import Blobs
@@ -62,22 +63,22 @@ def install(
         for number, name in enumerate(wanted, 1):
             plate = entry(rows[name]).model_dump(mode="json")
             shot = shots.create(session, project.id, demo_document(plate, clip_marks(name), name))
-            session.add_all(_frame(blobs, shot.id, one) for one in followed.read(CLIPS, name))
+            _stored(session, blobs, shot.id, name)
             tell(f"demo project, shot {number} of {len(wanted)}: {name}")
         if names is None:
             plate, spray = (entry(row).model_dump(mode="json") for row in (rows["signaller"], moving["spray"]))
             document = fan_document(demo_document(plate, clip_marks("signaller"), "signaller"), spray)
             shot = shots.create(session, project.id, document)
-            session.add_all(_frame(blobs, shot.id, one) for one in followed.read(CLIPS, "signaller"))
+            _stored(session, blobs, shot.id, "signaller")
             tell("demo project: the signaller once more")
             moving["night clean plate"] = _clean_night(session, project.id, blobs)
             there = {**rows, **moving}
-            for number, job in enumerate([*JOBS, *MORE_JOBS], 10):
+            for number, job in enumerate([*JOBS, *MORE_JOBS, *TRACKED_JOBS], 10):
                 plate = entry(rows[job.clip]).model_dump(mode="json")
                 others = {name: entry(there[name]).model_dump(mode="json") for name in job.needs}
                 base = demo_document(plate, clip_marks(job.clip), job.clip)
                 shot = shots.create(session, project.id, job_document(job, number, base, others))
-                session.add_all(_frame(blobs, shot.id, one) for one in followed.read(CLIPS, job.clip))
+                _stored(session, blobs, shot.id, job.clip)
                 tell(f"demo project, shot {number}: {job.title}")
     return True
 
@@ -93,6 +94,14 @@ def _clean_night(session: Session, project_id: int, blobs: Blobs) -> FootageRow:
         still = Path(folder) / "night clean plate.png"
         still.write_bytes(png_bytes(joined_plate(last, [(first, cover)])))
         return _footage(session, project_id, blobs, still)
+
+
+def _stored(session: Session, blobs: Blobs, shot_id: int, clip: str) -> None:
+    """What was followed of a clip: its matte, and its tracks."""
+    session.add_all(_frame(blobs, shot_id, one) for one in followed.read(CLIPS, clip))
+    for track, frame, data, doubt in tracked.read(CLIPS, clip):
+        session.add(MatteFrame(shot_id=shot_id, owner=track, frame=frame, origin="followed", doubt=doubt,
+                               blob=blobs.put(data)))  # fmt: skip
 
 
 def _frame(blobs: Blobs, shot_id: int, one: followed.Kept) -> MatteFrame:

@@ -22,7 +22,10 @@ F64 = NDArray[np.float64]
 Kind = Literal["point", "region", "patch"]
 FREEDOM: dict[Kind, Freedom] = {"point": "stretch and shear", "region": "size and turn", "patch": "perspective"}
 TRUSTED, FAIR = 0.72, 0.5  # how alike the reference and a frame are where it is beyond doubt, and where it still holds
-REGAINED = 0.75  # how alike it must be where it was sought: much looks a little like it
+REGAINED, FAR_OFF = (
+    0.75,
+    0.84,
+)  # how alike it must be where it was sought, near and anywhere: much looks a little like it
 SURE = 0.3  # doubt below which a frame is one to go by
 NEAR, COARSE = 2, 2  # the level that is begun with near a good guess; the one that a whole frame is searched on
 UNSURE = 0.65  # doubt from which on it is sought everywhere
@@ -118,14 +121,14 @@ class Tracker:
             if best is not None and best.alike > TRUSTED and best.seen > 0.35:
                 break
         if not _holds(best):
-            sought = self._searched(now, known.matrix, everywhere=False)
+            sought = [(one, REGAINED) for one in self._searched(now, known.matrix, everywhere=False)]
             if here.doubt >= UNSURE:
                 # a point looks like many others: it is not sought further off than it could have gone
                 far = 30.0 + 12 * abs(frame - known.frame) if self.start.kind == "point" else None
-                sought += self._searched(now, known.matrix, everywhere=True, far=far)
-            for guess in sought:
+                sought += [(one, FAR_OFF) for one in self._searched(now, known.matrix, everywhere=True, far=far)]
+            for guess, enough in sought:
                 fit = self._held(align(self._piece, now, guess, self.freedom), guess, 0.6)
-                if fit is not None and fit.alike > REGAINED:
+                if fit is not None and fit.alike > enough:
                     best = _better(best, fit)
         features = _features(way)
         if best is not None and _holds(best):

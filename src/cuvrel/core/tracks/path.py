@@ -146,7 +146,9 @@ class Path:
 
     def _raw(self, frame: int) -> F64 | None:
         found = self._measured.get(frame)
-        return None if found is None else found.before
+        if found is None:
+            return None
+        return found.after if found.before is None else found.before
 
     def _placed(self, frame: int) -> F64:
         if frame == self.track.frame:
