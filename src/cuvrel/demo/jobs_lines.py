@@ -179,13 +179,15 @@ def slid_to_rest(m: str, footage: dict[str, str]) -> Made:
     )
     head = riding(ellipse("face", "Head", (0, (610, 292), (120, 130)), soft=10), "head", 0, "position, size and turn")
     legs = riding(box("legs", "Legs", (612, 620), (200, 260)), "coat", 0, "position")
-    limbs = shapes("limbs", "Limb by limb", torso, head, legs, *(_arm(side) for side in (0, 1)))
+    drawn = [torso, head, legs, *(_arm(side) for side in (0, 1))]
+    limbs = matte("limbs", "Limb by limb", key_pull("again", "footage", params={"plane": "front", "channel": "alpha"}),
+                  key_pull("limb-shapes", "shape", "intersect", shapes=drawn))  # fmt: skip
     slide = step("slide", "slide", across=-2600.0, frame=58.0, ease=26.0, shutter=300.0)
     return [limbs], [
         plane("scratch", "Scratch as they meet", "element", blend="screen", params={"footage": footage["scratches"]},
               time={"offset": 52.0}, first=52, last=68),
         plane("front", "Signaller", "cutout", matte=m),
-        plane("copies", "Copies, joining", "cutout", clones, matte=m, gate={"matte": "limbs"}, last=62),
+        plane("copies", "Copies, joining", "cutout", clones, matte="limbs", last=62),
         plane("slides", "Quay slides", "glaze", slide),
         PLATE,
     ]  # fmt: skip

@@ -22,10 +22,7 @@ F64 = NDArray[np.float64]
 Kind = Literal["point", "region", "patch"]
 FREEDOM: dict[Kind, Freedom] = {"point": "stretch and shear", "region": "size and turn", "patch": "perspective"}
 TRUSTED, FAIR = 0.72, 0.5  # how alike the reference and a frame are where it is beyond doubt, and where it still holds
-REGAINED, FAR_OFF = (
-    0.75,
-    0.84,
-)  # how alike it must be where it was sought, near and anywhere: much looks a little like it
+REGAINED, FAR_OFF = 0.75, 0.84  # how alike it must be where it was sought, near and anywhere: much looks like it
 SURE = 0.3  # doubt below which a frame is one to go by
 NEAR, COARSE = 2, 2  # the level that is begun with near a good guess; the one that a whole frame is searched on
 UNSURE = 0.65  # doubt from which on it is sought everywhere
