@@ -133,6 +133,59 @@ def track(footage: Path, what: Path, to: Path, first: int | None, last: int | No
 
 
 @main.command()
+@click.argument("source", type=click.Path(exists=True, path_type=Path))
+@click.option(
+    "--cover", type=click.Path(exists=True, dir_okay=False, path_type=Path), help="What is covered, grey video."
+)
+@click.option("--to", type=click.Path(dir_okay=False, path_type=Path), required=True, help="The report, as JSON.")
+@click.option("--page", type=click.Path(dir_okay=False, path_type=Path), help="The report as a page as well.")
+@sentences
+def audit(source: Path, cover: Path | None, to: Path, page: Path | None) -> None:
+    """Look for faces that a redaction leaves open, on every frame of SOURCE.
+
+    SOURCE is footage with what covers it, or a portable shot (.json), whose covers are known and whose result is looked
+    at as well. Exit code 3 when a face is exposed.
+    """
+    from cuvrel import headless
+    from cuvrel.core.redaction.audit import page as as_page
+
+    told, pictures = headless.audit(source, cover, click.echo)
+    to.write_text(json.dumps(told, indent=1) + "\n")
+    if page is not None:
+        page.write_text(as_page(told, f"Audit of {source.name}", pictures))
+    click.echo(f"Wrote {to}.")
+    if not told["clean"]:
+        click.echo(f"{len(told['exposed'])} runs of frames leave a face open.", err=True)
+        raise SystemExit(3)
+
+
+@main.command()
+@click.argument("footage", type=click.Path(exists=True, path_type=Path))
+@click.option("--all-faces", is_flag=True, required=True, help="Everybody who is found.")
+@click.option("--to", type=click.Path(dir_okay=False, path_type=Path), required=True, help="A .mp4, .mov or .mkv file.")
+@click.option("--how", type=click.Choice(["mosaic", "blur", "solid"]), default="mosaic", show_default=True)
+@click.option("--cells", type=click.FloatRange(1, 60), default=5.0, show_default=True, help="Cells across a face.")
+@click.option("--report", type=click.Path(dir_okay=False, path_type=Path), help="The audit of the file, as JSON.")
+@sentences
+def redact(footage: Path, all_faces: bool, to: Path, how: str, cells: float, report: Path | None) -> None:
+    """Cover every face of FOOTAGE, and look for faces again in the file that comes out.
+
+    Says what it could not be sure of. Exit code 3 when a face is exposed all the same.
+    """
+    from cuvrel import headless
+
+    told = headless.redact(footage, to, {"how": how, "cells": cells}, click.echo)
+    if report is not None:
+        report.write_text(json.dumps(told, indent=1) + "\n")
+    for sentence in told["unsure"]:
+        click.echo(sentence)
+    click.echo(f"Wrote {to}.")
+    if not told["clean"]:
+        click.echo(f"{len(told['exposed'])} runs of frames leave a face open.", err=True)
+        raise SystemExit(3)
+
+
+@main.command()
 @click.argument("shot", type=click.Path(exists=True, dir_okay=False, path_type=Path))
 @click.option("--result", "what", flag_value="result", help="All planes.")
 @click.option("--matte", help="One matte alone, by name or id.")

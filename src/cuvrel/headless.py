@@ -19,16 +19,22 @@ from cuvrel.core.media.probe import MediaInfo, pack_sequence, probe
 from cuvrel.core.media.reader import Reader, as_grey
 from cuvrel.core.media.writer import PngWriter, VideoFormat, VideoWriter, Writer, png_bytes, read_grey
 from cuvrel.core.recipe.errors import CuvrelError, RecipeError
+from cuvrel.core.recipe.hashing import hash_file
 from cuvrel.core.recipe.models import Mark, Shot
+from cuvrel.core.redaction.audit import Looked, audited, data_url, report
+from cuvrel.core.redaction.batch import redaction, unsure
+from cuvrel.core.redaction.people import people
 from cuvrel.core.stand.build import Stand
 from cuvrel.core.stand.export import picture, write_range
-from cuvrel.core.stand.nodes import Cache
+from cuvrel.core.stand.nodes import Cache, work_out
 from cuvrel.core.stand.portable import PortableShot
+from cuvrel.core.stand.views import view
 from cuvrel.core.tracks.follow import CanNotTrack, Tracker, tracked
 from cuvrel.core.tracks.scenes import Scenes
 from cuvrel.core.tracks.what import Wanted, as_json
 
-__all__ = ["Settings", "follow", "footage", "read_marks", "render", "track"]
+__all__ = ["Settings", "audit", "follow", "footage", "read_marks", "redact", "render", "track"]
+CACHE = 256 << 20  # bytes of pictures that are kept
 
 
 @contextmanager
@@ -171,6 +177,14 @@ def render(
     target = None if name is None else _by_name(shot.mattes if what == "matte" else shot.planes, name, what)
     first, last = _range(frames, shot.plate_footage().frames)
     stand = Stand(shot, source, scale)
+    _written(stand, what, target, to, alpha, range(first, last + 1), progress)
+
+
+def _written(
+    stand: Stand, what: Literal["result", "matte", "plane"], target: str | None, to: Path, alpha: str, frames: range,
+    progress: Callable[[int, int], None],
+) -> None:  # fmt: skip
+    """Writes frames of a stand to a file or a folder of PNG pictures. Raises CuvrelError."""
     form = _FORMATS.get(to.suffix.lower())
     if form == "ffv1-grey" and what != "matte":
         raise CuvrelError("A .mkv holds a matte.", "Use .mp4 for the result, .mov for a plane, or a folder for PNG.")
@@ -179,7 +193,7 @@ def render(
     beside = to.with_name(f".{to.name}.part{to.suffix}")
     writer: Writer
     if form is None:
-        writer = PngWriter(to, "frame", shot.first_number + first)
+        writer = PngWriter(to, "frame", stand.shot.first_number + frames[0])
     else:
         writer = VideoWriter(beside, form, stand.size[1], stand.size[0], stand.fps)
     shaped = _shape(form, what)
@@ -198,12 +212,12 @@ def render(
     def tick() -> bool:
         nonlocal done
         done += 1
-        progress(done, last - first + 1)
+        progress(done, len(frames))
         return True
 
     try:
-        nodes = (picture(stand, what, target, alpha, f) for f in range(first, last + 1))
-        write_range(nodes, Shaped(), Cache(256 << 20), tick)
+        nodes = (picture(stand, what, target, alpha, f) for f in frames)
+        write_range(nodes, Shaped(), Cache(CACHE), tick)
         if form is not None:
             beside.replace(to)
     finally:
@@ -272,3 +286,72 @@ def _left_out(wanted: Wanted, beside: Path, info: MediaInfo) -> Iterator[Callabl
             raise RecipeError(f"'{wanted.without}' has {mask.frames} frames, and the footage {info.frames}.")
         size = info.height, info.width
         yield lambda frame: as_grey(np.ascontiguousarray(reader.frame(frame)[..., 0]), size)
+
+
+def audit(
+    source: Path, cover: Path | None, told: Callable[[str], None] = lambda line: None
+) -> tuple[dict[str, Any], dict[int, str]]:
+    """The audit of footage under a cover, or of a portable shot; and pictures of exposed frames, as data URLs.
+
+    Raises RecipeError or MediaError.
+    """
+    if source.suffix.lower() == ".json":
+        if cover is not None:
+            raise RecipeError("A portable shot knows its covers; --cover is for footage.")
+        shot = PortableShot(source)
+        stand, cache = Stand(shot.shot, shot), Cache(CACHE)
+
+        def plate(frame: int) -> NDArray[np.uint8]:
+            return np.ascontiguousarray(work_out(stand.plate(frame), cache))
+
+        def shown(frame: int) -> NDArray[np.uint8]:
+            return np.ascontiguousarray(work_out(view(stand, "result", frame), cache)[..., :3])
+
+        looked = list(audited(plate, lambda n: work_out(stand.hidden(n), cache), list(stand.shot.frames), shown))
+        return _audited(looked, plate, shot.shot.name, told)
+    if cover is None:
+        raise RecipeError("An audit of footage needs --cover, a grey video of what is covered.")
+    with footage(source) as (reader, info), footage(cover) as (over, mask):
+        if mask.frames != info.frames:
+            raise RecipeError(f"'{cover.name}' has {mask.frames} frames, and the footage {info.frames}.")
+        size = info.height, info.width
+
+        def covered(frame: int) -> NDArray[np.float32]:
+            return as_grey(np.ascontiguousarray(over.frame(frame)[..., 0]), size)
+
+        looked = list(audited(reader.frame, covered, range(info.frames)))
+        return _audited(looked, reader.frame, source.name, told)
+
+
+def _audited(
+    looked: list[Looked], picture_: Callable[[int], NDArray[np.uint8]], name: str, told: Callable[[str], None]
+) -> tuple[dict[str, Any], dict[int, str]]:
+    found = report(looked, source=name)
+    pictures = {}
+    for run in found["exposed"]:
+        at = min((one for one in looked if run["first"] <= one.frame <= run["last"]),
+                 key=lambda one: min((seen.covered for seen in one.seen), default=1.0))  # fmt: skip
+        pictures[at.frame] = data_url(picture_(at.frame))
+    told(f"{len(looked)} frames looked at, {sum(one.exposed for one in looked)} with a face that is open")
+    return found, pictures
+
+
+def redact(
+    source: Path, to: Path, values: dict[str, Any], told: Callable[[str], None] = lambda line: None
+) -> dict[str, Any]:
+    """Covers every face of footage, writes it, and audits what came out. Raises RecipeError or MediaError.
+
+    The report says what could not be sure of, and has the hash of the file.
+    """
+    with footage(source) as (reader, info):
+        found = people(reader.frame, range(info.frames))
+        told(f"{len(found)} people found")
+        shot, clip = redaction(info, reader.frame, found, values)
+        stand, cache = Stand(shot, clip), Cache(CACHE)
+        _written(stand, "result", None, to, "straight", range(info.frames), lambda done, total: None)
+        with footage(to) as (written, _):
+            looked = list(audited(reader.frame, lambda n: work_out(stand.hidden(n), cache), range(info.frames),
+                                  written.frame))  # fmt: skip
+        tracks = {track.id: clip.measured(track.id) for track in shot.tracks}
+        return report(looked, source=source.name, file=to.name, hash=hash_file(to),
+                      unsure=unsure(found, tracks, info.frames))  # fmt: skip

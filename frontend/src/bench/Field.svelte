@@ -170,6 +170,9 @@
       <KeyRing {name} {ring} {ease} onkey={keyed} onease={nextEase} />
     {:else if field.control !== "choice"}<span></span>{/if}
   </div>
+  {#if field.warn && typeof now === "number" && now > field.warn[0]}
+    <p class="my-0.5 text-[11.5px] text-redtext" role="alert">{field.warn[1]}</p>
+  {/if}
   {#if field.control === "curve"}
     <Curve {desk} {field} {name} value={now as Rows} onset={set} onreset={reset} />
   {:else if field.control === "ramp"}

@@ -17,9 +17,11 @@
     path: string;
     /** Whether it can hold the picture still. */
     still?: boolean;
+    /** Whether it can grow with the track's doubt. */
+    widens?: boolean;
     onput: (next: Partial<Riding> | null, label: string) => void;
   };
-  let { desk, riding, name, part = "", path, still = false, onput }: Props = $props();
+  let { desk, riding, name, part = "", path, still = false, widens = false, onput }: Props = $props();
   const tracks = $derived(desk.shot.doc.tracks.map((one) => ({ value: one.id, label: one.name })));
   const HOWS: Riding["how"][] = [
     "position",
@@ -63,6 +65,21 @@
         onset={(smooth) => onput({ smooth }, "smooth ride")}
       /></label
     >
+    {#if widens}
+      <label
+        class="inline-flex items-center gap-1"
+        title="Where the track is wholly in doubt it is so much larger"
+        >in doubt + <NumberField
+          name={`${name}: grows in doubt`}
+          class="w-12"
+          low={0}
+          high={300}
+          value={Math.round((riding.widen ?? 0) * 100)}
+          unit="%"
+          onset={(percent) => onput({ widen: percent / 100 }, "grows in doubt")}
+        /></label
+      >
+    {/if}
     {#if still}
       <label
         class="inline-flex items-center gap-1"

@@ -284,6 +284,7 @@
             ? "All else"
             : ""}
         path={`${shapePath}/rides/${n}`}
+        widens
         onput={(next, label) =>
           put(
             {

@@ -8,8 +8,15 @@ import type { ShotStore } from "../lib/shot.svelte";
 const PAUSE = 200; // ms from a change to the next question, and between two of them
 const MOST = 60; // rides that are kept
 
-const keyOf = ({ track, frame, how, smooth, still }: Riding) =>
-  JSON.stringify([track, frame, how, smooth, still]);
+const plain = ({ track, frame, how, smooth, still, widen }: Riding): Riding => ({
+  track,
+  frame,
+  how,
+  smooth,
+  still,
+  widen,
+});
+const keyOf = (riding: Riding) => JSON.stringify(plain(riding));
 
 export class Motions {
   /** By a track's id. */
@@ -27,8 +34,7 @@ export class Motions {
     const key = keyOf(riding);
     const found = this.known.get(key);
     if (!found && !this.missing.has(key)) {
-      const { track, how, smooth, still } = riding;
-      this.missing.set(key, { track, frame: riding.frame, how, smooth, still });
+      this.missing.set(key, plain(riding));
       clearTimeout(this.asked);
       this.asked = window.setTimeout(() => void this.ask(this.missing), 20);
     }

@@ -13,6 +13,7 @@ export const begun = (track: Track, frame: number): Riding => ({
   how: howOf(track.kind),
   smooth: 0,
   still: false,
+  widen: 0,
 });
 
 /** How a shape is moved, or a point of it. */

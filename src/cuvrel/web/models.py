@@ -515,6 +515,7 @@ class FieldOut(BaseModel):
     over: Over | None = None
     frame: bool = False
     dated: str | None = None
+    warn: tuple[float, str] | None = None
 
 
 class StarterOut(BaseModel):

@@ -41,12 +41,13 @@ def number(
     slide: tuple[float, float] | None = None,
     direction: bool = False,
     frame: bool = False,
+    warn: tuple[float, str] | None = None,
 ) -> Any:
     """A number's field: `low` and `high` are bounds, `neutral` the value that changes nothing.
 
     slide: what a slider spans, where the bounds are too far apart for a hand. direction: degrees that point somewhere
     in the picture, clockwise from the right; they can be turned there. frame: it is a frame of the shot, counted from
-    0, and is shown by its number.
+    0, and is shown by its number. warn: above which value what is said.
     """
     return Field(
         default,
@@ -55,7 +56,7 @@ def number(
         json_schema_extra={
             "control": "number", "low": low, "high": high, "step": step, "unit": unit,
             "animatable": animatable, "neutral": neutral, "slide": list(slide) if slide else None,
-            "direction": direction, "frame": frame,
+            "direction": direction, "frame": frame, "warn": list(warn) if warn else None,
         },
     )  # fmt: skip
 
@@ -280,6 +281,7 @@ class Declared:
     keep: bool = True
     starters: tuple[Starter, ...] = ()
     begins: Mapping[str, Any] = field(default_factory=dict)
+    gates: Callable[..., Any] | None = None
 
     @property
     def run(self) -> Callable[..., Any]:
@@ -323,6 +325,7 @@ def declare(
     keep: bool = True,
     starters: Sequence[Starter] = (),
     begins: Mapping[str, Any] | None = None,
+    gates: Callable[..., Any] | None = None,
 ) -> Callable[[Callable[..., Any]], Callable[..., Any]]:
     """Registers the decorated function under a family and a kind.
 
@@ -333,7 +336,8 @@ def declare(
     for those that are `apart`, which something else reads. holds: what a pull has besides its values: marks with
     stored frames, or drawn shapes. blind: it is given no picture. keep: whether the result is worth a place in the
     cache. starters: sets of values to begin with, by name. begins: what a new plane of the kind is besides its kind
-    (recipe/begun.py).
+    (recipe/begun.py). gates: what the plane is seen through where it has this treatment: of its gate, the treatment's
+    values and the scale.
     """
 
     def register(run: Callable[..., Any]) -> Callable[..., Any]:
@@ -360,6 +364,7 @@ def declare(
             keep,
             tuple(starters),
             begins or {},
+            gates,
         )
         for name, values in starters:
             assert params.model_validate(values), name

@@ -101,6 +101,7 @@ class Riding(Strict):
 
     how: what it takes over of the track's motion. smooth: frames over which that is smoothed, ahead and back alike, so
     that nothing comes late. still: it goes by the inverse, so that a picture which rides shows the track at rest.
+    widen: by how much of its size it grows, about the track, where that is wholly in doubt.
     """
 
     track: str = Field(min_length=1, max_length=40)
@@ -108,6 +109,7 @@ class Riding(Strict):
     how: How = "position"
     smooth: float = Field(0.0, ge=0, le=500)
     still: bool = False
+    widen: float = Field(0.0, ge=0, le=3)
 
 
 class Ride(Riding):

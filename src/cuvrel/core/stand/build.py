@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from fractions import Fraction
-from functools import cached_property
+from functools import cached_property, partial
 from typing import cast
 
 import cv2
@@ -189,6 +189,34 @@ class Stand(Mattes):
             cover = node("without", None, [cover, *taken], lambda m, *rest: without(m, rest))
         return cover
 
+    def hidden(self, frame: int) -> Node:
+        """How much of each pixel is hidden under covers, (H, W) float32, 0 to 1, as large as the frame."""
+        found = []
+        for plane in self.shot.planes:
+            covers = any(step.on and declared("treatment", step.kind).gates for step in plane.treatments)
+            gate = self._framed(self._widened(plane, frame)) if covers and self.shows(plane, frame) else None
+            if gate is not None:
+                opacity = float(plane.at(self.env(frame))["opacity"])
+                found.append(node("share", opacity, [gate], partial(np.multiply, np.float32(opacity))))
+        size = self.size
+
+        def most(*covers: F32) -> F32:
+            return np.asarray(np.maximum.reduce(covers) if covers else np.zeros(size, np.float32), np.float32)
+
+        return node("hidden", size, found, most)
+
+    def _widened(self, plane: Plane, frame: int) -> Node | None:
+        """The gate that a plane is seen through: a treatment may need more of it than what lies under its matte."""
+        gate = self._gate(plane, frame)
+        for step in plane.treatments:
+            run = declared("treatment", step.kind).gates
+            if gate is None or not step.on or run is None:
+                continue
+            values = step.values().at(self.env(frame))
+            spread = partial(run, values=values, scale=self.scale)
+            gate = node(f"gate:{step.kind}", [values, self.scale], [gate], spread)
+        return gate
+
     def _framed(self, cover: Node | None) -> Node | None:
         """A matte laid into a frame of another size than the plate's; what is beyond the plate is outside of it."""
         if cover is None or plate_extent(self) is None:
@@ -247,7 +275,7 @@ class Stand(Mattes):
         opacity = float(plane.at(self.env(frame))["opacity"])
         if not self.shows(plane, frame) or opacity <= 0:
             return below
-        gate, mode = self._framed(self._gate(plane, frame)), plane.blend
+        gate, mode = self._framed(self._widened(plane, frame)), plane.blend
         if self._film(plane, frame).glazes:
             if below is None:
                 return None

@@ -23,6 +23,7 @@ from cuvrel.core.tracks.align import Freedom
 from cuvrel.core.tracks.follow import FREEDOM
 from cuvrel.core.tracks.geometry import SQUARE, bridge, inverse, moved, through
 
+NEAR = 6  # frames over which doubt fades in and out, for what grows with it
 F32 = NDArray[np.float32]
 F64 = NDArray[np.float64]
 
@@ -144,6 +145,18 @@ class Path:
         found = self._measured.get(frame)
         return np.zeros((0, 3), np.float32) if found is None else found.features
 
+    def doubt(self, time: float) -> float:
+        """How much it is in doubt about a time, 0 to 1: as much as the worst frame near, the less the further off."""
+        low = int(np.floor(time))
+        return max(max(0.0, 1 - abs(n - time) / NEAR) * self._doubt(n) for n in range(low - NEAR, low + NEAR + 2))
+
+    def _doubt(self, frame: int) -> float:
+        frame = min(max(frame, self._known[0]), self._known[-1])
+        found = self._measured.get(frame)
+        if frame in self._touches:
+            return 0.0
+        return 1.0 if found is None or found.before is None else found.doubt
+
     def _raw(self, frame: int) -> F64 | None:
         found = self._measured.get(frame)
         if found is None:
@@ -230,11 +243,16 @@ class Path:
 
     def moved(self, riding: Riding, time: float) -> F64:
         """How what rides on it is moved at a time, (3, 3) between plate pixels."""
-        key = f"{riding.frame} {riding.how} {riding.smooth} {riding.still}", time
+        key = f"{riding.frame} {riding.how} {riding.smooth} {riding.still} {riding.widen}", time
         if key not in self._moved:
             start, here = self.at(riding.frame, riding.smooth), self.at(time, riding.smooth)
             way = reduced(np.asarray(here @ inverse(start), np.float64), riding.how, moved(start, np.zeros((1, 2)))[0])
-            self._moved[key] = inverse(way) if riding.still else way
+            way = inverse(way) if riding.still else way
+            if riding.widen > 0:
+                x, y = moved(here, np.zeros((1, 2)))[0]
+                grown = 1 + riding.widen * self.doubt(time)
+                way = np.array([[grown, 0, x - grown * x], [0, grown, y - grown * y], [0, 0, 1.0]]) @ way
+            self._moved[key] = way
         return self._moved[key]
 
 
