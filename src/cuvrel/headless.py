@@ -21,7 +21,7 @@ from cuvrel.core.media.writer import PngWriter, VideoFormat, VideoWriter, Writer
 from cuvrel.core.recipe.errors import CuvrelError, RecipeError
 from cuvrel.core.recipe.hashing import hash_file
 from cuvrel.core.recipe.models import Mark, Shot
-from cuvrel.core.redaction.audit import Looked, audited, data_url, report
+from cuvrel.core.redaction.audit import Looked, audited, report, small_picture
 from cuvrel.core.redaction.batch import redaction, unsure
 from cuvrel.core.redaction.people import people
 from cuvrel.core.stand.build import Stand
@@ -290,8 +290,8 @@ def _left_out(wanted: Wanted, beside: Path, info: MediaInfo) -> Iterator[Callabl
 
 def audit(
     source: Path, cover: Path | None, told: Callable[[str], None] = lambda line: None
-) -> tuple[dict[str, Any], dict[int, str]]:
-    """The audit of footage under a cover, or of a portable shot; and pictures of exposed frames, as data URLs.
+) -> tuple[dict[str, Any], dict[int, bytes]]:
+    """The audit of footage under a cover, or of a portable shot; and pictures of exposed frames, as JPEG.
 
     Raises RecipeError or MediaError.
     """
@@ -325,13 +325,13 @@ def audit(
 
 def _audited(
     looked: list[Looked], picture_: Callable[[int], NDArray[np.uint8]], name: str, told: Callable[[str], None]
-) -> tuple[dict[str, Any], dict[int, str]]:
+) -> tuple[dict[str, Any], dict[int, bytes]]:
     found = report(looked, source=name)
     pictures = {}
     for run in found["exposed"]:
         at = min((one for one in looked if run["first"] <= one.frame <= run["last"]),
                  key=lambda one: min((seen.covered for seen in one.seen), default=1.0))  # fmt: skip
-        pictures[at.frame] = data_url(picture_(at.frame))
+        pictures[at.frame] = small_picture(picture_(at.frame))
     told(f"{len(looked)} frames looked at, {sum(one.exposed for one in looked)} with a face that is open")
     return found, pictures
 

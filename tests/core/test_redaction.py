@@ -146,9 +146,9 @@ def test_a_cover_that_is_moved_off_is_found_on_exactly_those_frames() -> None:
     assert runs(looked) == [(5, 6), (20, 20)]
     told = report(looked, source="clip")
     assert (told["clean"], told["looked_at"], told["exposed"][0]) == (False, COUNT, {"first": 5, "last": 6})
-    shown = page(told, "Audit <of> clip", {5: "data:image/png;base64,AAAA"})
+    shown = page(told, "Audit <of> clip", {5: b"picture"})
     assert "Audit &lt;of&gt; clip" in shown
-    assert "data:image/png" in shown
+    assert "data:image/jpeg" in shown
     assert "http" not in shown
 
 

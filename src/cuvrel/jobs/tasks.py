@@ -6,8 +6,10 @@ import json
 import shutil
 import tempfile
 import time
+from collections.abc import Callable
 from dataclasses import asdict
 from pathlib import Path
+from typing import Any
 
 import cv2
 import numpy as np
@@ -28,6 +30,7 @@ from cuvrel.core.stand.nodes import Cache, work_out
 from cuvrel.core.stand.settle import live
 from cuvrel.core.stand.views import size_of
 from cuvrel.jobs.queue import Stopped, advance
+from cuvrel.jobs.redaction import audit, found_people
 from cuvrel.jobs.tracking import Courses
 from cuvrel.store.blobs import Blobs
 from cuvrel.store.db import Database, notify
@@ -55,7 +58,8 @@ class Works:
     def work(self, row: JobRow) -> str:
         """Does the job of this row."""
         works = {"ingest": self.ingest, "follow": self.follow, "export": self.export, "settle": self.settle,
-                 "clean_plate": self.clean_plate, "track": self.track}  # fmt: skip
+                 "clean_plate": self.clean_plate, "track": self.track,
+                 "people": self.people, "audit": self.audit}  # fmt: skip
         return works[row.kind](row)
 
     def ingest(self, row: JobRow) -> str:
@@ -169,11 +173,59 @@ class Works:
         for done, total, been in courses:
             with self.database.session() as session:
                 advance(session, row.id, done, total, been=been)
+        self._result(row, courses.result)
+        return courses.said
+
+    def people(self, row: JobRow) -> str:
+        """Looks for everybody whose face is seen in the shot's range."""
+        with self.database.session() as session:
+            shot_row = session.get(ShotRow, row.shot_id)
+            if shot_row is None:
+                raise Stopped
+            shot = shot_of(session, shot_row)
+            plate = plate_row(session, shot)
+        reader = self.readers.get(plate.blob, MediaInfo.from_json(plate.info))
+        found = found_people(reader.frame, shot.frames, self.blobs, self._telling(row, len(shot.frames)))
+        self._result(row, {"people": found})
+        return f"{len(found)} people found." if len(found) != 1 else "One person found."
+
+    def audit(self, row: JobRow) -> str:
+        """Looks at every frame of the result for faces that are open."""
+        shot = read_shot(row.args["document"])
+        stored = json.loads(self.blobs.get(str(row.args["frames"])))
+        with self.database.session() as session:
+            sources = StoreSources(
+                session, row.shot_id or 0, shot, self.blobs, self.readers, proxies=False, frames=stored
+            )
+            of = None if row.args["of"] is None else session.get(JobRow, int(row.args["of"]))
+            before = None if of is None else dict(of.result)
+        first, last = row.args["first"], row.args["last"]
+        frames = [n for n in shot.frames if (first is None or n >= first) and (last is None or n <= last)]
+        found = audit(Stand(shot, sources), self.cache, frames, self.blobs, before, self._telling(row, len(frames)))
+        findings = found["findings"]
+        clean = all(one["accepted"] for one in findings)
+        self._result(row, {**found, "revision": row.args["revision"], "clean": clean})
+        return "Nobody was found exposed." if not findings else f"{len(findings)} findings."
+
+    def _telling(self, row: JobRow, total: int) -> Callable[[int], None]:
+        """Writes progress down, not too often. Raises Stopped when it was asked for."""
+        last = 0.0
+
+        def tell(done: int) -> None:
+            nonlocal last
+            if done == total or time.monotonic() - last > 0.3:
+                last = time.monotonic()
+                with self.database.session() as session:
+                    advance(session, row.id, done, total)
+
+        return tell
+
+    def _result(self, row: JobRow, result: dict[str, Any]) -> None:
         with self.database.session() as session:
             fresh = session.get(JobRow, row.id)
-            if fresh is not None:
-                fresh.result = courses.result
-        return courses.said
+            if fresh is None or fresh.stop:
+                raise Stopped
+            fresh.result = result
 
     def settle(self, row: JobRow) -> str:
         """Stores all frames of a matte as they are, and then lets the shot use them."""

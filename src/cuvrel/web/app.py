@@ -20,6 +20,7 @@ from cuvrel.web import (
     pictures,
     problems,
     projects,
+    redaction,
     shots,
     stand,
     tracks,
@@ -54,7 +55,7 @@ def bare_app() -> OpenAPI:
     app.config["MAX_FORM_MEMORY_SIZE"] = 4 << 20
     app.config["MAX_FORM_PARTS"] = 20_000
     problems.register(app)
-    for module in (projects, footage, shots, stand, pictures, exports, trash, versions, looks, tracks):
+    for module in (projects, footage, shots, stand, pictures, exports, trash, versions, looks, tracks, redaction):
         app.register_api(module.api)
     app.register_blueprint(events.blueprint)
     app.before_request(_same_origin)

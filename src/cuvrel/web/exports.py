@@ -18,6 +18,7 @@ from cuvrel.store.models import JobRow
 from cuvrel.web.models import ById, ExportRequest, JobOut
 from cuvrel.web.present import answer, job_out
 from cuvrel.web.problems import Problem
+from cuvrel.web.redaction import require_clean
 from cuvrel.web.services import services
 
 api = APIBlueprint("exports", __name__, url_prefix="/api", abp_responses={"422": Problem, "404": Problem})
@@ -30,6 +31,8 @@ def new_export(path: ById, body: ExportRequest) -> Response:
     export = export_kind(body.kind)
     with shared.database.session() as session:
         row = store.found(session, path.id)
+        if body.audited:
+            require_clean(session, row)
         shot = store.shot_of(session, row)
         within = shot.frames
         first = within[0] if body.first is None else body.first
@@ -51,7 +54,7 @@ def new_export(path: ById, body: ExportRequest) -> Response:
         job = put(
             session, "export", row.project_id, title, shot_id=row.id, total=last - first + 1,
             args={"kind": export.kind, "target": body.target, "first": first, "last": last, "name": name,
-                  "document": document_of(session, row).document, "frames": frames},
+                  "document": document_of(session, row).document, "frames": frames, "revision": row.revision},
         )  # fmt: skip
         out = job_out(job)
     shared.enqueue(out.id)

@@ -84,6 +84,7 @@ class ExportRequest(In):
     target: str | None = None
     first: int | None = Field(None, ge=0)
     last: int | None = Field(None, ge=0)
+    audited: bool = Field(False, description="refuse unless the audit of the shot as it is now is clean")
 
 
 class JobOut(BaseModel):

@@ -17,6 +17,7 @@ from cuvrel.store.models import FootageRow, JobRow, MatteFrame, Project, ShotRow
 from cuvrel.store.shots import history
 from cuvrel.web.models import FilmOut, FootageOut, FrameOut, JobOut, ProjectOut, ShotCard, ShotOut, Use
 
+KEPT = ("export", "people", "audit")  # the kinds of jobs whose results are of use for longer
 FOLLOWS = ("follow", "track")  # the kinds of jobs that carry something through the shot
 
 
@@ -110,7 +111,7 @@ def shot_out(session: Session, row: ShotRow) -> ShotOut:
         .where(
             JobRow.shot_id == row.id,
             JobRow.trashed.is_(None),
-            (JobRow.kind == "export") | JobRow.state.in_(OPEN) | failed,
+            JobRow.kind.in_(KEPT) | JobRow.state.in_(OPEN) | failed,
         )
         .order_by(JobRow.id.desc())
         .limit(60)

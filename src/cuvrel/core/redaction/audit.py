@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import base64
 import html
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any
 
@@ -81,14 +81,17 @@ def audited(
 
 def runs(looked: Sequence[Looked]) -> list[tuple[int, int]]:
     """Runs of exposed frames, first and last."""
-    out: list[tuple[int, int]] = []
-    for one in looked:
-        if not one.exposed:
-            continue
-        if out and one.frame - out[-1][1] == 1:
-            out[-1] = out[-1][0], one.frame
+    return [(run["first"], run["last"]) for run in runs_of([one.frame for one in looked if one.exposed])]
+
+
+def runs_of(frames: Sequence[int]) -> list[dict[str, int]]:
+    """Runs of frames without a gap, each as its first and last."""
+    out: list[dict[str, int]] = []
+    for frame in frames:
+        if out and frame - out[-1]["last"] == 1:
+            out[-1]["last"] = frame
         else:
-            out.append((one.frame, one.frame))
+            out.append({"first": frame, "last": frame})
     return out
 
 
@@ -102,24 +105,31 @@ def report(looked: Sequence[Looked], **about: Any) -> dict[str, Any]:
             for s in one.seen
         ]  # fmt: skip
         rows.append({"frame": one.frame, "faces": found, "exposed": one.exposed})
-    exposed = [{"first": first, "last": last} for first, last in runs(looked)]
+    exposed = runs_of([one.frame for one in looked if one.exposed])
     return {**about, "looked_at": len(rows), "exposed": exposed, "clean": not exposed, "frames": rows}
 
 
-def page(told: dict[str, Any], title: str, pictures: dict[int, str] | None = None) -> str:
-    """The report as a page that needs nothing else. pictures: by frame, a picture of it as a data URL."""
+def page(told: dict[str, Any], title: str, pictures: Mapping[int, bytes] | None = None) -> str:
+    """The report as a page that needs nothing else. pictures: by frame, a picture of it, as JPEG."""
     clean = told["clean"]
-    verdict = "Nobody was found exposed." if clean else f"{len(told['exposed'])} runs of frames leave a face open."
+    verdict = (
+        "Nobody was found exposed who was not accepted."
+        if clean
+        else f"{len(told['exposed'])} runs of frames leave a face open."
+    )
     about = "".join(
         f"<dt>{html.escape(name.replace('_', ' '))}</dt><dd>{html.escape(str(value))}</dd>"
-        for name, value in told.items() if name not in ("frames", "exposed", "clean")
+        for name, value in told.items() if value and name not in ("frames", "exposed", "clean", "accepted")
     )  # fmt: skip
     rows = []
     for run in told["exposed"]:
         worst = min((f for f in told["frames"] if run["first"] <= f["frame"] <= run["last"]),
                     key=lambda f: min((s["covered"] for s in f["faces"]), default=1.0))  # fmt: skip
         shown = (pictures or {}).get(worst["frame"])
-        image = f'<img src="{shown}" alt="frame {worst["frame"]}">' if shown else ""
+        image = ""
+        if shown:
+            data = base64.b64encode(shown).decode()
+            image = f'<img src="data:image/jpeg;base64,{data}" alt="frame {worst["frame"]}">'
         least = min((s["covered"] for s in worst["faces"]), default=1.0)
         rows.append(f"<tr><td>{run['first']} to {run['last']}</td><td>{least:.0%} covered</td><td>{image}</td></tr>")
     table = f"<table><tr><th>Frames</th><th>At worst</th><th></th></tr>{''.join(rows)}</table>" if rows else ""
@@ -129,6 +139,11 @@ def page(told: dict[str, Any], title: str, pictures: dict[int, str] | None = Non
         "padding:.3rem .8rem .3rem 0;vertical-align:top}img{max-width:18rem;border:1px solid #cfc6b4}"
         ".bad{color:#b0331f}"
     )
+    reasons = "".join(
+        f"<li>frames {one['first']} to {one['last']}: {html.escape(one['reason'])}</li>"
+        for one in told.get("accepted", [])
+    )
+    table += f"<h2>Accepted</h2><ul>{reasons}</ul>" if reasons else ""
     return (
         f'<!doctype html><html lang="en"><meta charset="utf-8"><title>{html.escape(title)}</title>'
         f'<style>{style}</style><h1>{html.escape(title)}</h1><p class="{"" if clean else "bad"}"><strong>{verdict}'
@@ -137,9 +152,8 @@ def page(told: dict[str, Any], title: str, pictures: dict[int, str] | None = Non
     )
 
 
-def data_url(picture: U8, wide: int = 480) -> str:
-    """A picture, made smaller, as a data URL (JPEG)."""
+def small_picture(picture: U8, wide: int = 480) -> bytes:
+    """A picture, made smaller, as JPEG."""
     scale = min(1.0, wide / picture.shape[1])
     small = cv2.resize(picture, None, fx=scale, fy=scale, interpolation=cv2.INTER_AREA)
-    coded = cv2.imencode(".jpg", cv2.cvtColor(small, cv2.COLOR_RGB2BGR))[1].tobytes()
-    return "data:image/jpeg;base64," + base64.b64encode(coded).decode()
+    return bytes(cv2.imencode(".jpg", cv2.cvtColor(small, cv2.COLOR_RGB2BGR))[1].tobytes())

@@ -190,14 +190,18 @@ class Stand(Mattes):
         return cover
 
     def hidden(self, frame: int) -> Node:
-        """How much of each pixel is hidden under covers, (H, W) float32, 0 to 1, as large as the frame."""
+        """How much of each pixel is hidden under covers, (H, W) float32, 0 to 1, as large as the frame.
+
+        Covers are treatments with a gate of their own; each has an amount, in %.
+        """
         found = []
         for plane in self.shot.planes:
-            covers = any(step.on and declared("treatment", step.kind).gates for step in plane.treatments)
+            covers = [step for step in plane.treatments if step.on and declared("treatment", step.kind).gates]
             gate = self._framed(self._widened(plane, frame)) if covers and self.shows(plane, frame) else None
             if gate is not None:
-                opacity = float(plane.at(self.env(frame))["opacity"])
-                found.append(node("share", opacity, [gate], partial(np.multiply, np.float32(opacity))))
+                now = self.env(frame)
+                share = float(plane.at(now)["opacity"]) * max(float(s.values().at(now)["amount"]) / 100 for s in covers)
+                found.append(node("share", share, [gate], partial(np.multiply, np.float32(share))))
         size = self.size
 
         def most(*covers: F32) -> F32:

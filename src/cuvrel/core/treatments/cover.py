@@ -24,6 +24,9 @@ WEAK = 8.0  # cells across a face from which on it can be told again (Harmon and
 class CoverParams(Params):
     """The defaults leave nothing of a face."""
 
+    amount: Scalar = number(
+        100.0, "Amount", 0, 100, step=1, unit="%", neutral=0, hint="less than all of it lets through what is covered"
+    )
     how: Literal["blur", "mosaic", "solid"] = choice("mosaic", "By", ["blur", "mosaic", "solid"])
     cells: Scalar = number(
         5.0, "Cells across it", 1, 60, step=1, slide=(1, 16), warn=(WEAK, "So weak that a face can still be told."),
@@ -104,6 +107,7 @@ def _meant(picture: F32, thing: _Thing, cell: float) -> tuple[F32, NDArray[np.in
     "treatment", "cover", "Cover", CoverParams, group="Cover", needs_matte=True, gates=spread,
     hint="hides what lies under the gate: by blur, mosaic or a solid colour",
     clock=lambda values: values["moving"] == "change places at random" and values["how"] == "mosaic",
+    rests=lambda values: float(values["amount"]) == 0,
     starters=[
         ("mosaic", {"how": "mosaic", "cells": 5.0}),
         ("blur", {"how": "blur", "cells": 3.0, "soft": 14.0}),
@@ -141,4 +145,5 @@ def cover(picture: F32, values: dict[str, Any], context: Context) -> F32:
         flowing = cv2.remap(means, across.astype(np.float32), down.astype(np.float32), cv2.INTER_LINEAR,
                             borderMode=cv2.BORDER_REPLICATE)  # fmt: skip
         out[thing.box] = cv2.GaussianBlur(flowing, (0, 0), max(step * 0.6, 0.5))
-    return out
+    amount = np.float32(float(values["amount"]) / 100)
+    return out if amount >= 1 else picture + (out - picture) * amount

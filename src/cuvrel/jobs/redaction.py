@@ -1,0 +1,111 @@
+"""Long work of a redaction: finding who is in a shot, and the audit; and what is kept of either."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Callable, Mapping, Sequence
+from typing import Any
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from cuvrel.core.redaction.audit import Looked, audited, report
+from cuvrel.core.redaction.covering import cover_shape, head_frames, head_of, head_track
+from cuvrel.core.redaction.faces import Face
+from cuvrel.core.redaction.people import Joining, Person, people
+from cuvrel.core.stand.build import Stand
+from cuvrel.core.stand.nodes import Cache, work_out
+from cuvrel.core.stand.views import view
+from cuvrel.store.blobs import Blobs
+
+U8 = NDArray[np.uint8]
+Read = Callable[[int], U8]
+Json = dict[str, Any]
+SIDE = 120  # pixels of a small picture of somebody
+
+
+def found_people(read: Read, frames: Sequence[int], blobs: Blobs, tell: Callable[[int], None]) -> list[Json]:
+    """Everybody in some frames, each as a job's result tells of them (see `kept`)."""
+    return [kept(person, read, frames, blobs, n) for n, person in enumerate(people(read, frames, tell), 1)]
+
+
+def kept(person: Person, read: Read, frames: Sequence[int], blobs: Blobs, number: int) -> Json:
+    """Somebody as a job's result tells of them: when they are seen, a picture, and what covers them (`cover`, a blob).
+
+    That holds the track of their head, what is stored of its frames, and the shape that rides on it.
+    """
+    track = head_track(person, "head", f"Head {number}")
+    rows = head_frames(person, track, read, frames)
+    cover = {
+        "track": track.model_dump(mode="json"),
+        "shape": cover_shape(person, track, "face"),
+        "frames": [[n, blobs.put(one.packed()), round(one.doubt, 3)] for n, one in sorted(rows.items())],
+    }
+    return {"first": person.first, "last": person.last, "seen": len(person.faces), "frame": person.best,
+            "picture": blobs.put(portrait(read(person.best), person.faces[person.best])),
+            "cover": blobs.put(json.dumps(cover).encode())}  # fmt: skip
+
+
+def portrait(picture: U8, face: Face) -> bytes:
+    """A small picture of somebody's head, as JPEG."""
+    x, y, wide, high = head_of(face)
+    half = max(wide, high) * 0.6
+    way = np.array([[SIDE / (2 * half), 0, SIDE / 2 - x * SIDE / (2 * half)],
+                    [0, SIDE / (2 * half), SIDE / 2 - y * SIDE / (2 * half)]])  # fmt: skip
+    how = cv2.INTER_AREA if half > SIDE / 2 else cv2.INTER_LINEAR
+    cut = cv2.warpAffine(cv2.cvtColor(picture, cv2.COLOR_RGB2BGR), way, (SIDE, SIDE), flags=how,
+                         borderMode=cv2.BORDER_REPLICATE)  # fmt: skip
+    return bytes(cv2.imencode(".jpg", cut, [cv2.IMWRITE_JPEG_QUALITY, 88])[1].tobytes())
+
+
+def audit(
+    stand: Stand, cache: Cache, frames: Sequence[int], blobs: Blobs, before: Mapping[str, Any] | None,
+    tell: Callable[[int], None],
+) -> Json:  # fmt: skip
+    """The audit of frames of a shot as a job's result. before: an earlier one, which counts for all other frames."""
+
+    def plate(n: int) -> U8:
+        return np.ascontiguousarray(work_out(stand.plate(n), cache))
+
+    def shown(n: int) -> U8:
+        return np.ascontiguousarray(work_out(view(stand, "result", n), cache)[..., :3])
+
+    looked: list[Looked] = []
+    joining = Joining()
+    for done, one in enumerate(audited(plate, lambda n: work_out(stand.hidden(n), cache), frames, shown), 1):
+        looked.append(one)
+        joining.add(one.frame, [seen.face for seen in one.seen if seen.exposed], plate(one.frame))
+        tell(done)
+    told = report(looked)
+    findings = [finding for n, person in enumerate(joining.persons, 1)
+                for finding in _findings(person, looked, plate, stand.shot.frames, blobs, n)]  # fmt: skip
+    rows = told["frames"]
+    if before is not None:
+        again = set(frames)
+        rows += [row for row in json.loads(blobs.get(before["rows"])) if row["frame"] not in again]
+        findings += [one for one in before["findings"] if one["last"] < frames[0] or one["first"] > frames[-1]]
+    rows.sort(key=lambda row: int(row["frame"]))
+    findings.sort(key=lambda one: int(one["first"]))
+    return {"looked_at": len(rows), "findings": findings, "rows": blobs.put(json.dumps(rows).encode())}
+
+
+def _findings(
+    person: Person, looked: Sequence[Looked], plate: Read, frames: Sequence[int], blobs: Blobs, number: int
+) -> list[Json]:
+    """Runs of frames on which somebody is exposed, each with a picture of the worst."""
+    by_frame = {one.frame: one for one in looked}
+    numbers, out, start = sorted(person.faces), [], 0
+    for n in range(1, len(numbers) + 1):
+        if n < len(numbers) and numbers[n] - numbers[n - 1] <= 2:
+            continue
+        run = numbers[start:n]
+        start = n
+        open_ = {at: next(s.covered for s in by_frame[at].seen if s.face is person.faces[at]) for at in run}
+        worst = min(open_, key=lambda at: open_[at])
+        part = Person({at: person.faces[at] for at in run}, person.looks)
+        about = kept(part, plate, frames, blobs, number)
+        picture = blobs.put(portrait(plate(worst), person.faces[worst]))
+        out.append({**about, "first": run[0], "last": run[-1], "frame": worst, "person": number,
+                    "covered": round(open_[worst], 3), "picture": picture, "accepted": None})  # fmt: skip
+    return out

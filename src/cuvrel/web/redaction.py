@@ -1,0 +1,243 @@
+"""Redaction: finding people, covering them, the audit and its report."""
+
+from __future__ import annotations
+
+import json
+from typing import Any, Literal
+
+from flask import Response
+from flask_openapi3 import APIBlueprint
+from pydantic import BaseModel, Field
+from sqlalchemy import select
+from sqlalchemy.orm import Session
+
+from cuvrel.core.recipe.errors import CuvrelError
+from cuvrel.core.recipe.models import Shot
+from cuvrel.core.recipe.references import free_id
+from cuvrel.core.redaction.audit import page, runs_of
+from cuvrel.core.redaction.covering import cover_parts
+from cuvrel.jobs.queue import put, tell
+from cuvrel.store import shots as store
+from cuvrel.store.documents import document_of
+from cuvrel.store.frames import snapshot
+from cuvrel.store.models import JobRow, MatteFrame, ShotRow
+from cuvrel.web.models import ById, In, JobOut
+from cuvrel.web.present import answer, job_out
+from cuvrel.web.problems import Problem
+from cuvrel.web.services import services
+from cuvrel.web.shots import being_done
+
+api = APIBlueprint("redaction", __name__, url_prefix="/api",
+                   abp_responses={"422": Problem, "404": Problem})  # fmt: skip
+Doc = dict[str, Any]
+
+
+class AuditRequest(In):
+    """Look at every frame; or at frames `first` to `last` again, where the audit `of` counts for all others."""
+
+    first: int | None = Field(None, ge=0)
+    last: int | None = Field(None, ge=0)
+    of: int | None = None
+
+
+class CoverRequest(In):
+    """Cover who was found by a job: those that are chosen, by their places, or with `others` all but those."""
+
+    job: int
+    chosen: list[int] = Field(max_length=500)
+    others: bool = False
+    how: Literal["mosaic", "blur", "solid"] = "mosaic"
+
+
+class AcceptRequest(In):
+    """Accept a finding of an audit, by its place, for a reason; an empty one takes that back."""
+
+    finding: int = Field(ge=0)
+    reason: str = Field(max_length=500)
+
+
+class PicturePath(BaseModel):
+    """A picture of somebody whom a job found."""
+
+    id: int = Field(ge=1, le=2_147_483_647)
+    place: int = Field(ge=0)
+
+
+class ReportPath(BaseModel):
+    """An audit's report in a form."""
+
+    id: int = Field(ge=1, le=2_147_483_647)
+    form: Literal["html", "json"]
+
+
+@api.post("/shots/<int:id>/people", responses={202: JobOut})
+def look_for_people(path: ById) -> Response:
+    """Starts looking for faces on every frame of the range, and joins them into people."""
+    shared = services()
+    with shared.database.session() as session:
+        row = store.locked(session, path.id)
+        if being_done(session, path.id, "people"):
+            raise CuvrelError("People are being looked for already.", "Wait for its end.")
+        out = job_out(put(session, "people", row.project_id, "Looking for people", shot_id=row.id))
+    shared.enqueue(out.id)
+    return answer(out, 202)
+
+
+@api.post("/shots/<int:id>/audit", responses={202: JobOut})
+def start_audit(path: ById, body: AuditRequest) -> Response:
+    """Starts the audit of the shot as it is now."""
+    shared = services()
+    with shared.database.session() as session:
+        row = store.locked(session, path.id)
+        if being_done(session, path.id, "audit"):
+            raise CuvrelError("The audit is under way already.", "Wait for its end.")
+        if body.of is not None:
+            _result(session, body.of, "findings")
+        frames = shared.blobs.put(json.dumps(snapshot(session, row.id)).encode())
+        args = {**body.model_dump(mode="json"), "document": document_of(session, row).document, "frames": frames,
+                "revision": row.revision}  # fmt: skip
+        out = job_out(put(session, "audit", row.project_id, "Audit", shot_id=row.id, args=args))
+    shared.enqueue(out.id)
+    return answer(out, 202)
+
+
+@api.post("/shots/<int:id>/cover")
+def cover(path: ById, body: CoverRequest) -> Response:
+    """Covers people: a track, a shape that rides on it, and a plane that hides what is under it; one step of undo."""
+    shared = services()
+    with shared.database.session() as session:
+        row = store.locked(session, path.id)
+        result = _result(session, body.job, "people", "findings")
+        all_ = result.get("people") or result.get("findings") or []
+        wanted = [one for n, one in enumerate(all_) if (n in body.chosen) != body.others]
+        if not wanted:
+            raise CuvrelError("Nobody is chosen.", "Press a picture of who is to be covered.")
+        shot = store.shot_of(session, row)
+        ops, frames = _covering(shot, [json.loads(shared.blobs.get(one["cover"])) for one in wanted], body.how)
+        store.edit(session, row.id, row.revision, ops, "cover people")
+        for owner, number, blob, doubt in frames:
+            session.merge(
+                MatteFrame(shot_id=row.id, owner=owner, frame=number, origin="followed", doubt=doubt, blob=blob)
+            )
+    return Response(status=204)
+
+
+def _covering(shot: Shot, covers: list[Doc], how: str) -> tuple[list[Doc], list[tuple[str, int, str, float]]]:
+    """The operations that cover people, and what is stored of their tracks."""
+    used = {one.id for one in shot.tracks} | {pull.id for matte in shot.mattes for pull in matte.pulls}
+    ops, shapes, frames = [], [], []
+    for number, one in enumerate(covers, len(shot.tracks) + 1):
+        ident = free_id("head", used)
+        name = f"Head {number}"
+        ops.append({"op": "add", "path": "/tracks/-", "value": {**one["track"], "id": ident, "name": name}})
+        ride = {**one["shape"]["rides"][0], "track": ident}
+        shapes.append({**one["shape"], "id": ident, "name": name, "rides": [ride]})
+        frames += [(ident, int(n), str(blob), float(doubt)) for n, blob, doubt in one["frames"]]
+    there = _covered_by(shot)
+    if there is not None:
+        return [*ops, *({"op": "add", "path": f"{there}/-", "value": shape} for shape in shapes)], frames
+    ids = {one.id for one in shot.mattes} | {one.id for one in shot.planes} | used
+    ids |= {step.id for plane in shot.planes for step in plane.treatments}
+    matte, plane = cover_parts(shapes, free_id("covered", ids), free_id("cover", ids), {"how": how})
+    ops.append({"op": "add", "path": "/mattes/-", "value": matte})
+    return [*ops, {"op": "add", "path": "/planes/0", "value": plane}], frames
+
+
+def _covered_by(shot: Shot) -> str | None:
+    """Where the shapes of a cover that there is already lie in the document."""
+    mattes = {one.id: n for n, one in enumerate(shot.mattes)}
+    for plane in shot.planes:
+        if (
+            plane.gate is None
+            or plane.gate.part != "inside"
+            or not any(step.kind == "cover" for step in plane.treatments)
+        ):
+            continue
+        for k, pull in enumerate(shot.matte(plane.gate.matte).pulls):
+            if pull.kind == "shape" and pull.join == "add":
+                return f"/mattes/{mattes[plane.gate.matte]}/pulls/{k}/shapes"
+    return None
+
+
+@api.get("/jobs/<int:id>/people/<int:place>.jpg")
+def picture(path: PicturePath) -> Response:
+    """A small picture of somebody whom a job found."""
+    shared = services()
+    with shared.database.session() as session:
+        result = _result(session, path.id, "people", "findings")
+    all_ = result.get("people") or result.get("findings") or []
+    if path.place >= len(all_):
+        raise store.NotFound("There is no such picture.")
+    headers = {"Cache-Control": "private, max-age=31536000, immutable"}
+    return Response(shared.blobs.get(all_[path.place]["picture"]), content_type="image/jpeg", headers=headers)
+
+
+@api.post("/jobs/<int:id>/accept", responses={200: JobOut})
+def accept(path: ById, body: AcceptRequest) -> Response:
+    """Accepts a finding for a reason, which the report has from then on."""
+    with services().database.session() as session:
+        row = session.get(JobRow, path.id, with_for_update=True)
+        if row is None or row.state != "done" or body.finding >= len(row.result.get("findings", [])):
+            raise store.NotFound("There is no such finding.")
+        findings = [dict(one) for one in row.result["findings"]]
+        findings[body.finding]["accepted"] = body.reason.strip() or None
+        row.result = {**row.result, "findings": findings, "clean": all(one["accepted"] for one in findings)}
+        tell(session, row)
+        return answer(job_out(row))
+
+
+@api.get("/jobs/<int:id>/report.<string:form>")
+def audit_report(path: ReportPath) -> Response:
+    """The report of an audit, as a page that needs nothing else or as JSON; with the hash of the newest export that was
+    written of the shot as it was audited."""
+    shared = services()
+    with shared.database.session() as session:
+        result = _result(session, path.id, "findings")
+        job = session.get(JobRow, path.id)
+        assert job is not None
+        row = store.found(session, int(job.shot_id or 0))
+        name, export = row.name, _exported(session, row, int(result["revision"]))
+    rows = json.loads(shared.blobs.get(result["rows"]))
+    accepted = [{"first": one["first"], "last": one["last"], "reason": one["accepted"]}
+                for one in result["findings"] if one["accepted"]]  # fmt: skip
+    told = {"shot": name, "revision": result["revision"], "looked_at": len(rows), "accepted": accepted, **export,
+            "exposed": runs_of([one["frame"] for one in rows if one["exposed"]]), "clean": result["clean"],
+            "frames": rows}  # fmt: skip
+    headers = {"Content-Disposition": f'attachment; filename="audit.{path.form}"'}
+    if path.form == "json":
+        return Response(json.dumps(told, indent=1), content_type="application/json", headers=headers)
+    pictures = {one["frame"]: shared.blobs.get(one["picture"]) for one in result["findings"]}
+    return Response(page(told, f"Audit of {name}", pictures), content_type="text/html; charset=utf-8", headers=headers)
+
+
+def _exported(session: Session, row: ShotRow, revision: int) -> dict[str, Any]:
+    """The newest export of a revision, by its file's name and hash."""
+    wanted = (
+        select(JobRow)
+        .where(JobRow.shot_id == row.id, JobRow.kind == "export", JobRow.state == "done")
+        .order_by(JobRow.id.desc())
+    )
+    for job in session.scalars(wanted):
+        if job.args.get("revision") == revision and "blob" in job.result:
+            return {"file": job.result["filename"], "hash": job.result["blob"]}
+    return {"file": None, "hash": None}
+
+
+def require_clean(session: Session, row: ShotRow) -> None:
+    """Raises CuvrelError unless the shot was audited as it is now and nothing was found that is not accepted."""
+    wanted = select(JobRow).where(JobRow.shot_id == row.id, JobRow.kind == "audit", JobRow.state == "done")
+    last = session.scalars(wanted.order_by(JobRow.id.desc()).limit(1)).first()
+    if last is None or last.result.get("revision") != row.revision:
+        raise CuvrelError(
+            "The shot was not audited as it is now.", "Run the audit first, or export without asking for it."
+        )
+    if not last.result["clean"]:
+        raise CuvrelError("The audit is not clean: faces are open.", "Cover them, or accept them for a reason.")
+
+
+def _result(session: Session, job: int, *kinds: str) -> dict[str, Any]:
+    """The result of a finished job that has one of some things. Raises NotFound."""
+    row = session.get(JobRow, job)
+    if row is None or row.state != "done" or not any(kind in row.result for kind in kinds):
+        raise store.NotFound("There is no such finished search.")
+    return dict(row.result)
