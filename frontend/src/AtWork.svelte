@@ -13,6 +13,7 @@
   import SwapPlate from "./footage/SwapPlate.svelte";
   import LayLook from "./looks/LayLook.svelte";
   import SaveLook from "./looks/SaveLook.svelte";
+  import People from "./people/People.svelte";
   import Picture from "./picture/Picture.svelte";
   import Transport from "./picture/Transport.svelte";
   import Sheet from "./sheet/Sheet.svelte";
@@ -112,6 +113,7 @@
     <Mattes {desk} />
     <Tracks {desk} />
     {#if desk.slide === "exports"}<Exports {desk} />{/if}
+    {#if desk.slide === "people"}<People {desk} />{/if}
     {#if desk.slide === "versions"}<Versions {desk} />{/if}
   </aside>
 </div>

@@ -74,6 +74,14 @@
   /** What opens something else; pressed again, it closes it. */
   const openers = $derived([
     {
+      name: "People",
+      says: "Who is in the picture: covers and the audit",
+      keys: "W",
+      icon: "people" as const,
+      open: desk.slide === "people",
+      run: () => desk.toggleSlide("people"),
+    },
+    {
       name: "Versions",
       says: "Named versions of this shot",
       keys: "V",

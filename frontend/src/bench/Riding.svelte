@@ -21,7 +21,16 @@
     widens?: boolean;
     onput: (next: Partial<Riding> | null, label: string) => void;
   };
-  let { desk, riding, name, part = "", path, still = false, widens = false, onput }: Props = $props();
+  let {
+    desk,
+    riding,
+    name,
+    part = "",
+    path,
+    still = false,
+    widens = false,
+    onput,
+  }: Props = $props();
   const tracks = $derived(desk.shot.doc.tracks.map((one) => ({ value: one.id, label: one.name })));
   const HOWS: Riding["how"][] = [
     "position",

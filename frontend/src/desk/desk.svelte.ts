@@ -4,6 +4,7 @@ import type { Clip, FieldOut, FootageOut, Track } from "../lib/api-types";
 import type { ShotStore } from "../lib/shot.svelte";
 import type { Env, Xy } from "../lib/values";
 import { heightOf, SPINE, type Slip } from "../bench/slips";
+import { exposedFrames } from "../people/people";
 import { Looks, type Laying } from "../looks/looks.svelte";
 import { Checks } from "./checks.svelte";
 import { Costs } from "./costs.svelte";
@@ -13,7 +14,7 @@ import { Selection } from "./selection.svelte";
 import { Tools } from "./tools.svelte";
 import { View } from "./view.svelte";
 
-export type Slide = "none" | "footage" | "exports" | "versions";
+export type Slide = "none" | "footage" | "exports" | "versions" | "people";
 /** A value that can be taken hold of on the picture: a point, or an angle in degrees. */
 export type Handle = {
   name: string;
@@ -137,6 +138,11 @@ export class Desk {
     this.shot.edit([...(known ? [] : [entry]), { op: "add", path, value: id }], label);
   }
 
+  /** The frames on which the audit found somebody exposed. */
+  get exposed(): Set<number> {
+    return exposedFrames(this.shot.last("audit"));
+  }
+
   toggleSlide(slide: Slide): void {
     this.slide = this.slide === slide ? "none" : slide;
   }
@@ -149,7 +155,7 @@ export class Desk {
     const checked = [...this.checks.found.values()]
       .filter((c) => c.problems.length)
       .map((c) => c.frame);
-    const rows = [...new Set([...stored, ...checked])].sort((a, b) => a - b);
+    const rows = [...new Set([...stored, ...checked, ...this.exposed])].sort((a, b) => a - b);
     if (!rows.length) return;
     const here = this.playback.frame;
     const next =

@@ -298,6 +298,13 @@ export const KEYS: Key[] = [
     run: (d) => d.toggleSlide("versions"),
   },
   {
+    keys: "W",
+    says: "Who is in the picture: people, covers, the audit",
+    group: "Work",
+    match: on("w", false),
+    run: (d) => d.toggleSlide("people"),
+  },
+  {
     keys: "Ctrl Z",
     says: "Undo",
     group: "Work",

@@ -18,6 +18,7 @@
   let kind = $state("result-h264");
   let target = $state("");
   let looped = $state(false);
+  let audited = $state(false);
   let now = $state(Date.now());
   const chosen = $derived(catalogue.exports.find((e) => e.kind === kind)!);
   const jobs = $derived(shot.jobs.filter((j) => j.kind === "export"));
@@ -32,7 +33,7 @@
     try {
       const range = looped && desk.playback.loop ? desk.playback.loop : shot.range;
       const wanted = chosen.what === "result" ? null : matte;
-      shot.takeJob(await api.newExport(shot.id, kind, wanted, range[0], range[1]));
+      shot.takeJob(await api.newExport(shot.id, kind, wanted, range[0], range[1], audited));
     } catch (error) {
       notes.fault(error);
     }
@@ -81,6 +82,11 @@
   {#if desk.playback.loop}
     <label class="mt-1.5 flex items-center gap-2"
       ><input class="accent-ink" type="checkbox" bind:checked={looped} /> only the loop range</label
+    >
+  {/if}
+  {#if chosen.what === "result" && shot.last("audit")}
+    <label class="mt-1.5 flex items-center gap-2"
+      ><input class="accent-ink" type="checkbox" bind:checked={audited} /> only where the audit is clean</label
     >
   {/if}
   <Button

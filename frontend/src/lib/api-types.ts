@@ -1070,6 +1070,111 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/shots/{id}/people": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Starts looking for faces on every frame of the range, and joins them into people. */
+        post: operations["redaction_look_for_people_shots__int_id__people_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shots/{id}/audit": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Starts the audit of the shot as it is now. */
+        post: operations["redaction_start_audit_shots__int_id__audit_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shots/{id}/cover": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Covers people: a track, a shape that rides on it, and a plane that hides what is under it; one step of undo. */
+        post: operations["redaction_cover_shots__int_id__cover_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{id}/people/{place}.jpg": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A small picture of somebody whom a job found. */
+        get: operations["redaction_picture_jobs__int_id__people__int_place__jpg_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{id}/accept": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Accepts a finding for a reason, which the report has from then on. */
+        post: operations["redaction_accept_jobs__int_id__accept_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{id}/report.{form}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * The report of an audit, as a page that needs nothing else or as JSON; with the hash of the newest export that was
+         * @description written of the shot as it was audited.
+         */
+        get: operations["redaction_audit_report_jobs__int_id__report__string_form__get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
 }
 export type webhooks = Record<string, never>;
 export interface components {
@@ -1439,6 +1544,14 @@ export interface components {
              * @default null
              */
             dated: string | null;
+            /**
+             * Warn
+             * @default null
+             */
+            warn: [
+                number,
+                string
+            ] | null;
         };
         /**
          * StarterOut
@@ -1928,6 +2041,7 @@ export interface components {
          *
          *     how: what it takes over of the track's motion. smooth: frames over which that is smoothed, ahead and back alike, so
          *     that nothing comes late. still: it goes by the inverse, so that a picture which rides shows the track at rest.
+         *     widen: by how much of its size it grows, about the track, where that is wholly in doubt.
          */
         Riding: {
             /** Track */
@@ -1950,6 +2064,11 @@ export interface components {
              * @default false
              */
             still: boolean;
+            /**
+             * Widen
+             * @default 0
+             */
+            widen: number;
         };
         /**
          * Shape
@@ -2097,6 +2216,11 @@ export interface components {
              * @default false
              */
             still: boolean;
+            /**
+             * Widen
+             * @default 0
+             */
+            widen: number;
             /** Only */
             only: number[];
         };
@@ -2632,6 +2756,12 @@ export interface components {
              * @default null
              */
             last?: number | null;
+            /**
+             * Audited
+             * @description refuse unless the audit of the shot as it is now is clean
+             * @default false
+             */
+            audited?: boolean;
         };
         /**
          * TrashedOut
@@ -2950,6 +3080,58 @@ export interface components {
              */
             ident?: string;
         };
+        /**
+         * AuditRequest
+         * @description Look at every frame; or at frames `first` to `last` again, where the audit `of` counts for all others.
+         */
+        AuditRequest: {
+            /**
+             * First
+             * @default null
+             */
+            first?: number | null;
+            /**
+             * Last
+             * @default null
+             */
+            last?: number | null;
+            /**
+             * Of
+             * @default null
+             */
+            of?: number | null;
+        };
+        /**
+         * CoverRequest
+         * @description Cover who was found by a job: those that are chosen, by their places, or with `others` all but those.
+         */
+        CoverRequest: {
+            /** Job */
+            job: number;
+            /** Chosen */
+            chosen: number[];
+            /**
+             * Others
+             * @default false
+             */
+            others?: boolean;
+            /**
+             * How
+             * @default mosaic
+             * @enum {string}
+             */
+            how?: "mosaic" | "blur" | "solid";
+        };
+        /**
+         * AcceptRequest
+         * @description Accept a finding of an audit, by its place, for a reason; an empty one takes that back.
+         */
+        AcceptRequest: {
+            /** Finding */
+            finding: number;
+            /** Reason */
+            reason: string;
+        };
     };
     responses: never;
     parameters: never;
@@ -3046,6 +3228,9 @@ export type MotionsOut = components['schemas']['MotionsOut'];
 export type MotionsRequest = components['schemas']['MotionsRequest'];
 export type RideDeedOut = components['schemas']['RideDeedOut'];
 export type RideDeed = components['schemas']['RideDeed'];
+export type AuditRequest = components['schemas']['AuditRequest'];
+export type CoverRequest = components['schemas']['CoverRequest'];
+export type AcceptRequest = components['schemas']['AcceptRequest'];
 export type $defs = Record<string, never>;
 export interface operations {
     projects_list_projects_projects_get: {
@@ -5764,6 +5949,233 @@ export interface operations {
                     "application/json": components["schemas"]["RideDeedOut"];
                 };
             };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    redaction_look_for_people_shots__int_id__people_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Accepted */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobOut"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    redaction_start_audit_shots__int_id__audit_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AuditRequest"];
+            };
+        };
+        responses: {
+            /** @description Accepted */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobOut"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    redaction_cover_shots__int_id__cover_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CoverRequest"];
+            };
+        };
+        responses: {
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    redaction_picture_jobs__int_id__people__int_place__jpg_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+                place: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    redaction_accept_jobs__int_id__accept_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AcceptRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobOut"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    redaction_audit_report_jobs__int_id__report__string_form__get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+                form: "html" | "json";
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
             /** @description Not Found */
             404: {
                 headers: {

@@ -1,7 +1,9 @@
 import createClient from "openapi-fetch";
 
 import type {
+  AuditRequest,
   CleanPlateRequest,
+  CoverRequest,
   DeedRequest,
   LayLook,
   NewLook,
@@ -145,6 +147,20 @@ export const api = {
     ),
   trackLook: (id: number, track: string, frame: number, of: string) =>
     `/api/shots/${id}/tracks/${track}/look.jpg?frame=${frame}&of=${encodeURIComponent(of)}`,
+  people: (id: number) => got(client.POST("/api/shots/{id}/people", { params: { path: { id } } })),
+  audit: (id: number, body: AuditRequest) =>
+    got(client.POST("/api/shots/{id}/audit", { params: { path: { id } }, body })),
+  cover: (id: number, body: CoverRequest) =>
+    got(client.POST("/api/shots/{id}/cover", { params: { path: { id } }, body })),
+  accept: (job: number, finding: number, reason: string) =>
+    got(
+      client.POST("/api/jobs/{id}/accept", {
+        params: { path: { id: job } },
+        body: { finding, reason },
+      }),
+    ),
+  portrait: (job: number, place: number) => `/api/jobs/${job}/people/${place}.jpg`,
+  report: (job: number, form: "html" | "json") => `/api/jobs/${job}/report.${form}`,
   motions: (id: number, rides: Riding[]) =>
     got(client.POST("/api/shots/{id}/motions", { params: { path: { id } }, body: { rides } })),
   ride: (id: number, body: RideDeed) =>
@@ -202,11 +218,12 @@ export const api = {
     target: string | null,
     first: number,
     last: number | null,
+    audited = false,
   ) =>
     got(
       client.POST("/api/shots/{id}/exports", {
         params: { path: { id } },
-        body: { kind, target, first, last },
+        body: { kind, target, first, last, audited },
       }),
     ),
   versions: (id: number) =>

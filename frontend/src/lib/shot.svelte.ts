@@ -40,6 +40,8 @@ export class ShotStore extends Recipe {
   halted = $state.raw<{ pull: string; frame: number } | null>(null);
 
   private revision = 0;
+  /** The same, for what is shown. */
+  private revisionNow = $state(0);
   private confirmed: Shot;
   private queue: Pending[] = [];
   private sending = false;
@@ -71,7 +73,7 @@ export class ShotStore extends Recipe {
   private take(shot: ShotOut): void {
     this.about = shot;
     this.doc = this.confirmed = shot.document;
-    this.revision = shot.revision;
+    this.revision = this.revisionNow = shot.revision;
     this.history = shot.history;
     this.jobs = shot.jobs;
     this.uses = shot.uses;
@@ -159,7 +161,7 @@ export class ShotStore extends Recipe {
     this.confirmed = applied(this.confirmed, done.ops as Op[]);
     // another plate has other frames, and a film of its own
     if (this.confirmed.plate !== plate) this.behind = true;
-    this.revision = done.revision;
+    this.revision = this.revisionNow = done.revision;
     this.history = done.history;
     if (done.uses) this.uses = done.uses;
     this.takeTouched(done.touched);
@@ -327,6 +329,26 @@ export class ShotStore extends Recipe {
 
   get settling(): JobOut | undefined {
     return this.jobs.find((j) => j.kind === "settle" && under(j));
+  }
+
+  /** The revision that is confirmed. */
+  get at(): number {
+    return this.revisionNow;
+  }
+
+  /** The newest finished job of a kind. */
+  last(kind: string): JobOut | undefined {
+    return this.jobs
+      .filter((job) => job.kind === kind && job.state === "done")
+      .reduce<JobOut | undefined>(
+        (best, job) => (best && best.id > job.id ? best : job),
+        undefined,
+      );
+  }
+
+  /** The job of a kind that is under way. */
+  underWay(kind: string): JobOut | undefined {
+    return this.jobs.find((job) => job.kind === kind && under(job));
   }
 
   /** The follow of a trace or of tracks that is under way, if any. */

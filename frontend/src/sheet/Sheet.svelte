@@ -124,6 +124,7 @@
       followed: all,
       doubt: shot.framesOf(desk.selection.followed),
       checks: desk.checks.found,
+      exposed: desk.exposed,
       keys: keyed,
       span: hand.landing?.to ?? desk.span,
       moved: hand.landing,

@@ -61,6 +61,8 @@ export type Scene = {
   followed: Followed[];
   doubt: Map<number, FrameOut>;
   checks: Map<number, CheckOut>;
+  /** Frames on which the audit found somebody exposed. */
+  exposed: Set<number>;
   keys: Map<number, boolean>;
   /** The frames of the chosen set of keys. */
   span: [number, number] | null;

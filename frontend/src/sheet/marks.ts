@@ -150,6 +150,14 @@ export function checks(
   to: number,
   y: Y,
 ): void {
+  // somebody exposed: a small filled disc of red, where the other signs are
+  c.fillStyle = ink.red;
+  for (const f of s.exposed) {
+    if (f < from || f > to) continue;
+    c.beginPath();
+    c.arc(column.x + 6, y(f) + s.row / 2, Math.min(3.4, Math.max(1.5, s.row / 2)), 0, 7);
+    c.fill();
+  }
   if (!s.checks.size) return;
   const room = column.width - 15;
   c.strokeStyle = ink.quiet;

@@ -1,0 +1,32 @@
+/** What a search for people and an audit tell, and mending what an audit found. */
+import { api } from "../lib/api";
+import type { JobOut } from "../lib/api-types";
+import type { Desk } from "../desk/desk.svelte";
+
+export type Somebody = { first: number; last: number; seen: number; frame: number };
+export type Finding = Somebody & { covered: number; person: number; accepted: string | null };
+
+const AROUND = 36; // frames about a finding that its cover goes on for
+
+/** Covers what a finding shows, and looks again at the frames that this changes. */
+export async function coverFinding(desk: Desk, audit: JobOut, place: number): Promise<void> {
+  const { shot } = desk;
+  const one = (audit.result.findings as Finding[])[place];
+  await api.cover(shot.id, { job: audit.id, chosen: [place], others: false, how: "mosaic" });
+  const [first, last] = shot.range;
+  shot.takeJob(
+    await api.audit(shot.id, {
+      first: Math.max(first, one.first - AROUND),
+      last: Math.min(last, one.last + AROUND),
+      of: audit.id,
+    }),
+  );
+}
+
+/** The frames on which the newest audit found somebody exposed who was not accepted. */
+export function exposedFrames(audit: JobOut | undefined): Set<number> {
+  const out = new Set<number>();
+  for (const one of (audit?.result.findings ?? []) as Finding[])
+    if (!one.accepted) for (let n = one.first; n <= one.last; n++) out.add(n);
+  return out;
+}
