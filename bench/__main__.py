@@ -5,7 +5,7 @@ from __future__ import annotations
 import argparse
 from pathlib import Path
 
-from bench import desk, edits, keys, mattes, same, speed, stand, tracks, treatments
+from bench import desk, edits, keys, mattes, redaction, same, speed, stand, tracks, treatments
 from cuvrel.demo.project import CLIPS
 
 
@@ -22,6 +22,8 @@ def main() -> None:
     track = commands.add_parser("tracks", help="points, regions and patches against their truth, with yardsticks")
     track.add_argument("--clips", type=int, default=4, help="clips made of each kind (4)")
     track.add_argument("--no-yardsticks", action="store_true", help="our own figures only")
+    covers = commands.add_parser("redaction", help="faces found, and what the audit finds and misses")
+    covers.add_argument("--clips", type=int, default=3, help="clips made of each kind (3)")
     pictures = commands.add_parser("same", help="whether the demo's pictures are what they were before a change")
     pictures.add_argument("--to", type=Path, help="writes their hashes there")
     pictures.add_argument("--against", type=Path, help="holds them against the hashes there")
@@ -41,6 +43,8 @@ def main() -> None:
         same.run(given.to, given.against, given.every)
     elif given.command == "tracks":
         tracks.run(given.clips, not given.no_yardsticks)
+    elif given.command == "redaction":
+        redaction.run(given.clips)
     elif given.command == "edits":
         edits.run()
     elif given.command == "keys":

@@ -8,18 +8,50 @@ from cuvrel.demo.jobs import Job, ellipse, plane, shapes
 from cuvrel.demo.looks import PLATE, Doc, behind, keys, line, riding, step
 
 Made = tuple[list[Doc], list[Doc]]
+# the middle of the board, a frame or two ahead of each of these: it is held until the next
+BOARD = (
+    (0, (675, 357)),
+    (6, (690, 355)),
+    (12, (694, 355)),
+    (18, (685, 357)),
+    (24, (664, 361)),
+    (30, (637, 364)),
+    (36, (608, 362)),
+    (42, (583, 358)),
+    (48, (571, 355)),
+    (54, (573, 355)),
+    (60, (588, 358)),
+    (66, (615, 362)),
+)
 WITH_TURN = "position, size and turn"
 
 
 def not_to_be_known(m: str, footage: dict[str, str]) -> Made:
-    """Two porters' faces blurred under soft ellipses that ride on their heads, one of which grows as he comes near."""
-    carrier = ellipse("carrier-face", "Carrier's face", (71, (577, 318), (78, 96)), soft=8)
-    capped = ellipse("capped-face", "Capped face", (0, (1104, 332), (74, 82)), soft=8)
-    faces = [riding(carrier, "carrier", 71, WITH_TURN), riding(capped, "capped", 0, "position", smooth=2)]
+    """Two porters' faces covered under ellipses that ride on their heads: one grows as he comes near, one in doubt."""
+    carrier = ellipse("carrier-face", "Carrier's face", (71, (577, 318), (78, 96)), soft=0)
+    capped = ellipse("capped-face", "Capped face", (0, (1104, 332), (74, 82)), soft=0)
+    faces = [riding(carrier, "carrier", 71, WITH_TURN, widen=0.35), riding(capped, "capped", 0, "position", widen=0.35)]
     return [shapes("faces", "Faces", *faces)], [
-        plane("covered", "Not to be known", "glaze", step("blur", "blur", radius=22.0), gate={"matte": "faces"}),
+        plane("covered", "Not to be known", "glaze", step("cover", "cover", how="blur", cells=3.0, soft=12.0),
+              gate={"matte": "faces"}),
         PLATE,
-    ]
+    ]  # fmt: skip
+
+
+def held_covers(m: str, footage: dict[str, str]) -> Made:
+    """The marks on a board hidden by mosaic, the face of who passes by a blur: both ellipses jump from key to key."""
+    marks = ellipse("marks", "Marks", *((n, at, (300.0, 210.0)) for n, at in BOARD), soft=0)
+    passer = ellipse("passer", "Who passes", *((n, (207 + 21.2 * (n - 10), 325), (150, 140)) for n in range(2, 64, 3)),
+                     soft=0)  # fmt: skip
+    for one in (marks, passer):
+        for key in one["keys"]:
+            key["ease"] = "hold"
+    return [shapes("marks", "Marks", marks), shapes("passer", "Who passes", passer)], [
+        plane("mosaic", "Marks hidden", "glaze", step("cover", "cells", cells=7.0, soft=4.0), gate={"matte": "marks"}),
+        plane("blurred", "Face blurred", "glaze", step("cover", "soft", how="blur", cells=3.0, soft=14.0),
+              gate={"matte": "passer"}, first=2),
+        PLATE,
+    ]  # fmt: skip
 
 
 def ring(m: str, footage: dict[str, str]) -> Made:
@@ -43,4 +75,5 @@ def ring(m: str, footage: dict[str, str]) -> Made:
 TRACKED_JOBS: Sequence[Job] = (
     Job("faces not to be known", "porters", (), not_to_be_known),
     Job("a ring on the board", "notice-board", (), ring),
+    Job("covers held and moved on", "notice-board", (), held_covers),
 )
