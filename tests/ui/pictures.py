@@ -160,6 +160,13 @@ def lines(desk: Desk) -> None:
     desk.plane("World of lines")
 
 
+def track(desk: Desk) -> None:
+    """A patch that is followed past a porter, with its feature points."""
+    shot(desk, "Shot 04", 32)
+    desk.page.get_by_role("region", name="Tracks").get_by_role("button", name="Board").click()
+    expect(desk.page.get_by_label("Feature point: press to leave it out").first).to_be_visible()
+
+
 PICTURES: dict[str, Callable[[Desk], None]] = {
     one.__name__.replace("_", "-"): one
     for one in (
@@ -179,6 +186,7 @@ PICTURES: dict[str, Callable[[Desk], None]] = {
         recoloured,
         looks,
         lines,
+        track,
         versions,  # from here on shots are no more as they were installed
         clones,
     )
