@@ -97,5 +97,7 @@ def run(clips: int) -> None:
                 else:
                     quiet, alarms = quiet + 1, alarms + frame.exposed
         share, rate = found / there, clips * COUNT / spent
-        print(f"  {kind:10} found on {share:6.1%} of its frames, {persons / clips:.1f} people for 1, {rate:5.1f} frames/s")
+        print(
+            f"  {kind:10} found on {share:6.1%} of its frames, {persons / clips:.1f} people for 1, {rate:5.1f} frames/s"
+        )
     print(f"  audit: {hits / wanted:.3f} of the exposed frames found, {alarms / quiet:.3f} false alarms")

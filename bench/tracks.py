@@ -16,12 +16,12 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from cuvrel.core.media.homography import moved
 from cuvrel.core.media.probe import probe
 from cuvrel.core.media.reader import Reader
 from cuvrel.core.tracks.align import Freedom
 from cuvrel.core.tracks.features import went
 from cuvrel.core.tracks.follow import FREEDOM, Start, Tracker, tracked
-from cuvrel.core.tracks.geometry import moved
 from cuvrel.core.tracks.scenes import Scenes, scene
 
 U8 = NDArray[np.uint8]

@@ -10,6 +10,7 @@ import pytest
 
 from cuvrel.core import catalogue
 from cuvrel.core.looks.taking import look_of_planes
+from cuvrel.core.media.homography import moved
 from cuvrel.core.pulls.outline import held
 from cuvrel.core.pulls.shape import shaped
 from cuvrel.core.recipe.check import read_shot
@@ -25,9 +26,8 @@ from cuvrel.core.stand.build import Stand
 from cuvrel.core.stand.nodes import Cache, work_out
 from cuvrel.core.stand.placement import matrix
 from cuvrel.core.stand.riding import baked, track_of, without_track
-from cuvrel.core.tracks.geometry import moved
 from cuvrel.core.tracks.path import Measured, Path, reduced
-from cuvrel.core.tracks.plan import Halted, TrackWay, way_from, ways
+from cuvrel.core.tracks.plan import Halted, Memory, TrackWay, way_from, ways
 from cuvrel.core.tracks.scenes import Scenes
 from tests.core.test_tracks import BOARD, frame_of, swings
 from tests.recipes import FakeSources, document, footage
@@ -58,23 +58,11 @@ def measured(board: Track, frames: range, drift: float = 0.0) -> dict[int, Measu
     return out
 
 
-class Kept:
-    """A track's frames in memory."""
+class Kept(Memory):
+    """A track's frames in memory, as they are once they were stored."""
 
-    def __init__(self) -> None:
-        self.there: dict[int, Measured] = {}
-        self.halts: dict[int, Halted] = {}
-
-    def known(self) -> list[int]:
-        return list(self.there)
-
-    def read(self, frame: int) -> Measured | None:
-        return self.there.get(frame)
-
-    def keep(self, frame: int, one: Measured, halt: Halted | None) -> None:
-        self.there[frame] = Measured.unpacked(one.packed())
-        if halt is not None:
-            self.halts[frame] = halt
+    def keep(self, frame: int, measured: Measured, halt: Halted | None) -> None:
+        super().keep(frame, Measured.unpacked(measured.packed()), halt)
 
 
 def test_what_is_stored_is_read_as_it_was() -> None:
@@ -138,7 +126,7 @@ def test_following_by_plan_goes_on_between_touches_and_halts_where_it_cannot_see
     assert [one.frame for one in on] == [10, 11, 12, 13, 14, 15, 16]
     assert on.outcome == "halted"
     assert kept.halts[14].reason == "it can't be seen from here on"
-    path = Path(board, kept.there)
+    path = Path(board, kept.frames)
     for n in range(14):
         np.testing.assert_allclose(path.points(n), moved(swung(n), BOARD), atol=0.3)
     assert [path.seen(n) for n in (13, 14)] == [True, False]
@@ -153,7 +141,7 @@ def test_a_way_that_was_cut_off_goes_on_and_comes_to_the_same() -> None:
             break
     assert [one.frame for one in TrackWay(scenes, board, parts, 4, 1, 16, at=9)] == list(range(10, 17))
     for n in (10, 16):
-        np.testing.assert_allclose(Path(board, parts.there).points(n), Path(board, whole.there).points(n), atol=0.05)
+        np.testing.assert_allclose(Path(board, parts.frames).points(n), Path(board, whole.frames).points(n), atol=0.05)
 
 
 def test_where_a_follow_begins() -> None:
@@ -173,7 +161,7 @@ def test_what_is_left_out_of_a_region_has_no_points_there() -> None:
     list(TrackWay(scenes, track(kind="region"), free, 4, 1, 5))
     list(TrackWay(scenes, track(kind="region", less=[spot]), bound, 4, 1, 5))
     inside = [
-        np.hypot(*(one.there[5].features[:, :2] - moved(swung(5), np.array([[120.0, 75.0]]))).T) < 16
+        np.hypot(*(one.frames[5].features[:, :2] - moved(swung(5), np.array([[120.0, 75.0]]))).T) < 16
         for one in (free, bound)
     ]
     assert inside[0].any()

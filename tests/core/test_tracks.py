@@ -9,11 +9,12 @@ import cv2
 import numpy as np
 import pytest
 
+from cuvrel.core.media.homography import moved
 from cuvrel.core.recipe.errors import RecipeError
 from cuvrel.core.tracks.align import align, piece
 from cuvrel.core.tracks.features import went
 from cuvrel.core.tracks.follow import LOST, CanNotTrack, Found, Start, Tracker, bridged, tracked
-from cuvrel.core.tracks.geometry import SQUARE, Area, moved, through
+from cuvrel.core.tracks.geometry import SQUARE, Area, through
 from cuvrel.core.tracks.scenes import Scenes, scene
 from cuvrel.core.tracks.what import as_json, read_wanted
 

@@ -25,7 +25,6 @@
   import Curve from "./field/Curve.svelte";
   import NumberControl from "./field/Number.svelte";
   import Point from "./field/Point.svelte";
-  import PointMenu from "./PointMenu.svelte";
   import Riding from "./Riding.svelte";
   import Ramp from "./field/Ramp.svelte";
   import Reference from "./field/Reference.svelte";
@@ -115,7 +114,7 @@
     onpointerenter={() => (desk.hovered = keyed)}
     onpointerleave={() => desk.hovered === keyed && (desk.hovered = null)}
   >
-    {#if field.animatable && field.control === "number"}
+    {#if field.animatable && (field.control === "number" || field.control === "point")}
       <FieldMenu
         {desk}
         {field}
@@ -123,17 +122,10 @@
         {path}
         {name}
         reach={reach[1] - reach[0]}
+        onride={field.control === "point"
+          ? (riding) => put({ ...riding, base: ride?.base ?? stored }, "ride on a track")
+          : undefined}
         onput={put}
-        onreset={reset}
-      />
-    {:else if field.control === "point"}
-      <PointMenu
-        {desk}
-        {field}
-        {stored}
-        {path}
-        {name}
-        onride={(riding) => put({ ...riding, base: ride?.base ?? stored }, "ride on a track")}
         onreset={reset}
       />
     {:else}

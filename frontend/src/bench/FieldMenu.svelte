@@ -1,25 +1,29 @@
 <script lang="ts">
   import { DropdownMenu } from "bits-ui";
   import { api } from "../lib/api";
-  import type { Driver, FieldOut, Keys } from "../lib/api-types";
+  import type { Driver, FieldOut, Keys, Riding } from "../lib/api-types";
   import type { Desk } from "../desk/desk.svelte";
+  import { askRide, trackOfKeys } from "../desk/rides";
   import { notes } from "../lib/notes.svelte";
   import { isDriver, keysOf } from "../lib/values";
 
-  /** A number's name, and behind it what else can be done with it: what drives it, and all of its keyframes. */
+  /** A value's name, and behind it what else can be done with it: what drives it or it rides on, all of its keys. */
   type Props = {
     desk: Desk;
     field: FieldOut;
     stored: unknown;
     path: string;
     name: string;
-    /** How much the slider spans. */
-    reach: number;
+    /** How much the slider of a number spans. */
+    reach?: number;
+    /** Told on which track a place is to ride; where it is left out it can't. */
+    onride?: (riding: Riding) => void;
     onput: (next: unknown, label: string) => void;
     onreset: () => void;
   };
-  let { desk, field, stored, path, name, reach, onput, onreset }: Props = $props();
+  let { desk, field, stored, path, name, reach = 0, onride, onput, onreset }: Props = $props();
   const driver = $derived(isDriver(stored) ? stored : null);
+  const number = $derived(field.control === "number");
   const drivers: [Driver["drive"], string, string][] = [
     ["rate", "Rate", "so much more every second"],
     ["wander", "Wander", "strays to both sides, softly"],
@@ -68,9 +72,22 @@
   <DropdownMenu.Portal>
     <DropdownMenu.Content class="menu" align="start">
       <DropdownMenu.Item class="menu-item" onSelect={onreset}
-        >Back to {field.default}{field.unit}</DropdownMenu.Item
+        >{number
+          ? `Back to ${field.default}${field.unit}`
+          : "Back to where it began"}</DropdownMenu.Item
       >
-      {#each drivers as [how, says, hint] (how)}
+      {#if onride}
+        <DropdownMenu.Item class="menu-item" onSelect={() => askRide(desk, name, onride)}
+          >Ride on a track …<small>it goes where the track goes from this frame on</small
+          ></DropdownMenu.Item
+        >
+        {#if keysOf(stored).length > 1}
+          <DropdownMenu.Item class="menu-item" onSelect={() => trackOfKeys(desk, path)}
+            >Make its keyframes a track</DropdownMenu.Item
+          >
+        {/if}
+      {/if}
+      {#each number ? drivers : [] as [how, says, hint] (how)}
         <DropdownMenu.Item class="menu-item" onSelect={() => drive(how)}
           >{says}<small>{hint}</small></DropdownMenu.Item
         >
@@ -80,7 +97,7 @@
           >No driver</DropdownMenu.Item
         >
       {/if}
-      {#if driver || keysOf(stored).length}
+      {#if number && (driver || keysOf(stored).length)}
         <DropdownMenu.Item class="menu-item" onSelect={() => deed("bake")}
           >Bake to keyframes</DropdownMenu.Item
         >

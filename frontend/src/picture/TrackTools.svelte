@@ -1,8 +1,8 @@
 <script lang="ts">
   import type { Desk } from "../desk/desk.svelte";
-  import { BRUSH, type Tool } from "../desk/tools.svelte";
+  import type { Tool } from "../desk/tools.svelte";
   import type { IconName } from "../lib/Icon.svelte";
-  import NumberField from "../ui/NumberField.svelte";
+  import BrushSize from "./BrushSize.svelte";
   import ToolColumn from "./ToolColumn.svelte";
 
   let { desk }: { desk: Desk } = $props();
@@ -17,17 +17,6 @@
 
 <ToolColumn {desk} label="Track tools" {tools}>
   {#if brushes}
-    <div class="mt-1 grid border-t border-rule pt-1 text-center text-[11px] text-quiet">
-      <NumberField
-        class="text-ink [&>input]:text-center"
-        name="Brush radius in pixels"
-        low={BRUSH[0]}
-        high={BRUSH[1]}
-        value={desk.tools.brush}
-        decimals={Number.isInteger(desk.tools.brush) ? 0 : 1}
-        onset={(radius) => desk.tools.sizeBrush(radius)}
-      />
-      <span>px</span>
-    </div>
+    <BrushSize {desk} />
   {/if}
 </ToolColumn>

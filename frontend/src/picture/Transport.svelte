@@ -12,7 +12,7 @@
   const fps = $derived(Math.round(shot.about.plate.fps * 1000) / 1000);
   const doubts = $derived(
     new Set([
-      ...[...(shot.frames.get(desk.selection.trace?.id ?? "")?.values() ?? [])]
+      ...[...(shot.framesOf(desk.selection.followed)?.values() ?? [])]
         .filter((f) => f.doubt > DOUBTFUL)
         .map((f) => f.frame),
       ...[...desk.checks.found.values()].filter((c) => c.problems.length).map((c) => c.frame),
@@ -69,7 +69,7 @@
   >
   <button
     class={PRESS}
-    disabled={!desk.selection.matteId}
+    disabled={!desk.selection.matteId && !desk.selection.track}
     title="Next problem or touch (Page Down)"
     onclick={() => desk.problem(1)}>{doubts ? `${doubts} to look at` : "next touch"} ↓</button
   >

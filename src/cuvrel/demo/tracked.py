@@ -18,7 +18,7 @@ from cuvrel.core.media.probe import probe
 from cuvrel.core.media.reader import Reader
 from cuvrel.core.recipe.tracks import Track
 from cuvrel.core.tracks.path import Measured
-from cuvrel.core.tracks.plan import Halted, TrackWay, ways
+from cuvrel.core.tracks.plan import Memory, TrackWay, ways
 from cuvrel.core.tracks.scenes import Scenes
 
 Doc = dict[str, Any]
@@ -51,25 +51,6 @@ TRACKS: dict[str, list[Doc]] = {
 }
 
 
-class _Kept:
-    """A track's frames in memory."""
-
-    def __init__(self) -> None:
-        self.there: dict[int, Measured] = {}
-        self.halts: dict[int, Halted] = {}
-
-    def known(self) -> list[int]:
-        return list(self.there)
-
-    def read(self, frame: int) -> Measured | None:
-        return self.there.get(frame)
-
-    def keep(self, frame: int, measured: Measured, halt: Halted | None) -> None:
-        self.there[frame] = measured
-        if halt is not None:
-            self.halts[frame] = halt
-
-
 def follow(name: str) -> Doc:
     """All tracks of a clip, followed both ways: by id, what is stored of each frame."""
     file = CLIPS / f"{name}.mp4"
@@ -77,13 +58,13 @@ def follow(name: str) -> Doc:
     scenes, last = Scenes(reader.frame), reader.info.frames - 1
     out: Doc = {}
     for raw in TRACKS[name]:
-        track, kept = Track.model_validate(raw), _Kept()
+        track, kept = Track.model_validate(raw), Memory()
         for start, step, end in ways(track, None, track.frame, 0, last):
             for _ in TrackWay(scenes, track, kept, start, step, end):
                 pass
-        lost = sum(one.before is None and one.after is None for one in kept.there.values())
-        print(f"{name}, {track.name}: {len(kept.there)} frames, {lost} not seen", flush=True)
-        out[track.id] = {str(n): json.loads(kept.there[n].packed()) for n in sorted(kept.there)}
+        lost = sum(one.before is None and one.after is None for one in kept.frames.values())
+        print(f"{name}, {track.name}: {len(kept.frames)} frames, {lost} not seen", flush=True)
+        out[track.id] = {str(n): json.loads(kept.frames[n].packed()) for n in sorted(kept.frames)}
     return out
 
 

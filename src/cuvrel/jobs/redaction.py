@@ -6,13 +6,11 @@ import json
 from collections.abc import Callable, Mapping, Sequence
 from typing import Any
 
-import cv2
 import numpy as np
 from numpy.typing import NDArray
 
 from cuvrel.core.redaction.audit import Looked, audited, report
-from cuvrel.core.redaction.covering import cover_shape, head_frames, head_of, head_track
-from cuvrel.core.redaction.faces import Face
+from cuvrel.core.redaction.covering import cover_shape, head_frames, head_track, portrait
 from cuvrel.core.redaction.people import Joining, Person, people
 from cuvrel.core.stand.build import Stand
 from cuvrel.core.stand.nodes import Cache, work_out
@@ -22,12 +20,12 @@ from cuvrel.store.blobs import Blobs
 U8 = NDArray[np.uint8]
 Read = Callable[[int], U8]
 Json = dict[str, Any]
-SIDE = 120  # pixels of a small picture of somebody
 
 
-def found_people(read: Read, frames: Sequence[int], blobs: Blobs, tell: Callable[[int], None]) -> list[Json]:
+def found_people(read: Read, frames: Sequence[int], blobs: Blobs, tell: Callable[[int, int], None]) -> list[Json]:
     """Everybody in some frames, each as a job's result tells of them (see `kept`)."""
-    return [kept(person, read, frames, blobs, n) for n, person in enumerate(people(read, frames, tell), 1)]
+    found = people(read, frames, lambda done: tell(done, len(frames)))
+    return [kept(person, read, frames, blobs, n) for n, person in enumerate(found, 1)]
 
 
 def kept(person: Person, read: Read, frames: Sequence[int], blobs: Blobs, number: int) -> Json:
@@ -47,21 +45,9 @@ def kept(person: Person, read: Read, frames: Sequence[int], blobs: Blobs, number
             "cover": blobs.put(json.dumps(cover).encode())}  # fmt: skip
 
 
-def portrait(picture: U8, face: Face) -> bytes:
-    """A small picture of somebody's head, as JPEG."""
-    x, y, wide, high = head_of(face)
-    half = max(wide, high) * 0.6
-    way = np.array([[SIDE / (2 * half), 0, SIDE / 2 - x * SIDE / (2 * half)],
-                    [0, SIDE / (2 * half), SIDE / 2 - y * SIDE / (2 * half)]])  # fmt: skip
-    how = cv2.INTER_AREA if half > SIDE / 2 else cv2.INTER_LINEAR
-    cut = cv2.warpAffine(cv2.cvtColor(picture, cv2.COLOR_RGB2BGR), way, (SIDE, SIDE), flags=how,
-                         borderMode=cv2.BORDER_REPLICATE)  # fmt: skip
-    return bytes(cv2.imencode(".jpg", cut, [cv2.IMWRITE_JPEG_QUALITY, 88])[1].tobytes())
-
-
 def audit(
     stand: Stand, cache: Cache, frames: Sequence[int], blobs: Blobs, before: Mapping[str, Any] | None,
-    tell: Callable[[int], None],
+    tell: Callable[[int, int], None],
 ) -> Json:  # fmt: skip
     """The audit of frames of a shot as a job's result. before: an earlier one, which counts for all other frames."""
 
@@ -76,7 +62,7 @@ def audit(
     for done, one in enumerate(audited(plate, lambda n: work_out(stand.hidden(n), cache), frames, shown), 1):
         looked.append(one)
         joining.add(one.frame, [seen.face for seen in one.seen if seen.exposed], plate(one.frame))
-        tell(done)
+        tell(done, len(frames))
     told = report(looked)
     findings = [finding for n, person in enumerate(joining.persons, 1)
                 for finding in _findings(person, looked, plate, stand.shot.frames, blobs, n)]  # fmt: skip

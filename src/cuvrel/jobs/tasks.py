@@ -64,21 +64,12 @@ class Works:
 
     def ingest(self, row: JobRow) -> str:
         """Makes uploaded footage ready, or refuses it and leaves nothing behind but the sentence."""
-        last = 0.0
-
-        def progress(done: int, total: int) -> None:
-            nonlocal last
-            if done == total or time.monotonic() - last > 0.25:
-                last = time.monotonic()
-                with self.database.session() as session:
-                    advance(session, row.id, done, total)
-
         try:
             with self.database.session() as session:
                 footage = session.get(FootageRow, row.footage_id)
                 if footage is None:
                     raise Stopped
-                make_ready(session, footage, self.blobs, progress)
+                make_ready(session, footage, self.blobs, self._telling(row))
                 notify(session, "footage", footage=footage.id, state="ready", project=row.project_id)
             return "Ready."
         except MediaError as fault:
@@ -185,7 +176,7 @@ class Works:
             shot = shot_of(session, shot_row)
             plate = plate_row(session, shot)
         reader = self.readers.get(plate.blob, MediaInfo.from_json(plate.info))
-        found = found_people(reader.frame, shot.frames, self.blobs, self._telling(row, len(shot.frames)))
+        found = found_people(reader.frame, shot.frames, self.blobs, self._telling(row))
         self._result(row, {"people": found})
         return f"{len(found)} people found." if len(found) != 1 else "One person found."
 
@@ -201,19 +192,19 @@ class Works:
             before = None if of is None else dict(of.result)
         first, last = row.args["first"], row.args["last"]
         frames = [n for n in shot.frames if (first is None or n >= first) and (last is None or n <= last)]
-        found = audit(Stand(shot, sources), self.cache, frames, self.blobs, before, self._telling(row, len(frames)))
+        found = audit(Stand(shot, sources), self.cache, frames, self.blobs, before, self._telling(row))
         findings = found["findings"]
         clean = all(one["accepted"] for one in findings)
         self._result(row, {**found, "revision": row.args["revision"], "clean": clean})
         return "Nobody was found exposed." if not findings else f"{len(findings)} findings."
 
-    def _telling(self, row: JobRow, total: int) -> Callable[[int], None]:
-        """Writes progress down, not too often. Raises Stopped when it was asked for."""
+    def _telling(self, row: JobRow) -> Callable[[int, int], None]:
+        """Writes down how many of how many are done, not too often. Raises Stopped when that was asked for."""
         last = 0.0
 
-        def tell(done: int) -> None:
+        def tell(done: int, total: int) -> None:
             nonlocal last
-            if done == total or time.monotonic() - last > 0.3:
+            if done == total or time.monotonic() - last > 0.25:
                 last = time.monotonic()
                 with self.database.session() as session:
                     advance(session, row.id, done, total)

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import cv2
 import numpy as np
 from flask import Response
 from flask_openapi3 import APIBlueprint
@@ -12,7 +11,7 @@ from cuvrel.core.recipe.errors import CuvrelError
 from cuvrel.core.stand.build import Stand
 from cuvrel.core.stand.nodes import work_out
 from cuvrel.core.stand.riding import baked, track_of, without_track
-from cuvrel.core.tracks.geometry import inverse, moved
+from cuvrel.core.tracks.compare import beside
 from cuvrel.core.tracks.path import Path, box_of
 from cuvrel.jobs.queue import put
 from cuvrel.store import shots as store
@@ -34,11 +33,8 @@ from cuvrel.web.track_models import (
     TrackRequest,
 )  # fmt: skip
 
-U8 = NDArray[np.uint8]
 api = APIBlueprint("tracks", __name__, url_prefix="/api",
                    abp_responses={"422": Problem, "404": Problem})  # fmt: skip
-SIDE = 220  # pixels of each of the two pictures that are held side by side
-AROUND = 1.5  # how much of what lies about a track they show, of its own size
 LABELS = {"bake": "bake to keyframes", "track": "track from keyframes", "remove": "remove track"}
 
 
@@ -104,23 +100,7 @@ def look(path: TrackPath, query: LookQuery) -> Response:
     shared = services()
     stand, found = _path_of(path)
     frame_there(stand, query.frame)
-    (left, top), (right, bottom) = (f(moved(found.own, np.array([[-1, -1], [1, 1]])), axis=0) for f in (np.min, np.max))
-    half = max(right - left, bottom - top) / 2 * AROUND
-    zoom = SIDE / (2 * half)
-    middle = (left + right) / 2, (top + bottom) / 2
-    # from plate pixels to the enlarged piece, both counted from their corners; pixels are counted from their middles
-    large = np.array([[zoom, 0, SIDE / 2 - zoom * middle[0]], [0, zoom, SIDE / 2 - zoom * middle[1]], [0, 0, 1.0]])
-    into, out = np.array([[1, 0, 0.5], [0, 1, 0.5], [0, 0, 1.0]]), np.array([[1, 0, -0.5], [0, 1, -0.5], [0, 0, 1.0]])
-
-    def piece(frame: int) -> U8:
-        picture = work_out(stand.plate(frame), shared.cache)
-        way = out @ large @ inverse(found.since(frame)) @ into
-        how = cv2.INTER_CUBIC if zoom > 1 else cv2.INTER_AREA
-        return np.asarray(
-            cv2.warpPerspective(picture, way, (SIDE, SIDE), flags=how, borderValue=(74, 74, 74)), np.uint8
-        )
-
-    both = np.concatenate([piece(found.track.frame), piece(query.frame)], axis=1)
+    both = beside(found, lambda n: work_out(stand.plate(n), shared.cache), query.frame)
     data, kind = encoded(both, 90)
     return Response(data, content_type=kind, headers={"Cache-Control": "no-store"})
 

@@ -7,6 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from cuvrel.core.media.homography import growth
 from cuvrel.core.pulls.raster import turning
 from cuvrel.core.recipe.shapes import Shape, ShapeKey, ShapeKind, ShapePoint
 from cuvrel.core.recipe.values import Env
@@ -77,7 +78,7 @@ def held(shape: Shape, env: Env) -> Shape:
     moves = {n: env.moved(ride) for ride in rides for n in ride.only}
     others = next((env.moved(ride) for ride in rides if not ride.only), None)
     points = [_carried(point, moves.get(n, others)) for n, point in enumerate(key.points)]
-    thick = key.width * _growth(others, points[0].x, points[0].y) if others is not None else key.width
+    thick = key.width * growth(others, points[0].x, points[0].y) if others is not None else key.width
     key = key.model_copy(update={"points": points, "width": thick})
     return shape.model_copy(update={"kind": kind, "keys": [key], "rides": []})
 
@@ -101,16 +102,9 @@ def _carried(point: ShapePoint, way: F64 | None) -> ShapePoint:
     if way is None:
         return point
     x, y, depth = way @ (point.x, point.y, 1.0)
-    size = _growth(way, point.x, point.y)
+    size = growth(way, point.x, point.y)
     return point.model_copy(update={"x": float(x / depth), "y": float(y / depth),
                                     "inner": point.inner * size, "outer": point.outer * size})  # fmt: skip
-
-
-def _growth(way: F64, x: float, y: float) -> float:
-    """How much larger a small thing at a place becomes."""
-    u, v, depth = way @ (x, y, 1.0)
-    slopes = (way[:2, :2] - np.outer((u / depth, v / depth), way[2, :2])) / depth
-    return float(np.sqrt(abs(np.linalg.det(slopes))))
 
 
 def _band(table: F64, half: float) -> Outline:

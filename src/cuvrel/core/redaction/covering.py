@@ -6,15 +6,16 @@ from collections.abc import Callable, Iterable, Mapping, Sequence
 from itertools import pairwise
 from typing import Any
 
+import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from cuvrel.core.media.homography import FROM_MIDDLE
 from cuvrel.core.recipe.tracks import Track
 from cuvrel.core.redaction.faces import Face
 from cuvrel.core.redaction.people import Person
 from cuvrel.core.tracks.follow import CanNotTrack, Found, Start, Tracker
 from cuvrel.core.tracks.path import Measured, own_frame
-from cuvrel.core.tracks.plan import FROM_MIDDLE
 from cuvrel.core.tracks.scenes import Scenes
 
 U8 = NDArray[np.uint8]
@@ -24,6 +25,7 @@ HEAD = (1.3, 1.75, -0.12)  # of a head: its width and height, and how far its mi
 ON = 36  # frames that a head is followed on where no face is seen before it first is, and after it last was
 UNSEEN = 0.55  # the least doubt of a frame on which no face is seen
 HELD = 0.5  # doubt above which following a head by how it looks is given up
+SIDE = 120  # pixels of a small picture of somebody
 STEADY = 2.0  # frames over which sizes and places of boxes are averaged, Gaussian
 
 
@@ -140,3 +142,15 @@ def cover_parts(shapes: Sequence[Json], matte: str, plane: str, values: Mapping[
         {"id": matte, "name": "Covered", "pulls": [pull]},
         {"id": plane, "name": "Cover", "kind": "glaze", "gate": {"matte": matte}, "treatments": [step]},
     )
+
+
+def portrait(picture: U8, face: Face) -> bytes:
+    """A small picture of somebody's head, as JPEG."""
+    x, y, wide, high = head_of(face)
+    half = max(wide, high) * 0.6
+    way = np.array([[SIDE / (2 * half), 0, SIDE / 2 - x * SIDE / (2 * half)],
+                    [0, SIDE / (2 * half), SIDE / 2 - y * SIDE / (2 * half)]])  # fmt: skip
+    how = cv2.INTER_AREA if half > SIDE / 2 else cv2.INTER_LINEAR
+    cut = cv2.warpAffine(cv2.cvtColor(picture, cv2.COLOR_RGB2BGR), way, (SIDE, SIDE), flags=how,
+                         borderMode=cv2.BORDER_REPLICATE)  # fmt: skip
+    return bytes(cv2.imencode(".jpg", cut, [cv2.IMWRITE_JPEG_QUALITY, 88])[1].tobytes())

@@ -10,6 +10,7 @@ import jsonpointer
 import numpy as np
 from numpy.typing import NDArray
 
+from cuvrel.core.media.homography import moved
 from cuvrel.core.motion.keyframes import keys_of
 from cuvrel.core.pulls.outline import held, outline_at
 from cuvrel.core.recipe.errors import RecipeError
@@ -19,7 +20,7 @@ from cuvrel.core.recipe.references import Rider, riders, without_ride
 from cuvrel.core.recipe.shapes import Shape, ShapeKey, ShapePoint
 from cuvrel.core.recipe.values import Env, Motion, Ride, at
 from cuvrel.core.stand.placement import corners
-from cuvrel.core.tracks.geometry import moved, through
+from cuvrel.core.tracks.geometry import through
 
 F64 = NDArray[np.float64]
 Ops = list[dict[str, Any]]

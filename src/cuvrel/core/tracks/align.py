@@ -14,8 +14,9 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from cuvrel.core.media.homography import moved
 from cuvrel.core.media.rows import kernel
-from cuvrel.core.tracks.geometry import Area, moved
+from cuvrel.core.tracks.geometry import Area
 from cuvrel.core.tracks.scenes import Scene, of_level
 
 F32 = NDArray[np.float32]

@@ -8,8 +8,9 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from cuvrel.core.media.homography import moved
 from cuvrel.core.tracks.align import Freedom
-from cuvrel.core.tracks.geometry import Area, moved
+from cuvrel.core.tracks.geometry import Area
 from cuvrel.core.tracks.scenes import Scene
 
 F32 = NDArray[np.float32]

@@ -11,10 +11,11 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from cuvrel.core.media.homography import moved
 from cuvrel.core.recipe.errors import CuvrelError
 from cuvrel.core.tracks.align import Fit, Freedom, Piece, align, piece
 from cuvrel.core.tracks.features import Went, went
-from cuvrel.core.tracks.geometry import SQUARE, Area, bridge, moved, round_about, through
+from cuvrel.core.tracks.geometry import SQUARE, Area, bridge, round_about, through
 from cuvrel.core.tracks.scenes import Scene, Scenes, of_level
 
 F32 = NDArray[np.float32]

@@ -1,4 +1,4 @@
-"""Places through matrices, and the matrix that brings places closest to others."""
+"""Pieces of a picture, and the matrix that brings places closest to others."""
 
 from __future__ import annotations
 
@@ -8,20 +8,10 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from cuvrel.core.media.homography import moved
+
 F64 = NDArray[np.float64]
 SQUARE = np.array([[-1.0, -1.0], [1.0, -1.0], [1.0, 1.0], [-1.0, 1.0]])
-
-
-def moved(matrix: F64, points: NDArray) -> F64:
-    """Points (N, 2) through a (3, 3) matrix."""
-    flat = np.asarray(points, np.float64)
-    out = flat @ matrix[:2, :2].T + matrix[:2, 2]
-    return np.asarray(out / (flat @ matrix[2, :2] + matrix[2, 2])[:, None], np.float64)
-
-
-def inverse(matrix: F64) -> F64:
-    """The way back."""
-    return np.asarray(np.linalg.inv(matrix), np.float64)
 
 
 def through(to: F64, freedom: str, own: F64 = SQUARE) -> F64:

@@ -17,11 +17,12 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from cuvrel.core.media.homography import growth, inverse, moved, slopes
 from cuvrel.core.recipe.tracks import Track
 from cuvrel.core.recipe.values import START, How, Riding
 from cuvrel.core.tracks.align import Freedom
 from cuvrel.core.tracks.follow import FREEDOM
-from cuvrel.core.tracks.geometry import SQUARE, bridge, inverse, moved, through
+from cuvrel.core.tracks.geometry import SQUARE, bridge, through
 
 NEAR = 6  # frames over which doubt fades in and out, for what grows with it
 F32 = NDArray[np.float32]
@@ -265,9 +266,8 @@ def reduced(matrix: F64, how: How, about: F64) -> F64:
     to = np.array([u / w, v / w])
     turned = np.eye(2)
     if how != "position":
-        slopes = (matrix[:2, :2] - np.outer(to, matrix[2, :2])) / w
-        size = float(np.sqrt(abs(np.linalg.det(slopes))))
-        angle = np.arctan2(slopes[1, 0] - slopes[0, 1], slopes[0, 0] + slopes[1, 1]) if "turn" in how else 0.0
+        way, size = slopes(matrix, x, y), growth(matrix, x, y)
+        angle = np.arctan2(way[1, 0] - way[0, 1], way[0, 0] + way[1, 1]) if "turn" in how else 0.0
         turned = size * np.array([[np.cos(angle), -np.sin(angle)], [np.sin(angle), np.cos(angle)]])
     out = np.eye(3)
     out[:2, :2], out[:2, 2] = turned, to - turned @ about

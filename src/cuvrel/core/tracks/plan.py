@@ -3,16 +3,16 @@
 from __future__ import annotations
 
 from collections.abc import Collection, Iterator
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 from typing import Literal, Protocol
 
 import numpy as np
 from numpy.typing import NDArray
 
+from cuvrel.core.media.homography import FROM_MIDDLE, growth, inverse, moved
 from cuvrel.core.recipe.tracks import Spot, Track
 from cuvrel.core.recipe.values import START
 from cuvrel.core.tracks.follow import LOST, Found, Start, Tracker
-from cuvrel.core.tracks.geometry import inverse, moved
 from cuvrel.core.tracks.path import Measured, Path, freedom_of
 from cuvrel.core.tracks.scenes import Scenes
 
@@ -20,7 +20,6 @@ F64 = NDArray[np.float64]
 Step = Literal[1, -1]
 Outcome = Literal["nothing", "end", "touched", "halted"]
 NOTHING = Measured(None, None)
-FROM_MIDDLE = np.array([[1, 0, 0.5], [0, 1, 0.5], [0, 0, 1.0]])  # places counted from a pixel's middle, to plate pixels
 
 
 class Frames(Protocol):
@@ -57,16 +56,31 @@ class Came:
     total: int
 
 
-class TrackFrames:
-    """Stored frames as a path reads them."""
+@dataclass
+class Memory:
+    """A track's frames in memory, and where following halted."""
 
-    def __init__(self, frames: Frames) -> None:
-        self._frames = frames
+    frames: dict[int, Measured] = field(default_factory=dict)
+    halts: dict[int, Halted] = field(default_factory=dict)
 
-    def path(self, track: Track) -> Path:
-        """The track on every frame, as it is stored now."""
-        found = {n: one for n in self._frames.known() if (one := self._frames.read(n)) is not None}
-        return Path(track, found)
+    def known(self) -> Collection[int]:
+        """See `Frames`."""
+        return list(self.frames)
+
+    def read(self, frame: int) -> Measured | None:
+        """See `Frames`."""
+        return self.frames.get(frame)
+
+    def keep(self, frame: int, measured: Measured, halt: Halted | None) -> None:
+        """See `Frames`."""
+        self.frames[frame] = measured
+        if halt is not None:
+            self.halts[frame] = halt
+
+
+def path_of(track: Track, frames: Frames) -> Path:
+    """A track on every frame, as it is stored now."""
+    return Path(track, {n: one for n in frames.known() if (one := frames.read(n)) is not None})
 
 
 def way_from(track: Track, known: Collection[int], start: int, step: Step) -> tuple[int, int]:
@@ -114,7 +128,7 @@ class TrackWay:
         wanted = range(at + step, stop + step, step)
         if not wanted:
             return
-        path = TrackFrames(self.frames).path(track)
+        path = path_of(track, self.frames)
         tracker = Tracker(self.scenes, _start(track, path, anchor))
         side = self._set_out(path, anchor) if at == anchor else self._side(anchor, path)
         into = np.asarray(inverse(self._first(tracker)) @ side, np.float64)
@@ -167,7 +181,7 @@ class TrackWay:
 
     def _halted(self, frame: int) -> None:
         """Stores on the first frame on which it could not be seen that following halted there."""
-        path = TrackFrames(self.frames).path(self.track)
+        path = path_of(self.track, self.frames)
         points = path.points(frame - self.step)
         middle = points.mean(axis=0)
         radius = max(float(np.abs(points - middle).max()), 24.0)
@@ -187,8 +201,8 @@ def _start(track: Track, path: Path, anchor: int) -> Start:
     values = track.values().at(START)
 
     def spots(some: list[Spot]) -> list[tuple[float, float, float]]:
-        size = float(np.sqrt(abs(np.linalg.det(since[:2, :2]))))
-        return [(*moved(since, np.array([[one.x, one.y]]))[0].tolist(), one.radius * size) for one in some]
+        return [(*moved(since, np.array([[one.x, one.y]]))[0].tolist(), one.radius * growth(since, one.x, one.y))
+                for one in some]  # fmt: skip
 
     radius = float(values.get("radius", 12.0))
     return Start(track.kind, anchor, path.points(anchor), radius, freedom_of(track),
