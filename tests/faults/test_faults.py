@@ -115,7 +115,10 @@ def test_a_track_goes_on_after_a_kill(stack: Stack, shot: int) -> None:
     assert done["state"] == "done", done["message"]
     frames = [f["frame"] for f in stack.ask(f"/api/shots/{shot}")["frames"] if f["pull"] == "wall"]
     assert sorted(frames) == list(range(FRAMES))
-    assert all(stack.ask(f"/api/shots/{shot}/tracks/wall/path")["seen"])
+    # it is the wall's all along: but for what passes in front it is seen, and moves by the boat's roll alone
+    where = stack.ask(f"/api/shots/{shot}/tracks/wall/path")
+    assert sum(where["seen"]) > FRAMES / 2
+    assert all(abs(one[2]) < 60 for one in where["since"])
 
 
 def test_an_export_goes_on_after_a_kill_and_is_whole(stack: Stack, shot: int, tmp_path: Path) -> None:

@@ -150,7 +150,7 @@ def test_documents_and_history_of_an_earlier_database_are_brought_up_to_date(ben
     with bench.database.session() as session:
         for statement in (
             "ALTER TABLE matte_frames RENAME COLUMN owner TO pull_id",
-            "ALTER TABLE matte_frames DROP COLUMN stamp, DROP COLUMN data",
+            "ALTER TABLE matte_frames DROP COLUMN stamp",
             "DROP SEQUENCE frame_stamps",
             "DROP TABLE versions",
             "DROP TABLE looks",

@@ -92,7 +92,10 @@ def test_a_plane_arrives_and_its_keys_are_dragged_on_the_sheet(desk: Desk, stack
     assert box is not None
     count = int(str(sheet.get_attribute("aria-valuemax"))) - 1000
     row = box["height"] / count
-    x = box["x"] + 132
+    # the column of its keys has its name
+    head = desk.page.get_by_role("region", name="Exposure sheet").get_by_text("Fill", exact=True).bounding_box()
+    assert head is not None
+    x = head["x"] + head["width"] / 2
     desk.page.mouse.move(x, box["y"] + 8.5 * row)
     desk.page.mouse.down()
     desk.page.mouse.move(x, box["y"] + 12.5 * row, steps=5)

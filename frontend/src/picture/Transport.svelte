@@ -12,7 +12,7 @@
   const fps = $derived(Math.round(shot.about.plate.fps * 1000) / 1000);
   const doubts = $derived(
     new Set([
-      ...[...(shot.framesOf(desk.selection.followed)?.values() ?? [])]
+      ...[...shot.framesOf(desk.selection.followed).values()]
         .filter((f) => f.doubt > DOUBTFUL)
         .map((f) => f.frame),
       ...[...desk.checks.found.values()].filter((c) => c.problems.length).map((c) => c.frame),

@@ -203,13 +203,13 @@ class Path:
         return through(points, self.freedom, own)
 
     def _bridged(self, frame: int) -> F64:
-        seen = [n for n in self._known if self.seen(n)]
-        n = bisect_left(seen, frame)
-        if n == 0 or n == len(seen):
-            return self.place(seen[0] if n == 0 else seen[-1])
-        a, b = seen[n - 1], seen[n]
-        before = moved(self.place(a - 1), SQUARE) if a - 1 in seen[max(0, n - 2) : n] else None
-        after = moved(self.place(b + 1), SQUARE) if b + 1 in seen[n : n + 2] else None
+        n = bisect_left(self._known, frame)
+        a = next((at for at in reversed(self._known[:n]) if self.seen(at)), None)
+        b = next((at for at in self._known[n:] if self.seen(at)), None)
+        if a is None or b is None:
+            return self.place(next(at for at in (a, b) if at is not None))
+        before = moved(self.place(a - 1), SQUARE) if self.seen(a - 1) else None
+        after = moved(self.place(b + 1), SQUARE) if self.seen(b + 1) else None
         here, there = moved(self.place(a), SQUARE), moved(self.place(b), SQUARE)
         return through(bridge(before, here, there, after, b - a, (frame - a) / (b - a)), self.freedom)
 

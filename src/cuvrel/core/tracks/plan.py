@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Collection, Iterator
+from collections.abc import Collection, Iterator, Mapping
 from dataclasses import dataclass, field, replace
 from typing import Literal, Protocol
 
@@ -78,9 +78,28 @@ class Memory:
             self.halts[frame] = halt
 
 
+class _Stored(Mapping[int, Measured]):
+    """What is stored of a track; each frame is read when it is asked for."""
+
+    def __init__(self, frames: Frames) -> None:
+        self._frames, self._known = frames, frozenset(frames.known())
+
+    def __getitem__(self, frame: int) -> Measured:
+        found = self._frames.read(frame) if frame in self._known else None
+        if found is None:
+            raise KeyError(frame)
+        return found
+
+    def __iter__(self) -> Iterator[int]:
+        return iter(self._known)
+
+    def __len__(self) -> int:
+        return len(self._known)
+
+
 def path_of(track: Track, frames: Frames) -> Path:
     """A track on every frame, as it is stored now."""
-    return Path(track, {n: one for n in frames.known() if (one := frames.read(n)) is not None})
+    return Path(track, _Stored(frames))
 
 
 def way_from(track: Track, known: Collection[int], start: int, step: Step) -> tuple[int, int]:
@@ -121,10 +140,11 @@ class TrackWay:
 
     def __iter__(self) -> Iterator[Came]:
         track, step = self.track, self.step
-        anchor, at = way_from(track, self.frames.known(), self.start if self.at is None else self.at, step)
+        anchor, at = way_from(track, self.frames.known(), self.start, step)
         touched = [track.frame, *(touch.frame for touch in track.touches)]
         ahead = [n for n in touched if (n - at) * step > 0 and (n - self.last) * step <= 0]
         stop = min(ahead, key=lambda n: n * step) if ahead else self.last
+        at = at if self.at is None else self.at
         wanted = range(at + step, stop + step, step)
         if not wanted:
             return
