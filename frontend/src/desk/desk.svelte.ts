@@ -1,6 +1,6 @@
 /** What the person is looking at and working with; none of it is part of the document. */
 import { SvelteMap } from "svelte/reactivity";
-import type { Clip, FieldOut, FootageOut, Track } from "../lib/api-types";
+import type { Clip, CoverRequest, FieldOut, FootageOut, Track } from "../lib/api-types";
 import type { ShotStore } from "../lib/shot.svelte";
 import type { Env, Xy } from "../lib/values";
 import { heightOf, SPINE, type Slip } from "../bench/slips";
@@ -64,6 +64,8 @@ export class Desk {
   laying = $state.raw<Laying | null>(null);
   /** The plane of which a look is being saved. */
   saving = $state<string | null>(null);
+  /** By what somebody who is chosen is covered. */
+  coverBy = $state<NonNullable<CoverRequest["how"]>>("mosaic");
   /** What is about to ride: what it is called, and who takes the track that is pressed. */
   riding = $state.raw<{ name: string; take: (track: Track) => void } | null>(null);
   /** The footage that is about to come under the shot. */

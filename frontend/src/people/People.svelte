@@ -7,6 +7,7 @@
   import { notes } from "../lib/notes.svelte";
   import Button from "../ui/Button.svelte";
   import Progress from "../ui/Progress.svelte";
+  import Segments from "../ui/Segments.svelte";
   import SlideHead from "../ui/SlideHead.svelte";
   import { coverFinding, type Finding, type Somebody } from "./people";
 
@@ -22,6 +23,9 @@
   const open = $derived(findings.filter((one) => !one.accepted).length);
   const stale = $derived(!!audit && Number(audit.result.revision) !== shot.at);
   let chosen = $state<number[]>([]);
+  const kinds = $derived(
+    shot.entry("treatment", "cover").fields.find((f) => f.name === "how")!.options,
+  );
 
   const at = (frame: number) => first + frame;
   const span = (one: Somebody) =>
@@ -48,7 +52,7 @@
 
   const cover = (others: boolean) =>
     tried(async () => {
-      await api.cover(shot.id, { job: search!.id, chosen, others, how: "mosaic" });
+      await api.cover(shot.id, { job: search!.id, chosen, others, how: desk.coverBy });
       chosen = [];
       desk.view.mode = "result";
     });
@@ -107,6 +111,14 @@
         </li>
       {/each}
     </ul>
+    <div class="mt-2 flex items-center gap-2 text-xs">
+      By <Segments
+        name="Covered by"
+        value={desk.coverBy}
+        options={kinds.map((kind) => ({ value: kind, label: kind }))}
+        onpick={(kind) => (desk.coverBy = kind as typeof desk.coverBy)}
+      />
+    </div>
     <div class="mt-2 flex flex-wrap gap-1.5">
       <Button disabled={!chosen.length} onclick={() => cover(false)}
         >Cover {chosen.length ? `these ${chosen.length}` : "these"}</Button

@@ -12,7 +12,7 @@ const AROUND = 36; // frames about a finding that its cover goes on for
 export async function coverFinding(desk: Desk, audit: JobOut, place: number): Promise<void> {
   const { shot } = desk;
   const one = (audit.result.findings as Finding[])[place];
-  await api.cover(shot.id, { job: audit.id, chosen: [place], others: false, how: "mosaic" });
+  await api.cover(shot.id, { job: audit.id, chosen: [place], others: false, how: desk.coverBy });
   const [first, last] = shot.range;
   shot.takeJob(
     await api.audit(shot.id, {
