@@ -22,7 +22,7 @@
   function extra(pull: Pull): number {
     const holds = shot.holds(pull);
     const own =
-      holds === "marks" ? 3.5 : holds === "shapes" ? 12 + pull.shapes.length + rides(pull) : 4;
+      holds === "marks" ? 3.5 : holds === "shapes" ? 15 + pull.shapes.length + rides(pull) : 4;
     return own + (drawn[pull.kind] ?? 0);
   }
 
