@@ -23,7 +23,7 @@
   const busy = $derived(shot.following);
   const rows = $derived(shot.framesOf(track.id));
   const here = $derived(rows.get(frame));
-  const doubtful = $derived([...rows.values()].filter((one) => one.doubt > DOUBTFUL).length);
+  const doubtful = $derived(desk.doubts(track.id));
   const set = $derived(touched(track, frame));
   const riders = $derived(shot.uses.filter((use) => use.thing === `track:${track.id}`));
   const slips = $derived<Slip[]>([

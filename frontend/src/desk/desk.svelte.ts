@@ -149,6 +149,17 @@ export class Desk {
     this.slide = this.slide === slide ? "none" : slide;
   }
 
+  /** On how many frames there is something of a trace or a track, in words. */
+  reach(owner: string): string {
+    const have = this.shot.framesOf(owner).size;
+    return have >= this.shot.count ? "all" : `${have} of ${this.shot.count}`;
+  }
+
+  /** The number of a trace's or a track's frames that are in doubt. */
+  doubts(owner: string | undefined): number {
+    return [...this.shot.framesOf(owner).values()].filter((f) => f.doubt > DOUBTFUL).length;
+  }
+
   /** Goes to the next or previous frame that is in doubt, touched, or that a check points out; wraps around. */
   problem(step: 1 | -1): void {
     const stored = [...this.shot.framesOf(this.selection.followed).values()]

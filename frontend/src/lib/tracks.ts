@@ -21,6 +21,12 @@ export function boxOf(track: Track): Point[] {
   ];
 }
 
+/** The middle of places: the mean of them. */
+export const middleOf = (places: Point[]): Point => [
+  places.reduce((sum, p) => sum + p[0], 0) / places.length,
+  places.reduce((sum, p) => sum + p[1], 0) / places.length,
+];
+
 export function touched(track: Track, frame: number): boolean {
   return track.frame === frame || track.touches.some((one) => one.frame === frame);
 }

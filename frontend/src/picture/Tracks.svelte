@@ -5,7 +5,7 @@
   import type { Desk } from "../desk/desk.svelte";
   import { apply, growth } from "../lib/matrix";
   import { nudge, type Point } from "../lib/shapes";
-  import { outlineOn, placeOn, putOps, sinceOf, touched } from "../lib/tracks";
+  import { middleOf, outlineOn, placeOn, putOps, sinceOf, touched } from "../lib/tracks";
   import { newGesture } from "../lib/values";
 
   type Props = {
@@ -59,11 +59,7 @@
     const frames = shot.framesOf(track.id);
     for (let n = first; n <= last; n++) {
       if (n !== frame && !frames.has(n)) continue;
-      const box = n === frame ? places : placeOn(track, path, n);
-      const middle: Point = [
-        box.reduce((sum, p) => sum + p[0], 0) / box.length,
-        box.reduce((sum, p) => sum + p[1], 0) / box.length,
-      ];
+      const middle = middleOf(n === frame ? places : placeOn(track, path, n));
       if (n <= frame) parts.before.push(middle);
       if (n >= frame) parts.after.push(middle);
     }
@@ -82,10 +78,7 @@
     if (how === "move" || track.kind === "point") return start.map(([x, y]) => [x + dx, y + dy]);
     if (track.kind === "patch")
       return start.map(([x, y], n) => (n === how ? [x + dx, y + dy] : [x, y]));
-    const middle: Point = [
-      start.reduce((sum, p) => sum + p[0], 0) / 4,
-      start.reduce((sum, p) => sum + p[1], 0) / 4,
-    ];
+    const middle = middleOf(start);
     const [u, v] = [from[0] - middle[0], from[1] - middle[1]];
     const [s, t] = [to[0] - middle[0], to[1] - middle[1]];
     const long = u * u + v * v || 1;

@@ -1,6 +1,7 @@
 /** What a hand does on the picture, by the tool that it holds: marks, shapes, a sampled box, moving the picture. */
 import { api } from "../lib/api";
 import { notes } from "../lib/notes.svelte";
+import { middleOf } from "../lib/tracks";
 import type { Desk } from "../desk/desk.svelte";
 import type { Drawn } from "../desk/tools.svelte";
 import { addShape, draw, erase, sample } from "./edits";
@@ -240,7 +241,7 @@ export class Gestures {
 
 /** Four corners in their turn about their middle, from the top left one on, clockwise. */
 export function inTurn(corners: Point[]): Point[] {
-  const middle = [0, 1].map((i) => corners.reduce((sum, p) => sum + p[i], 0) / corners.length);
+  const middle = middleOf(corners);
   const turn = ([x, y]: Point) => Math.atan2(y - middle[1], x - middle[0]);
   const sorted = [...corners].sort((a, b) => turn(a) - turn(b));
   const first = sorted.reduce(

@@ -1,6 +1,6 @@
 <script lang="ts">
   import type { Matte } from "../lib/api-types";
-  import { DOUBTFUL, type Desk } from "../desk/desk.svelte";
+  import type { Desk } from "../desk/desk.svelte";
   import Icon from "../lib/Icon.svelte";
   import { newMatte } from "./mattes";
   import Button from "../ui/Button.svelte";
@@ -16,13 +16,7 @@
     const pull = shot.trace(matte);
     // what needs no marks is there on every frame
     if (!pull) return matte.pulls.length ? "all" : "";
-    const have = shot.frames.get(pull.id)?.size ?? 0;
-    return have >= shot.count ? "all" : `${have} of ${shot.count}`;
-  }
-
-  function doubts(matte: Matte): number {
-    const rows = shot.frames.get(shot.trace(matte)?.id ?? "")?.values() ?? [];
-    return [...rows].filter((f) => f.doubt > DOUBTFUL).length;
+    return desk.reach(pull.id);
   }
 
   function add() {
@@ -55,6 +49,7 @@
   <ul class="overflow-y-auto">
     {#each shot.doc.mattes as matte (matte.id)}
       {@const selected = desk.selection.is("matte", matte.id)}
+      {@const doubts = desk.doubts(shot.trace(matte)?.id)}
       <!-- the bar marks what the selected plane rests on -->
       <li
         data-used={desk.selection.uses.has(matte.id) || undefined}
@@ -91,8 +86,7 @@
             {#if shot.outdated.includes(matte.id)}<b class="font-semibold text-redtext"
                 >out of date</b
               >{/if}
-            {#if doubts(matte)}<b class="font-semibold text-redtext">{doubts(matte)} in doubt</b
-              >{/if}
+            {#if doubts}<b class="font-semibold text-redtext">{doubts} in doubt</b>{/if}
           </span>
         </button>
         {#if selected && !used.has(matte.id)}

@@ -2,10 +2,10 @@
 <script lang="ts">
   import { DropdownMenu } from "bits-ui";
   import type { Track } from "../lib/api-types";
-  import { DOUBTFUL, type Desk } from "../desk/desk.svelte";
+  import type { Desk } from "../desk/desk.svelte";
   import { followTracks } from "../desk/deeds";
   import Icon from "../lib/Icon.svelte";
-  import { placeOn, type TrackKind } from "../lib/tracks";
+  import { middleOf, placeOn, type TrackKind } from "../lib/tracks";
   import Button from "../ui/Button.svelte";
   import Heading from "./Heading.svelte";
 
@@ -20,21 +20,11 @@
     const out: string[] = [];
     for (let frame = 0; frame < shot.count; frame += step) {
       if (!shot.frames.get(track.id)?.has(frame) && frame !== track.frame) continue;
-      const box = placeOn(track, path, frame);
-      const x = box.reduce((sum, p) => sum + p[0], 0) / box.length;
-      const y = box.reduce((sum, p) => sum + p[1], 0) / box.length;
+      const [x, y] = middleOf(placeOn(track, path, frame));
       out.push(`${x.toFixed(1)} ${y.toFixed(1)}`);
     }
     return out.length ? `M${out.join("L")}` : "";
   }
-
-  function reach(track: Track): string {
-    const have = shot.framesOf(track.id).size;
-    return have >= shot.count ? "all" : `${have} of ${shot.count}`;
-  }
-
-  const doubts = (track: Track) =>
-    [...shot.framesOf(track.id).values()].filter((f) => f.doubt > DOUBTFUL).length;
 
   function begin(kind: TrackKind) {
     desk.playback.stop();
@@ -86,6 +76,7 @@
   <ul class="overflow-y-auto">
     {#each shot.doc.tracks as track (track.id)}
       {@const selected = desk.selection.is("track", track.id)}
+      {@const doubts = desk.doubts(track.id)}
       <li
         data-used={desk.selection.uses.has(track.id) || undefined}
         class={[
@@ -117,8 +108,8 @@
           </svg>
           <strong class="min-w-0 flex-1 truncate font-semibold">{track.name}</strong>
           <span data-reach class="text-right text-[11.5px] whitespace-nowrap text-quiet">
-            {track.kind}, {reach(track)}{#if doubts(track)}<b
-                class="block font-semibold text-redtext">{doubts(track)} in doubt</b
+            {track.kind}, {desk.reach(track.id)}{#if doubts}<b
+                class="block font-semibold text-redtext">{doubts} in doubt</b
               >{/if}
           </span>
         </button>
