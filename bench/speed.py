@@ -24,7 +24,7 @@ from cuvrel.core.recipe.check import read_shot
 from cuvrel.core.recipe.models import Mark, Shot
 from cuvrel.core.stand.build import Stand
 from cuvrel.core.stand.export import export_kind, open_writer, picture, write_range
-from cuvrel.core.stand.mattes import Trackless
+from cuvrel.core.stand.mattes import Plain
 from cuvrel.core.stand.nodes import Cache, Node, node, work_out
 from cuvrel.core.stand.views import view
 from cuvrel.core.warm import warm_up
@@ -45,7 +45,7 @@ def say(what: str, value: float, unit: str, bar: str) -> None:
     print(f"  {what:<66} {value:9.2f} {unit:<8} bar {bar}", flush=True)
 
 
-class Files(Trackless):
+class Files(Plain):
     """A clip and its true matte as the stand's sources, the matte as stored frames."""
 
     def __init__(self, clip: Path, alpha: Path) -> None:

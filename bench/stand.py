@@ -22,7 +22,7 @@ from cuvrel.core.recipe.models import Shot
 from cuvrel.core.recipe.values import START
 from cuvrel.core.stand import placement
 from cuvrel.core.stand.build import Stand
-from cuvrel.core.stand.mattes import Trackless
+from cuvrel.core.stand.mattes import Plain
 from cuvrel.core.stand.nodes import Cache, Node, node, work_out
 from cuvrel.core.stand.views import view
 from cuvrel.core.warm import warm_up
@@ -33,7 +33,7 @@ F32 = NDArray[np.float32]
 FRAMES = range(20, 44)
 
 
-class Ready(Trackless):
+class Ready(Plain):
     """The demo's signaller, his followed matte and the spray, decoded and shrunk, as proxies are."""
 
     def __init__(self) -> None:

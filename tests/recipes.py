@@ -9,7 +9,7 @@ import numpy as np
 
 from cuvrel.core.media.reader import resized
 from cuvrel.core.recipe.models import Mark
-from cuvrel.core.stand.mattes import Trackless
+from cuvrel.core.stand.mattes import Plain
 from cuvrel.core.stand.nodes import Node, node
 
 HASH = "0" * 40
@@ -57,7 +57,7 @@ def document(**changes: Any) -> dict[str, Any]:
     return whole
 
 
-class FakeSources(Trackless):
+class FakeSources(Plain):
     """Pictures from arrays: the plate is a moving gradient, the matte a moving box; counts what it computes."""
 
     def __init__(self, width: int = 64, height: int = 48, missing: set[int] | None = None) -> None:

@@ -67,7 +67,7 @@ def follow(
 ) -> None:
     """Trace a subject from marks and follow it both ways over the whole clip.
 
-    FOOTAGE is a video, or a ZIP or a folder of PNG pictures. MARKS looks like
+    FOOTAGE is a video, or a ZIP or a folder of pictures. MARKS looks like
 
     \b
       {"marks": [{"frame": 12, "kind": "in", "radius": 6.0,
@@ -165,16 +165,23 @@ def audit(source: Path, cover: Path | None, to: Path, page: Path | None) -> None
 @click.option("--to", type=click.Path(dir_okay=False, path_type=Path), required=True, help="A .mp4, .mov or .mkv file.")
 @click.option("--how", type=click.Choice(["mosaic", "blur", "solid"]), default="mosaic", show_default=True)
 @click.option("--cells", type=click.FloatRange(1, 60), default=5.0, show_default=True, help="Cells across a face.")
+@click.option(
+    "--voice",
+    type=click.Choice(["kept", "pitched", "silent", "none"]),
+    default="kept",
+    show_default=True,
+    help="What becomes of the sound.",
+)
 @click.option("--report", type=click.Path(dir_okay=False, path_type=Path), help="The audit of the file, as JSON.")
 @sentences
-def redact(footage: Path, all_faces: bool, to: Path, how: str, cells: float, report: Path | None) -> None:
+def redact(footage: Path, all_faces: bool, to: Path, how: str, cells: float, voice: Any, report: Path | None) -> None:
     """Cover every face of FOOTAGE, and look for faces again in the file that comes out.
 
     Says what it could not be sure of. Exit code 3 when a face is exposed all the same.
     """
     from cuvrel import headless
 
-    told = headless.redact(footage, to, {"how": how, "cells": cells}, click.echo)
+    told = headless.redact(footage, to, {"how": how, "cells": cells}, voice, click.echo)
     if report is not None:
         report.write_text(json.dumps(told, indent=1) + "\n")
     for sentence in told["unsure"]:
@@ -186,55 +193,93 @@ def redact(footage: Path, all_faces: bool, to: Path, how: str, cells: float, rep
 
 
 @main.command()
-@click.argument("shot", type=click.Path(exists=True, dir_okay=False, path_type=Path))
-@click.option("--result", "what", flag_value="result", help="All planes.")
-@click.option("--matte", help="One matte alone, by name or id.")
-@click.option("--plane", help="One plane alone, by name or id.")
-@click.option(
-    "--to",
-    type=click.Path(path_type=Path),
-    required=True,
-    help="A .mp4, .mov or .mkv file, or a folder for PNG pictures.",
-)
-@click.option("--frames", help="Frames A-B, counted from 0; all by default.")
-@click.option("--scale", type=click.FloatRange(0.05, 1), default=1.0, show_default=True, help="Size of the pictures.")
-@click.option("--premultiplied", is_flag=True, help="PNG of a plane: colour multiplied by alpha.")
+@click.argument("footage", type=click.Path(exists=True, path_type=Path))
+@click.option("--to", type=click.Path(dir_okay=False, path_type=Path), required=True, help="The cuts, as JSON.")
 @sentences
-def render(
-    shot: Path,
-    what: str | None,
-    matte: str | None,
-    plane: str | None,
-    to: Path,
-    frames: str | None,
-    scale: float,
-    premultiplied: bool,
-) -> None:
-    """Render a portable SHOT.json (as `pack` writes it) without a server.
+def cuts(footage: Path, to: Path) -> None:
+    """Find where FOOTAGE goes from one camera shot to another.
 
-    Give exactly one of --result, --matte NAME and --plane NAME. The file's ending decides the format:
-    .mp4 is H.264, .mov ProRes 4444 with alpha, .mkv grey FFV1 (a matte), anything else a folder of PNG.
+    Writes {"cuts": [24, 48, {"from": 170, "to": 177}]}: the frames that begin a new piece, counted from 0; of a mix its
+    first and its last frame.
     """
     from cuvrel import headless
 
-    if sum(one is not None for one in (what, matte, plane)) != 1:
-        raise click.UsageError("Give exactly one of --result, --matte NAME and --plane NAME.")
+    with _bar(0, "looking") as bar:
+
+        def progress(done: int, total: int) -> None:
+            bar.length = total
+            bar.update(1)
+
+        found = headless.cuts(footage, progress)
+    to.write_text(json.dumps({"cuts": found}) + "\n")
+    click.echo(f"Wrote {to}: {len(found)} cuts.")
+
+
+@main.command()
+@click.argument("shot", type=click.Path(exists=True, dir_okay=False, path_type=Path))
+@click.option("--result", "what", flag_value="result", help="All planes.")
+@click.option("--layers", "what", flag_value="layers", help="Every plane and matte by itself.")
+@click.option("--matte", help="One matte alone, by name or id.")
+@click.option("--cutout", help="The plate through a matte, by name or id.")
+@click.option("--plane", help="One plane alone, by name or id.")
+@click.option("--to", type=click.Path(path_type=Path), required=True, help="A file, or a folder for pictures.")
+@click.option("--how", help="The format; the file's ending decides without it. `cuvrel formats` lists them.")
+@click.option("--frames", help="Frames A-B, counted from 0; the shot's range by default.")
+@click.option("--scale", type=click.FloatRange(0.05, 1), default=1.0, show_default=True, help="Size of the pictures.")
+@click.option("--rate", type=click.FloatRange(0.1, 1000), help="Frames a second, if other than the shot's.")
+@click.option("--quality", type=click.Choice(["smaller", "good", "best"]), default="good", show_default=True)
+@click.option("--every", type=click.IntRange(1, 10_000), default=12, show_default=True, help="Of a contact sheet.")
+@click.option("--alpha", is_flag=True, help="Keep the result's alpha, where the format can.")
+@click.option("--premultiplied", is_flag=True, help="Colour multiplied by alpha.")
+@click.option("--no-sound", is_flag=True, help="Leave the sound out.")
+@sentences
+def render(
+    shot: Path, what: str | None, matte: str | None, cutout: str | None, plane: str | None, to: Path, how: str | None,
+    frames: str | None, scale: float, rate: float | None, quality: Any, every: int, alpha: bool, premultiplied: bool,
+    no_sound: bool,
+) -> None:  # fmt: skip
+    """Render a portable SHOT.json (as `pack` writes it) without a server.
+
+    Give exactly one of --result, --layers, --matte NAME, --cutout NAME and --plane NAME. Without --how the file's
+    ending decides: .mp4 is H.264, .mov ProRes 4444, .mkv FFV1, .webm VP9, .webp a loop, .png one still, anything else a
+    folder of PNG. Videos have the shot's sound.
+    """
+    from cuvrel import headless
+
+    given: dict[str, str | None] = {"matte": matte, "cutout": cutout, "plane": plane}
+    chosen = [kind for kind, name in given.items() if name is not None] + ([what] if what else [])
+    if len(chosen) != 1:
+        raise click.UsageError("Give exactly one of --result, --layers, --matte NAME, --cutout NAME and --plane NAME.")
+    form = headless.how_for(to, how)
+    settings = headless.Ordering(
+        what=chosen[0],
+        how=form.kind,
+        alpha="premultiplied" if premultiplied else "straight" if alpha else "none",
+        rate=rate,
+        quality=quality,
+        every=every,
+        sound=not no_sound,
+    )
     with _bar(0, "rendering") as bar:
 
         def progress(done: int, total: int) -> None:
             bar.length = total
             bar.update(1)
 
-        headless.render(
-            shot,
-            "matte" if matte else "plane" if plane else "result",
-            matte or plane,
-            to,
-            frames,
-            scale,
-            "premultiplied" if premultiplied else "straight",
-            progress,
-        )
+        headless.render(shot, settings, given.get(chosen[0]), to, frames, scale, progress)
+
+
+@main.command()
+@click.argument("file", type=click.Path(dir_okay=False, path_type=Path), required=False)
+@sentences
+def formats(file: Path | None) -> None:
+    """Print the formats that are read and written, or write them as a page (docs/formats.md)."""
+    from cuvrel.core.export.page import page
+
+    if file is None:
+        click.echo(page())
+    else:
+        file.write_text(page())
 
 
 @main.command()

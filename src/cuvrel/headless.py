@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import tempfile
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterator, Mapping
 from contextlib import contextmanager
 from dataclasses import asdict, replace
 from pathlib import Path
@@ -13,19 +13,28 @@ import numpy as np
 from numpy.typing import NDArray
 from pydantic import ValidationError
 
+from cuvrel.core.export.accompany import sound_for
+from cuvrel.core.export.hows import How, how_of
+from cuvrel.core.export.order import Order, ordered
+from cuvrel.core.export.order import Settings as Ordering
+from cuvrel.core.export.pictures import layers, picture, shaped, size_of
+from cuvrel.core.export.write import open_writer, write_range
 from cuvrel.core.follow.plan import Frame, Memory, clip
 from cuvrel.core.follow.run import Settings
 from cuvrel.core.media.probe import MediaInfo, pack_sequence, probe
 from cuvrel.core.media.reader import Reader, as_grey
-from cuvrel.core.media.writer import PngWriter, VideoFormat, VideoWriter, Writer, png_bytes, read_grey
-from cuvrel.core.recipe.errors import CuvrelError, RecipeError
+from cuvrel.core.media.sound import Samples, Stored, extract
+from cuvrel.core.media.stills import is_picture
+from cuvrel.core.media.writer import VideoWriter, join_videos, png_bytes, read_grey
+from cuvrel.core.motion.cuts import found_cuts, small
+from cuvrel.core.recipe.errors import CuvrelError, MediaError, RecipeError
 from cuvrel.core.recipe.hashing import hash_file
-from cuvrel.core.recipe.models import Mark, Shot
+from cuvrel.core.recipe.models import Hush, Mark, Shot
 from cuvrel.core.redaction.audit import Looked, audited, report, small_picture
 from cuvrel.core.redaction.batch import redaction, unsure
 from cuvrel.core.redaction.people import people
+from cuvrel.core.sound.mix import Mix
 from cuvrel.core.stand.build import Stand
-from cuvrel.core.stand.export import picture, write_range
 from cuvrel.core.stand.nodes import Cache, work_out
 from cuvrel.core.stand.portable import PortableShot
 from cuvrel.core.stand.views import view
@@ -33,19 +42,22 @@ from cuvrel.core.tracks.follow import CanNotTrack, Tracker, tracked
 from cuvrel.core.tracks.scenes import Scenes
 from cuvrel.core.tracks.what import Wanted, as_json
 
-__all__ = ["Settings", "audit", "follow", "footage", "read_marks", "redact", "render", "track"]
+__all__ = ["Ordering", "Settings", "audit", "cuts", "follow", "footage", "read_marks", "redact", "render", "track"]
+Voice = Literal["kept", "pitched", "silent", "none"]
 CACHE = 256 << 20  # bytes of pictures that are kept
 
 
 @contextmanager
 def footage(path: Path) -> Iterator[tuple[Reader, MediaInfo]]:
-    """A reader of a video, a ZIP of PNG pictures or a folder of them. Raises MediaError."""
+    """A reader of a video, a ZIP of pictures or a folder of them. Raises MediaError."""
     with tempfile.TemporaryDirectory(prefix="cuvrel-") as folder:
         if path.is_dir():
             packed = Path(folder) / "sequence.zip"
-            pack_sequence([(p.name, p) for p in path.iterdir() if p.suffix.lower() == ".png"], packed)
+            pack_sequence([(p.name, p) for p in path.iterdir() if is_picture(p.name)], packed)
             path = packed
         info = probe(path)
+        if not info.frames:
+            raise MediaError("There is no picture in this file, only sound.")
         reader = Reader(path, info)
         try:
             yield reader, info
@@ -164,50 +176,56 @@ def _by_name(items: list[Any], name: str, what: str) -> str:
     raise CuvrelError(f"There is no {what} '{name}' in this shot.", f"Known: {known}.")
 
 
-_FORMATS: dict[str, VideoFormat] = {".mp4": "h264", ".mov": "prores4444", ".mkv": "ffv1-grey"}
+_BY_SUFFIX = {".mp4": "h264", ".mov": "prores4444", ".mkv": "ffv1", ".webm": "vp9", ".webp": "loop", ".png": "still"}
+
+
+def how_for(to: Path, how: str | None) -> How:
+    """The format that is asked for, or that a file's ending stands for. Raises CuvrelError where they don't agree."""
+    suffix = to.suffix.lower()
+    if how is None:
+        return how_of(_BY_SUFFIX.get(suffix, "png8"))
+    found = how_of(how)
+    if found.form != "pictures" and suffix != found.suffix:
+        raise CuvrelError(f"{found.label} goes into a {found.suffix} file.", f"Name it {to.stem}{found.suffix}.")
+    return found
 
 
 def render(
-    path: Path, what: Literal["result", "matte", "plane"], name: str | None, to: Path, frames: str | None, scale: float,
-    alpha: str, progress: Callable[[int, int], None],
+    path: Path, settings: Ordering, name: str | None, to: Path, frames: str | None, scale: float,
+    progress: Callable[[int, int], None],
 ) -> None:  # fmt: skip
-    """Renders a portable shot to a file or a folder of PNG pictures; a file is complete or absent."""
+    """Renders a portable shot to a file or a folder of pictures; a file is complete or absent.
+
+    settings: without targets; name: that of the matte or plane, if one is meant. scale: the size over the shot's, where
+    settings say nothing of it.
+    """
     source = PortableShot(path)
     shot: Shot = source.shot
-    target = None if name is None else _by_name(shot.mattes if what == "matte" else shot.planes, name, what)
-    first, last = _range(frames, shot.plate_footage().frames)
-    stand = Stand(shot, source, scale)
-    _written(stand, what, target, to, alpha, range(first, last + 1), progress)
+    if name is not None:
+        of_matte = settings.what in ("matte", "cutout")
+        target = _by_name(shot.mattes if of_matte else shot.planes, name, "matte" if of_matte else "plane")
+        settings = settings.model_copy(update={"targets": [target]})
+    order = ordered(shot, settings)
+    if frames is not None:
+        first, last = _range(frames, shot.plate_footage().frames)
+        order = replace(order, first=first, last=last)
+    stand = Stand(shot, source, order.scale(shot) if settings.lines else scale)
+    _written(stand, order, to, progress, source.sounds() if order.how.sound else {}, source.recorded())
 
 
 def _written(
-    stand: Stand, what: Literal["result", "matte", "plane"], target: str | None, to: Path, alpha: str, frames: range,
-    progress: Callable[[int, int], None],
+    stand: Stand, order: Order, to: Path, progress: Callable[[int, int], None], sounds: Mapping[str, Samples],
+    recording: tuple[Path, MediaInfo] | None,
 ) -> None:  # fmt: skip
-    """Writes frames of a stand to a file or a folder of PNG pictures. Raises CuvrelError."""
-    form = _FORMATS.get(to.suffix.lower())
-    if form == "ffv1-grey" and what != "matte":
-        raise CuvrelError("A .mkv holds a matte.", "Use .mp4 for the result, .mov for a plane, or a folder for PNG.")
-    if form == "h264" and what == "plane":
-        raise CuvrelError("A .mp4 can't hold alpha.", "Use .mov (ProRes 4444) for a plane, or a folder for PNG.")
+    """Writes an order to a file or a folder of pictures. Raises CuvrelError."""
+    frames, done = order.frames, 0
+    pictures = order.how.form == "pictures"
     beside = to.with_name(f".{to.name}.part{to.suffix}")
-    writer: Writer
-    if form is None:
-        writer = PngWriter(to, "frame", stand.shot.first_number + frames[0])
-    else:
-        writer = VideoWriter(beside, form, stand.size[1], stand.size[0], stand.fps)
-    shaped = _shape(form, what)
-
-    class Shaped:
-        """Gives the format the channels it wants."""
-
-        def write(self, picture: NDArray[np.uint8]) -> None:
-            writer.write(shaped(picture))
-
-        def close(self) -> None:
-            writer.close()
-
-    done = 0
+    heard = to.with_name(f".{to.name}.heard{to.suffix}")
+    named = layers(stand, order) if order.settings.what == "layers" else ()
+    writer = open_writer(
+        order, to if pictures else beside, size_of(stand, order), "frame", stand.shot.first_number + order.first, named
+    )
 
     def tick() -> bool:
         nonlocal done
@@ -216,27 +234,25 @@ def _written(
         return True
 
     try:
-        nodes = (picture(stand, what, target, alpha, f) for f in frames)
-        write_range(nodes, Shaped(), Cache(CACHE), tick)
-        if form is not None:
+        write_range((picture(stand, order, f) for f in frames), writer, Cache(CACHE), tick,
+                    shape=shaped(order.how, order))  # fmt: skip
+        sound = None if pictures else sound_for(order, Mix(stand.shot, sounds), recording)
+        if sound is not None:
+            join_videos([(beside, len(frames))], heard, sound)
+            heard.replace(to)
+        elif not pictures:
             beside.replace(to)
     finally:
-        if form is not None:
+        if not pictures:
             beside.unlink(missing_ok=True)
+            heard.unlink(missing_ok=True)
 
 
-def _shape(form: VideoFormat | None, what: str) -> Callable[[NDArray[np.uint8]], NDArray[np.uint8]]:
-    def opaque(rgb: NDArray[np.uint8]) -> NDArray[np.uint8]:
-        return np.dstack([rgb, np.full(rgb.shape[:2], 255, np.uint8)])
-
-    def three(grey: NDArray[np.uint8]) -> NDArray[np.uint8]:
-        return np.dstack([grey] * 3)
-
-    if form == "h264" and what == "matte":
-        return three
-    if form == "prores4444" and what != "plane":
-        return lambda p: opaque(three(p) if p.ndim == 2 else p)
-    return lambda p: p
+def cuts(source: Path, told: Callable[[int, int], None] = lambda done, total: None) -> list[int | dict[str, int]]:
+    """The frames of footage that begin another camera shot, counted from 0; a mix as {"from": ..., "to": ...}."""
+    with footage(source) as (reader, info):
+        seen = (small(reader.frame(n)) for n in range(info.frames))
+        return [one.as_json() for one in found_cuts(seen, lambda done: told(done, info.frames))]
 
 
 def track(
@@ -337,21 +353,37 @@ def _audited(
 
 
 def redact(
-    source: Path, to: Path, values: dict[str, Any], told: Callable[[str], None] = lambda line: None
+    source: Path, to: Path, values: dict[str, Any], voice: Voice, told: Callable[[str], None] = lambda line: None
 ) -> dict[str, Any]:
     """Covers every face of footage, writes it, and audits what came out. Raises RecipeError or MediaError.
 
-    The report says what could not be sure of, and has the hash of the file.
+    voice: what becomes of the sound. The report says what could not be sure of, and has the hash of the file.
     """
     with footage(source) as (reader, info):
         found = people(reader.frame, range(info.frames))
         told(f"{len(found)} people found")
         shot, clip = redaction(info, reader.frame, found, values)
         stand, cache = Stand(shot, clip), Cache(CACHE)
-        _written(stand, "result", None, to, "straight", range(info.frames), lambda done, total: None)
+        _write_redacted(stand, to, voice, source, info)
         with footage(to) as (written, _):
             looked = list(audited(reader.frame, lambda n: work_out(stand.hidden(n), cache), range(info.frames),
                                   written.frame))  # fmt: skip
         tracks = {track.id: clip.measured(track.id) for track in shot.tracks}
         return report(looked, source=source.name, file=to.name, hash=hash_file(to),
                       unsure=unsure(found, tracks, info.frames))  # fmt: skip
+
+
+def _write_redacted(stand: Stand, to: Path, voice: Voice, source: Path, info: MediaInfo) -> None:
+    """Writes the covered clip with its sound, as `voice` says."""
+    how = how_for(to, None)
+    if voice in ("silent", "pitched"):
+        hush = Hush(first=0, last=info.frames - 1, how=voice)
+        sound = stand.shot.sound.model_copy(update={"hushes": [hush]})
+        stand = Stand(stand.shot.model_copy(update={"sound": sound}), stand.sources)
+    order = ordered(stand.shot, Ordering(how=how.kind, sound=voice != "none"))
+    with tempfile.TemporaryDirectory(prefix="cuvrel-") as folder:
+        sounds: dict[str, Samples] = {}
+        if info.sound is not None and how.sound and voice != "none":
+            extract(source, info.sound, Path(folder) / "samples")
+            sounds[stand.shot.plate] = Stored(Path(folder) / "samples", info.sound.deep)
+        _written(stand, order, to, lambda done, total: None, sounds, (source, info))

@@ -259,10 +259,10 @@ def test_the_alpha_of_a_sequence_is_read(tmp_path: Path) -> None:
     pack_sequence([("a.png", still)], tmp_path / "a.zip")
     info = probe(tmp_path / "a.zip")
     assert info.alpha
-    assert (Reader(tmp_path / "a.zip", info, alpha=True).frame(0) == picture[..., 3]).all()
+    assert (Reader(tmp_path / "a.zip", info, wanted="alpha").frame(0) == picture[..., 3]).all()
     still.write_bytes(png_bytes(picture[..., :3]))
     pack_sequence([("a.png", still)], tmp_path / "b.zip")
-    assert (Reader(tmp_path / "b.zip", probe(tmp_path / "b.zip"), alpha=True).frame(0) == 255).all()
+    assert (Reader(tmp_path / "b.zip", probe(tmp_path / "b.zip"), wanted="alpha").frame(0) == 255).all()
 
 
 def stand(*pulls: dict[str, Any], **changes: Any) -> Stand:

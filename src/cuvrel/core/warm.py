@@ -25,7 +25,7 @@ from cuvrel.core.recipe.models import Mark
 from cuvrel.core.recipe.values import START, Env
 from cuvrel.core.stand import views
 from cuvrel.core.stand.build import Stand
-from cuvrel.core.stand.mattes import Trackless
+from cuvrel.core.stand.mattes import Plain
 from cuvrel.core.stand.nodes import Cache, Node, node, work_out
 
 
@@ -84,7 +84,7 @@ def _tracing(rgb: NDArray[np.uint8], matte: NDArray[np.float32]) -> None:
     pieces(np.ascontiguousarray(np.roll(grey, 12, axis=1)), grey, matte, np.full(grey.shape, np.float32(9)))
 
 
-class _Small(Trackless):
+class _Small(Plain):
     """One small picture and one matte for every frame, as the stand's sources."""
 
     def __init__(self, rgb: NDArray[np.uint8], matte: NDArray[np.float32]) -> None:

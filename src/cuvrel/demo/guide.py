@@ -17,7 +17,7 @@ from cuvrel.core.media.reader import Reader, as_grey, resized
 from cuvrel.core.recipe.check import read_shot
 from cuvrel.core.recipe.declared import Declared, all_declared
 from cuvrel.core.stand.build import Stand
-from cuvrel.core.stand.mattes import Trackless
+from cuvrel.core.stand.mattes import Plain
 from cuvrel.core.stand.nodes import Cache, Node, node, work_out
 from cuvrel.core.stand.views import view
 
@@ -55,7 +55,7 @@ WHOLE = (
 )  # fmt: skip
 
 
-class _Source(Trackless):
+class _Source(Plain):
     """The signaller and his true matte."""
 
     def __init__(self) -> None:

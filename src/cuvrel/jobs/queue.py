@@ -26,6 +26,10 @@ class Stopped(Exception):
     """Somebody asked for the job to stop; what is done so far stays."""
 
 
+class Parted(Exception):
+    """The job's work is done by parts of it now; it comes to the queue again once they are through."""
+
+
 def queue_app(config: Config) -> procrastinate.App:
     """The queue on this database, for putting tasks in."""
     return procrastinate.App(
@@ -47,8 +51,13 @@ def job_json(row: JobRow) -> dict[str, Any]:
 
 
 def tell(session: Session, row: JobRow) -> None:
-    """Tells the listeners how the job stands, counted: what arrives late is known to be old. Needs the row locked."""
+    """Tells the listeners how the job stands, counted: what arrives late is known to be old. Needs the row locked.
+
+    Of a part of another job nothing is told.
+    """
     row.told += 1
+    if row.parent_id is not None:
+        return
     notify(session, "job", job=job_json(row))
 
 
@@ -61,9 +70,12 @@ def put(session: Session, kind: str, project_id: int, title: str, **fields: Any)
     return row
 
 
-def enqueue(database: Database, app: procrastinate.App, job_id: int) -> None:
-    """Puts the job into the queue. Should this be cut short, the workers' recovery does it later."""
-    queue_id = app.configure_task(name="cuvrel.job", queue="work").defer(job_id=job_id)
+def enqueue(database: Database, app: procrastinate.App, job_id: int, priority: int = 0) -> None:
+    """Puts the job into the queue. Should this be cut short, the workers' recovery does it later.
+
+    priority: what has a lower one waits for all that has a higher one.
+    """
+    queue_id = app.configure_task(name="cuvrel.job", queue="work", priority=priority).defer(job_id=job_id)
     with database.session() as session:
         row = session.get(JobRow, job_id, with_for_update=True)
         if row is not None and row.queue_id is None:  # else its turn has come already
@@ -89,6 +101,8 @@ def recover(database: Database, app: procrastinate.App) -> int:
             ).first()
             if held and (held.status == "todo" or (held.status == "doing" and held.alive)):
                 continue
+            if held is None and _parts_open(session, row.id):
+                continue  # it rests while its parts are done
             young = row.queue_id is None and (now() - row.created).total_seconds() < 5
             if young:
                 continue  # its transaction is through, its defer is on the way
@@ -98,15 +112,52 @@ def recover(database: Database, app: procrastinate.App) -> int:
                 )
             row.state, row.queue_id = "waiting", None
             tell(session, row)
-            lost.append(row.id)
-    for job_id in lost:
+            lost.append((row.id, 0 if row.parent_id is None else -1))
+    for job_id, priority in lost:
         log.warning("job %s lost its worker; it goes on from its last progress", job_id)
-        enqueue(database, app, job_id)
+        enqueue(database, app, job_id, priority)
     return len(lost)
 
 
-def run(database: Database, job_id: int, work: Callable[[JobRow], str], queue_id: int | None = None) -> None:
+def _parts_open(session: Session, job_id: int) -> bool:
+    found = session.scalar(select(JobRow.id).where(JobRow.parent_id == job_id, JobRow.state.in_(OPEN)).limit(1))
+    return found is not None
+
+
+def part_ended(session: Session, parent_id: int) -> bool:
+    """Draws the conclusion of a part's end for the job that it is a part of; says whether that is to be put in again.
+
+    One part that failed ends them all.
+    """
+    whole = session.get(JobRow, parent_id, with_for_update=True)
+    if whole is None or whole.state not in OPEN:
+        return False
+    parts = session.scalars(select(JobRow).where(JobRow.parent_id == parent_id).with_for_update()).all()
+    failed = next((part for part in parts if part.state == "failed"), None)
+    if failed is not None or whole.stop:
+        for part in parts:
+            if part.state in OPEN:
+                part.stop = True
+                part.state = "stopped" if part.state == "waiting" else part.state
+    if any(part.state in OPEN for part in parts):
+        return False
+    if failed is not None:
+        whole.state, whole.message, whole.finished = "failed", failed.message, now()
+    elif whole.stop or any(part.state == "stopped" for part in parts):
+        whole.state, whole.message, whole.finished = "stopped", "Stopped.", now()
+    else:
+        whole.state, whole.queue_id = "waiting", None
+    tell(session, whole)
+    return whole.state == "waiting"
+
+
+def run(
+    database: Database, job_id: int, work: Callable[[JobRow], str], queue_id: int | None = None,
+    again: Callable[[int], None] = lambda job_id: None,
+) -> None:  # fmt: skip
     """Runs a waiting job's work and writes down how it ended. The work's return value is its closing line.
+
+    again: puts a job into the queue, whose last part this was.
 
     A job that was stopped and run again before its turn is in the queue twice; whoever comes second leaves it alone,
     and the entry by which it is at work (`queue_id`) is written down for the recovery.
@@ -119,6 +170,9 @@ def run(database: Database, job_id: int, work: Callable[[JobRow], str], queue_id
         tell(session, row)
     try:
         state, message = "done", _worked(database, row, work)
+    except Parted:
+        _rest(database, job_id, again)
+        return
     except Stopped:
         state, message = "stopped", "Stopped."
     except CuvrelError as fault:
@@ -135,6 +189,24 @@ def run(database: Database, job_id: int, work: Callable[[JobRow], str], queue_id
             return
         row.state, row.message, row.finished = state, message, now()
         tell(session, row)
+        parent = row.parent_id
+    if parent is not None:
+        with database.session() as session:
+            whole = part_ended(session, parent)
+        if whole:
+            again(parent)
+
+
+def _rest(database: Database, job_id: int, again: Callable[[int], None]) -> None:
+    """Leaves a job to its parts, which may have ended while it was left."""
+    with database.session() as session:
+        row = session.get(JobRow, job_id, with_for_update=True)
+        if row is not None:
+            row.queue_id = None
+    with database.session() as session:
+        through = not _parts_open(session, job_id) and part_ended(session, job_id)
+    if through:
+        again(job_id)
 
 
 def _worked(database: Database, row: JobRow, work: Callable[[JobRow], str]) -> str:

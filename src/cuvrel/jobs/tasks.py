@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import json
-import shutil
 import tempfile
 import time
 from collections.abc import Callable
@@ -14,21 +13,22 @@ from typing import Any
 import cv2
 import numpy as np
 from numpy.typing import NDArray
+from sqlalchemy.exc import OperationalError
 
 from cuvrel.core import catalogue
 from cuvrel.core.follow.plan import Came, Way
 from cuvrel.core.follow.run import Settings
 from cuvrel.core.media.probe import MediaInfo, pack_sequence
-from cuvrel.core.media.writer import join_videos, png_bytes, zip_folder
+from cuvrel.core.media.writer import png_bytes
+from cuvrel.core.motion.cuts import found_cuts, small
 from cuvrel.core.pulls.clean_plate import MOST, drawn_coverage, joined_plate, median_plate, spaced
 from cuvrel.core.recipe.check import read_shot
 from cuvrel.core.recipe.errors import CuvrelError, MediaError
 from cuvrel.core.recipe.values import START
 from cuvrel.core.stand.build import Stand
-from cuvrel.core.stand.export import Export, export_kind, open_writer, picture, sidecar, write_range
 from cuvrel.core.stand.nodes import Cache, work_out
 from cuvrel.core.stand.settle import live
-from cuvrel.core.stand.views import size_of
+from cuvrel.jobs.exporting import Exporting, PutIn
 from cuvrel.jobs.queue import Stopped, advance
 from cuvrel.jobs.redaction import audit, found_people
 from cuvrel.jobs.tracking import Courses
@@ -43,23 +43,26 @@ from cuvrel.store.shots import edit, locked, shot_of
 from cuvrel.store.tracking import StoredMeasures
 
 U8 = NDArray[np.uint8]
-RANGE = 24  # frames of an export that are written, and lost at the most, at a time
 
 
 class Works:
     """What the tasks need. One per worker process."""
 
-    def __init__(self, database: Database, blobs: Blobs, cache_bytes: int) -> None:
+    def __init__(self, database: Database, blobs: Blobs, cache_bytes: int, put_in: PutIn) -> None:
+        """put_in: puts a job that a job has made into the queue."""
         catalogue.load()
         self.database, self.blobs = database, blobs
         self.readers = Readers(blobs)
         self.cache = Cache(cache_bytes)
+        self.exporting = Exporting(database, blobs, self.readers, self.cache, put_in)
 
     def work(self, row: JobRow) -> str:
         """Does the job of this row."""
-        works = {"ingest": self.ingest, "follow": self.follow, "export": self.export, "settle": self.settle,
-                 "clean_plate": self.clean_plate, "track": self.track,
-                 "people": self.people, "audit": self.audit}  # fmt: skip
+        works = {
+            "ingest": self.ingest, "follow": self.follow, "settle": self.settle, "clean_plate": self.clean_plate,
+            "track": self.track, "people": self.people, "audit": self.audit, "cuts": self.cuts,
+            "export": self.exporting.export, "range": self.exporting.part,
+        }  # fmt: skip
         return works[row.kind](row)
 
     def ingest(self, row: JobRow) -> str:
@@ -75,14 +78,20 @@ class Works:
         except MediaError as fault:
             self._refuse(row, str(fault))
             raise
+        except OperationalError:
+            raise
         except Stopped:
             self._refuse(row, "Bringing it in was stopped.")
             raise
+        except Exception as fault:  # what a broken file makes foreign decoders raise is not known beforehand
+            message = "The file can't be brought in; it is broken in a way that is not known."
+            self._refuse(row, message)
+            raise MediaError(message, "Play it in a media player, or export it again.") from fault
 
     def _refuse(self, row: JobRow, message: str) -> None:
         with self.database.session() as session:
             footage = session.get(FootageRow, row.footage_id)
-            if footage is not None:
+            if footage is not None and footage.state != "ready":  # else it was merely looked at anew
                 footage.state, footage.message = "refused", message
                 notify(session, "footage", footage=footage.id, state="refused", project=row.project_id)
 
@@ -179,6 +188,26 @@ class Works:
         found = found_people(reader.frame, shot.frames, self.blobs, self._telling(row))
         self._result(row, {"people": found})
         return f"{len(found)} people found." if len(found) != 1 else "One person found."
+
+    def cuts(self, row: JobRow) -> str:
+        """Looks for other camera shots in the plate, and marks where they begin; what was marked by hand is replaced."""
+        with self.database.session() as session:
+            shot_row = session.get(ShotRow, row.shot_id)
+            if shot_row is None:
+                raise Stopped
+            shot = shot_of(session, shot_row)
+            plate = plate_row(session, shot)
+        info = MediaInfo.from_json(plate.proxy["info"])
+        reader = self.readers.get(plate.proxy["blob"], info)
+        tell = self._telling(row)
+        found = found_cuts((small(reader.frame(n)) for n in range(info.frames)), lambda done: tell(done, info.frames))
+        value = [{"frame": one.frame, "to": one.to} for one in found]
+        with self.database.session() as session:
+            now = locked(session, shot_row.id)
+            if shot_of(session, now).plate != shot.plate:
+                raise CuvrelError("Another plate has come under the shot meanwhile.")
+            edit(session, shot_row.id, now.revision, [{"op": "replace", "path": "/cuts", "value": value}], "find cuts")
+        return f"{len(found)} cuts found." if len(found) != 1 else "One cut found."
 
     def audit(self, row: JobRow) -> str:
         """Looks at every frame of the result for faces that are open."""
@@ -305,83 +334,3 @@ class Works:
             session.flush()
             make_ready(session, footage, self.blobs)
             return footage.id
-
-    def export(self, row: JobRow) -> str:
-        """Writes the export range by range, then joins the ranges; ranges that are done are not done again."""
-        export = export_kind(str(row.args["kind"]))
-        shot = read_shot(row.args["document"])
-        frames = json.loads(self.blobs.get(str(row.args["frames"])))
-        first, last = int(row.args["first"]), int(row.args["last"])
-        target = row.args.get("target")
-        name = str(row.args["name"])
-        with self.database.session() as session:
-            sources = StoreSources(
-                session, row.shot_id or 0, shot, self.blobs, self.readers, proxies=False, frames=frames
-            )
-        stand = Stand(shot, sources)
-        parts: list[list[object]] = list(row.progress.get("parts", []))
-        total = last - first + 1
-        with tempfile.TemporaryDirectory(prefix="cuvrel-") as folder:
-            for index, begin in enumerate(range(first, last + 1, RANGE)):
-                end = min(last, begin + RANGE - 1)
-                if index < len(parts) and self.blobs.has(str(parts[index][0])):
-                    continue
-                part = self._range(row, export, stand, target, (begin, end), first, total, Path(folder), name)
-                parts = [*parts[:index], [part, end - begin + 1]]
-                with self.database.session() as session:
-                    advance(session, row.id, end - first + 1, total, parts=parts)
-            about = sidecar(export, name, (first, last), shot.first_number, stand.fps, size_of(stand, export.what))
-            joined = self._join(export, parts, Path(folder), name, about)
-            size = joined.stat().st_size
-            blob = self.blobs.put_file(joined)
-        with self.database.session() as session:
-            fresh = session.get(JobRow, row.id)
-            if fresh is None or fresh.stop:
-                raise Stopped
-            fresh.result = {"blob": blob, "filename": name + export.suffix, "size": size, "sidecar": about}
-            fresh.progress = {}
-        return "Ready."
-
-    def _range(
-        self, row: JobRow, export: Export, stand: Stand, target: object, span_: tuple[int, int], first: int, total: int,
-        folder: Path, name: str,
-    ) -> str:  # fmt: skip
-        begin, end = span_
-        where = folder / (f"part-{begin}" + ("" if export.form == "png" else export.suffix))
-        number = stand.shot.first_number + begin
-        writer = open_writer(export, where, size_of(stand, export.what), stand.fps, name, number)
-        nodes = (picture(stand, export.what, None if target is None else str(target), export.alpha, f)
-                 for f in range(begin, end + 1))  # fmt: skip
-        count, last = begin, time.monotonic()
-
-        def tick() -> bool:
-            nonlocal count, last
-            count += 1
-            if time.monotonic() - last > 0.3:
-                last = time.monotonic()
-                with self.database.session() as session:
-                    advance(session, row.id, count - first, total)
-            return True
-
-        write_range(nodes, writer, self.cache, tick)
-        if export.form == "png":
-            packed = folder / f"part-{begin}.zip"
-            zip_folder(where, packed)
-            shutil.rmtree(where)
-            where = packed
-        return self.blobs.put_file(where)
-
-    def _join(
-        self, export: Export, parts: list[list[object]], folder: Path, name: str, about: dict[str, object]
-    ) -> Path:
-        to = folder / ("joined" + export.suffix)
-        if export.form == "png":
-            pictures = folder / "pictures"
-            pictures.mkdir()
-            for blob, _ in parts:
-                shutil.unpack_archive(self.blobs.path(str(blob)), pictures, "zip")
-            (pictures / f"{name}.json").write_text(json.dumps(about, indent=1) + "\n")
-            zip_folder(pictures, to)
-            return to
-        join_videos([(self.blobs.path(str(blob)), int(str(count))) for blob, count in parts], to)
-        return to

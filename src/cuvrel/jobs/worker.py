@@ -7,11 +7,12 @@ import contextlib
 import logging
 import os
 import threading
+from functools import partial
 
 import procrastinate
 
 from cuvrel.core.warm import warm_up
-from cuvrel.jobs.queue import queue_app, recover, run
+from cuvrel.jobs.queue import enqueue, queue_app, recover, run
 from cuvrel.jobs.tasks import Works
 from cuvrel.store.blobs import Blobs
 from cuvrel.store.config import Config
@@ -21,25 +22,25 @@ from cuvrel.store.sweep import EVERY, tidy
 log = logging.getLogger("cuvrel.worker")
 
 
-def worker_app(config: Config, works: Works) -> procrastinate.App:
-    """The queue with its one task, for a worker."""
+def worker_app(config: Config, works: Works, putter: procrastinate.App) -> procrastinate.App:
+    """The queue with its one task, for a worker. putter: the open queue, for putting jobs in."""
     app = procrastinate.App(connector=procrastinate.PsycopgConnector(conninfo=config.conninfo, min_size=1, max_size=4))
 
     @app.task(name="cuvrel.job", queue="work", pass_context=True)
     def job(context: procrastinate.JobContext, job_id: int) -> None:
-        run(works.database, job_id, works.work, context.job.id)
+        run(
+            works.database, job_id, works.work, context.job.id, lambda part_of: enqueue(works.database, putter, part_of)
+        )
 
     return app
 
 
-async def _look_after(database: Database, config: Config) -> None:
+async def _look_after(database: Database, putter: procrastinate.App) -> None:
     """Every few seconds, takes up jobs whose worker died."""
-    putter = queue_app(config)
-    with putter.open():
-        while True:
-            with contextlib.suppress(Exception):
-                await asyncio.to_thread(recover, database, putter)
-            await asyncio.sleep(3)
+    while True:
+        with contextlib.suppress(Exception):
+            await asyncio.to_thread(recover, database, putter)
+        await asyncio.sleep(3)
 
 
 async def _keep_tidy(database: Database, blobs: Blobs) -> None:
@@ -55,12 +56,18 @@ async def _keep_tidy(database: Database, blobs: Blobs) -> None:
 async def _serve(config: Config) -> None:
     database = Database(config.database)
     blobs = Blobs(config.blobs, config.var)
-    works = Works(database, blobs, config.cache_bytes)
+    putter = queue_app(config)
+    works = Works(database, blobs, config.cache_bytes, partial(enqueue, database, putter))
     threading.Thread(target=warm_up, name="warm", daemon=True).start()
-    app = worker_app(config, works)
+    app = worker_app(config, works, putter)
+    with putter.open():
+        await _served(app, putter, database, blobs)
+
+
+async def _served(app: procrastinate.App, putter: procrastinate.App, database: Database, blobs: Blobs) -> None:
     async with app.open_async():
         watches = [
-            asyncio.create_task(_look_after(database, config)),
+            asyncio.create_task(_look_after(database, putter)),
             asyncio.create_task(_keep_tidy(database, blobs)),
         ]
         try:

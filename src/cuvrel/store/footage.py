@@ -5,14 +5,17 @@ from __future__ import annotations
 import os
 import tempfile
 from collections.abc import Callable
+from dataclasses import replace
 from pathlib import Path
+from typing import Any
 
 import cv2
 import numpy as np
 from sqlalchemy.orm import Session
 
-from cuvrel.core.media.probe import MediaInfo, check_size, open_video, probe
+from cuvrel.core.media.probe import MediaInfo, check_size, open_media, open_video, probe
 from cuvrel.core.media.reader import Reader
+from cuvrel.core.media.sound import extract
 from cuvrel.core.media.writer import VideoWriter
 from cuvrel.core.recipe.errors import MediaError
 from cuvrel.core.recipe.models import Footage
@@ -22,6 +25,7 @@ from cuvrel.store.models import FootageRow
 PROXY_SIDE = 960
 FILM_HEIGHT = 72
 FILM_MOST = 120
+FILM_WIDEST = 500  # a JPEG is at most 65,500 pixels wide
 
 
 def first_look(path: Path) -> None:
@@ -30,6 +34,9 @@ def first_look(path: Path) -> None:
         head = file.read(4)
     if head == b"PK\x03\x04":
         return
+    with open_media(path) as container:
+        if not container.streams.video:
+            return  # sound alone
     with open_video(path) as container:
         stream = container.streams.video[0]
         check_size(stream.codec_context.width, stream.codec_context.height)
@@ -49,29 +56,44 @@ def clean_name(name: str) -> str:
 def make_ready(
     session: Session, row: FootageRow, blobs: Blobs, progress: Callable[[int, int], None] = lambda done, total: None
 ) -> None:
-    """Indexes the footage and makes its proxy and film strip. Raises MediaError; the row is unchanged then."""
+    """Indexes the footage and makes its proxy, film strip and samples. Raises MediaError; the row is unchanged then.
+
+    What somebody set by hand for it stays.
+    """
     path = blobs.path(row.blob)
     info = probe(path)
+    info = replace(info, hand=dict(row.info.get("hand", {})))
+    proxy: dict[str, Any] = {}
+    film: dict[str, Any] = {}
+    sound: dict[str, Any] = {}
     with tempfile.TemporaryDirectory(prefix="cuvrel-") as folder:
-        proxy, film = _proxy_and_film(path, info, Path(folder), progress)
-        proxy_info = probe(proxy)
-        if proxy_info.frames != info.frames:
-            raise MediaError("The proxy did not come out whole.", "Bring the footage in again.")
-        row.proxy = {"blob": blobs.put_file(proxy), "width": proxy_info.width, "height": proxy_info.height,
-                     "info": proxy_info.to_json()}  # fmt: skip
-        step, strip = film
-        height = strip.shape[0]
-        data = cv2.imencode(".jpg", strip[..., ::-1], [cv2.IMWRITE_JPEG_QUALITY, 86])[1].tobytes()
-        count = -(-info.frames // step)
-        row.film = {
-            "blob": blobs.put(data),
-            "step": step,
-            "width": strip.shape[1] // count,
-            "height": height,
-            "count": count,
-        }
-    row.info, row.state, row.message = info.to_json(), "ready", ""
+        if info.frames:
+            proxy, film = _small(path, info, Path(folder), blobs, progress)
+        if info.sound is not None:
+            samples = Path(folder) / "samples"
+            count = extract(path, info.sound, samples)
+            sound = {"blob": blobs.put_file(samples), "deep": info.sound.deep, "count": count} if count else {}
+    if info.sound is not None and not sound:
+        info = replace(info, sound=None)
+    row.info, row.proxy, row.film, row.sound = info.to_json(), proxy, film, sound
+    row.state, row.message = "ready", ""
     session.flush()
+
+
+def _small(
+    path: Path, info: MediaInfo, folder: Path, blobs: Blobs, progress: Callable[[int, int], None]
+) -> tuple[dict[str, Any], dict[str, Any]]:
+    """What a row says of its proxy and of its film strip."""
+    proxy, (step, strip) = _proxy_and_film(path, info, folder, progress)
+    small = probe(proxy)
+    if small.frames != info.frames:
+        raise MediaError("The proxy did not come out whole.", "Bring the footage in again.")
+    data = cv2.imencode(".jpg", strip[..., ::-1], [cv2.IMWRITE_JPEG_QUALITY, 86])[1].tobytes()
+    count = -(-info.frames // step)
+    film = {"blob": blobs.put(data), "step": step, "width": strip.shape[1] // count, "height": strip.shape[0],
+            "count": count}  # fmt: skip
+    about = {"width": small.width, "height": small.height, "info": small.to_json(), "hand": info.hand}
+    return {"blob": blobs.put_file(proxy), **about}, film
 
 
 def _proxy_and_film(
@@ -80,7 +102,7 @@ def _proxy_and_film(
     ratio = min(1.0, PROXY_SIDE / max(info.width, info.height))
     width, height = max(2, round(info.width * ratio) & ~1), max(2, round(info.height * ratio) & ~1)
     step = max(1, -(-info.frames // FILM_MOST))
-    film_width = max(8, round(info.width / info.height * FILM_HEIGHT))
+    film_width = min(FILM_WIDEST, max(8, round(info.width / info.height * FILM_HEIGHT)))
     reader = Reader(path, info, keep_bytes=0)
     to = folder / "proxy.mkv"
     writer = VideoWriter(to, "proxy", width, height, info.fps)

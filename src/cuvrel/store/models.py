@@ -46,6 +46,7 @@ class FootageRow(Base):
     info: Mapped[dict[str, Any]] = mapped_column(default=dict)
     proxy: Mapped[dict[str, Any]] = mapped_column(default=dict)  # blob, width, height, info
     film: Mapped[dict[str, Any]] = mapped_column(default=dict)  # blob, step, width, height
+    sound: Mapped[dict[str, Any]] = mapped_column(default=dict, server_default="{}")  # blob of samples, deep, count
     created: Mapped[datetime] = mapped_column(default=now)
     trashed: Mapped[datetime | None]
 
@@ -152,8 +153,18 @@ class LookRow(Base):
     created: Mapped[datetime] = mapped_column(default=now)
 
 
+class PresetRow(Base):
+    """How somebody likes to export (see core/export)."""
+
+    __tablename__ = "presets"
+    id: Mapped[int] = mapped_column(primary_key=True)
+    name: Mapped[str] = mapped_column(String(200))
+    settings: Mapped[dict[str, Any]]
+    created: Mapped[datetime] = mapped_column(default=now)
+
+
 class JobRow(Base):
-    """Long work. state: waiting, working, done, failed or stopped."""
+    """Long work. state: waiting, working, done, failed or stopped. parent_id: the job that it is a part of."""
 
     __tablename__ = "jobs"
     id: Mapped[int] = mapped_column(primary_key=True)
@@ -161,6 +172,7 @@ class JobRow(Base):
     project_id: Mapped[int] = mapped_column(ForeignKey("projects.id", ondelete="CASCADE"), index=True)
     shot_id: Mapped[int | None] = mapped_column(ForeignKey("shots.id", ondelete="CASCADE"), index=True)
     footage_id: Mapped[int | None] = mapped_column(ForeignKey("footage.id", ondelete="CASCADE"))
+    parent_id: Mapped[int | None] = mapped_column(ForeignKey("jobs.id", ondelete="CASCADE"), index=True)
     title: Mapped[str] = mapped_column(String(200), default="")
     args: Mapped[dict[str, Any]] = mapped_column(default=dict)
     progress: Mapped[dict[str, Any]] = mapped_column(default=dict)  # the job's own, to go on from

@@ -14,7 +14,8 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from cuvrel.core.media.probe import MediaInfo
-from cuvrel.core.media.reader import Reader, as_grey, resized
+from cuvrel.core.media.reader import Reader, Wanted, as_grey, resized
+from cuvrel.core.media.sound import Samples, Stored
 from cuvrel.core.media.writer import read_grey
 from cuvrel.core.recipe.errors import MediaError
 from cuvrel.core.recipe.models import Shot
@@ -40,20 +41,27 @@ class Readers:
 
     def __init__(self, blobs: Blobs, most: int = 6) -> None:
         self._blobs, self._most = blobs, most
-        self._open: OrderedDict[tuple[str, bool], Reader] = OrderedDict()
+        self._open: OrderedDict[tuple[str, Wanted, tuple[tuple[str, str], ...]], Reader] = OrderedDict()
         self._lock = threading.Lock()
 
-    def get(self, blob: str, info: MediaInfo, alpha: bool = False) -> Reader:
-        """A reader of this blob's colours, or of its alpha."""
-        key = blob, alpha
+    def get(self, blob: str, info: MediaInfo, wanted: Wanted = "screen") -> Reader:
+        """A reader of this blob's frames (see Reader)."""
+        key = blob, wanted, tuple(sorted(info.hand.items()))
         with self._lock:
             if key not in self._open:
-                self._open[key] = Reader(self._blobs.path(blob), info, alpha=alpha)
+                self._open[key] = Reader(self._blobs.path(blob), info, wanted=wanted)
                 while len(self._open) > self._most:
                     # whoever still uses it keeps it alive; it is closed with its last user
                     self._open.popitem(last=False)
             self._open.move_to_end(key)
             return self._open[key]
+
+
+def sounds_of(session: Session, shot: Shot, blobs: Blobs) -> dict[str, Samples]:
+    """The recordings that a shot's sound is made of, by the id of their footage."""
+    ids = [int(one) for one in (shot.plate, shot.sound.under) if one and one.isdigit()]
+    rows = session.scalars(select(FootageRow).where(FootageRow.id.in_(ids)))
+    return {str(row.id): Stored(blobs.path(row.sound["blob"]), bool(row.sound["deep"])) for row in rows if row.sound}
 
 
 class StoredTrack(Mapping[int, Measured]):
@@ -78,6 +86,11 @@ def _measured(store: Blobs, blob: str) -> Measured:
     return Measured.unpacked(store.get(blob))
 
 
+def _about(blob: str, info: MediaInfo, frame: int, size: tuple[int, int]) -> list[Any]:
+    """What a picture of footage depends on."""
+    return [blob, frame, size, *([info.hand] if info.hand else [])]
+
+
 class StoreSources:
     """The stand's sources for one shot, as the rows are now."""
 
@@ -95,12 +108,27 @@ class StoreSources:
         """A node of (H, W, 3) uint8 sRGB at `size`, from the proxy where that is large enough."""
         row = self._ready(footage_id)
         proxy = row.proxy
-        if self._proxies and proxy and size[0] <= proxy["height"] and size[1] <= proxy["width"]:
+        if (
+            self._proxies
+            and proxy.get("hand", {}) == row.info.get("hand", {})
+            and size[0] <= proxy["height"]
+            and size[1] <= proxy["width"]
+        ):
             blob, info = proxy["blob"], MediaInfo.from_json(proxy["info"])
         else:
             blob, info = row.blob, MediaInfo.from_json(row.info)
         readers = self._readers
-        return node("footage", [blob, frame, size], [], lambda: resized(readers.get(blob, info).frame(frame), size))
+        return node("footage", _about(blob, info, frame, size), [],
+                    lambda: resized(readers.get(blob, info).frame(frame), size))  # fmt: skip
+
+    def deep(self, footage_id: str, frame: int, size: tuple[int, int]) -> Node | None:
+        """See Sources; always from the footage itself."""
+        row = self._ready(footage_id)
+        info, blob, readers = MediaInfo.from_json(row.info), row.blob, self._readers
+        if not info.deep:
+            return None
+        return node("deep", _about(blob, info, frame, size), [],
+                    lambda: resized(readers.get(blob, info, "light").frame(frame), size))  # fmt: skip
 
     def _ready(self, footage_id: str) -> FootageRow:
         row = self._footage.get(footage_id)
@@ -112,7 +140,9 @@ class StoreSources:
         """A node of (H, W) float32, 0 to 1, at `size`, always from the footage itself."""
         row = self._ready(footage_id)
         blob, info, readers = row.blob, MediaInfo.from_json(row.info), self._readers
-        return node("alpha", [blob, frame, size], [], lambda: as_grey(readers.get(blob, info, True).frame(frame), size))
+        return node(
+            "alpha", [blob, frame, size], [], lambda: as_grey(readers.get(blob, info, "alpha").frame(frame), size)
+        )
 
     def measured(self, track: str) -> Mapping[int, Measured]:
         """What is stored of a track, by frame; each frame is read when it is asked for."""

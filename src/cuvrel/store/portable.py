@@ -45,7 +45,7 @@ def pack(session: Session, blobs: Blobs, project: Project, to: Path) -> None:
         select(FootageRow).where(FootageRow.project_id == project.id, FootageRow.state == "ready")
     ).all()
     files = {
-        str(row.id): f"footage/{row.blob}{Path(row.name).suffix.lower() if row.info['kind'] == 'video' else '.zip'}"
+        str(row.id): f"footage/{row.blob}{Path(row.name).suffix.lower() if row.info['kind'] != 'sequence' else '.zip'}"
         for row in footage
     }
     try:

@@ -137,7 +137,9 @@ def space(session: Session, blobs: Blobs, project: Project) -> dict[str, int]:
 
 def footage_blobs(row: FootageRow) -> set[str]:
     """The blobs that a piece of footage needs."""
-    return set() if row.state == "refused" else _named(row.blob, row.proxy.get("blob"), row.film.get("blob"))
+    if row.state == "refused":
+        return set()
+    return _named(row.blob, row.proxy.get("blob"), row.film.get("blob"), row.sound.get("blob"))
 
 
 def frame_blobs(blob: str | None, base: dict[str, Any] | None, lessons: dict[str, Any] | None) -> set[str]:

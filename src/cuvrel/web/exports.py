@@ -3,19 +3,24 @@
 from __future__ import annotations
 
 import json
-import re
 
 from flask import Response, send_file
 from flask_openapi3 import APIBlueprint
+from sqlalchemy import select
 
-from cuvrel.core.recipe.errors import CuvrelError, RecipeError
-from cuvrel.core.stand.export import export_kind
-from cuvrel.jobs.queue import OPEN, put, tell
+from cuvrel.core.export.estimate import estimated
+from cuvrel.core.export.hows import how_of
+from cuvrel.core.export.order import Settings, name_of, ordered, title_of
+from cuvrel.core.recipe.errors import CuvrelError
+from cuvrel.core.stand.build import Stand
+from cuvrel.jobs.queue import OPEN, part_ended, put, tell
 from cuvrel.store import shots as store
 from cuvrel.store.documents import document_of
 from cuvrel.store.frames import snapshot
-from cuvrel.store.models import JobRow
-from cuvrel.web.models import ById, ExportRequest, JobOut
+from cuvrel.store.models import JobRow, PresetRow
+from cuvrel.store.pictures import StoreSources
+from cuvrel.web.export_models import EstimateOut, ExportRequest, NewPreset, PresetOut, PresetsOut
+from cuvrel.web.models import ById, JobOut
 from cuvrel.web.present import answer, job_out
 from cuvrel.web.problems import Problem
 from cuvrel.web.redaction import require_clean
@@ -28,42 +33,76 @@ api = APIBlueprint("exports", __name__, url_prefix="/api", abp_responses={"422":
 def new_export(path: ById, body: ExportRequest) -> Response:
     """Puts an export into the queue. It is made of the shot as it is now, whatever is edited meanwhile."""
     shared = services()
-    export = export_kind(body.kind)
     with shared.database.session() as session:
         row = store.found(session, path.id)
         if body.audited:
             require_clean(session, row)
         shot = store.shot_of(session, row)
-        within = shot.frames
-        first = within[0] if body.first is None else body.first
-        last = within[-1] if body.last is None else body.last
-        if not within[0] <= first <= last <= within[-1]:
-            whole = f"which has the frames {within[0]} to {within[-1]}"
-            raise RecipeError(f"Frames {first} to {last} are not a part of this shot, {whole}.")
-        title, name = export.label, file_name(shot.name)
-        if export.what != "result":
-            try:
-                matte = shot.matte(body.target or "")
-            except KeyError:
-                raise RecipeError("Say which matte is meant.") from None
-            name, title = f"{name}_{file_name(matte.name)}", f"{title}: {matte.name}"
-        name += {"result": "_result", "cutout": "_cutout", "matte": "_matte", "plane": "_plane"}[export.what]
-        if export.alpha != "none":
-            name += f"_{export.alpha}"
+        order = ordered(shot, body.settings(), body.first, body.last)
+        name, title = name_of(body.name, shot, order), title_of(shot, order)
         frames = shared.blobs.put(json.dumps(snapshot(session, row.id)).encode())
         job = put(
-            session, "export", row.project_id, title, shot_id=row.id, total=last - first + 1,
-            args={"kind": export.kind, "target": body.target, "first": first, "last": last, "name": name,
-                  "document": document_of(session, row).document, "frames": frames, "revision": row.revision},
+            session, "export", row.project_id, title, shot_id=row.id, total=len(order.frames),
+            args={**order.as_json(), "name": name, "document": document_of(session, row).document, "frames": frames,
+                  "revision": row.revision},
         )  # fmt: skip
         out = job_out(job)
     shared.enqueue(out.id)
     return answer(out, 202)
 
 
-def file_name(name: str) -> str:
-    """A name that is safe in every file system."""
-    return re.sub(r"[^\w-]+", "-", name, flags=re.ASCII).strip("-").lower() or "shot"
+@api.post("/shots/<int:id>/exports/estimate", responses={200: EstimateOut})
+def estimate(path: ById, body: ExportRequest) -> Response:
+    """How large an export will be and how long one worker will take, from a few of its frames, made and written now."""
+    shared = services()
+    with shared.database.session() as session:
+        row = store.found(session, path.id)
+        shot = store.shot_of(session, row)
+        order = ordered(shot, body.settings(), body.first, body.last)
+        sources = StoreSources(session, row.id, shot, shared.blobs, shared.readers, proxies=False)
+    found = estimated(Stand(shot, sources, order.scale(shot)), order)
+    name = name_of(body.name, shot, order) + (".zip" if order.how.form == "pictures" else order.how.suffix)
+    return answer(EstimateOut(name=name, frames=len(order.frames), bytes=found.bytes, seconds=round(found.seconds, 1)))
+
+
+@api.get("/presets", responses={200: PresetsOut})
+def list_presets() -> Response:
+    """How somebody likes to export."""
+    with services().database.session() as session:
+        rows = session.scalars(select(PresetRow).order_by(PresetRow.id)).all()
+        return answer(PresetsOut(presets=[_preset(row) for row in rows]))
+
+
+@api.post("/presets", responses={201: PresetOut})
+def new_preset(body: NewPreset) -> Response:
+    """Keeps settings under a name; one of the same name is replaced."""
+    how_of(body.settings.how)
+    with services().database.session() as session:
+        row = session.scalar(select(PresetRow).where(PresetRow.name == body.name))
+        if row is None:
+            row = PresetRow(name=body.name)
+            session.add(row)
+        # what is named in one shot is not in another
+        row.settings = {**body.settings.model_dump(mode="json"), "targets": []}
+        session.flush()
+        return answer(_preset(row), 201)
+
+
+@api.delete("/presets/<int:id>", responses={200: PresetsOut})
+def delete_preset(path: ById) -> Response:
+    """Forgets a preset."""
+    with services().database.session() as session:
+        row = session.get(PresetRow, path.id)
+        if row is None:
+            raise store.NotFound("There is no such preset.")
+        session.delete(row)
+        session.flush()
+        rows = session.scalars(select(PresetRow).order_by(PresetRow.id)).all()
+        return answer(PresetsOut(presets=[_preset(one) for one in rows]))
+
+
+def _preset(row: PresetRow) -> PresetOut:
+    return PresetOut(id=row.id, name=row.name, settings=Settings(**row.settings))
 
 
 @api.get("/jobs/<int:id>", responses={200: JobOut})
@@ -82,6 +121,8 @@ def stop(path: ById) -> Response:
             row.stop = True
             if row.state == "waiting":
                 row.state, row.message = "stopped", "Stopped."
+            elif row.queue_id is None:
+                part_ended(session, row.id)  # no worker has it; its parts may
             tell(session, row)
         return answer(job_out(row))
 
@@ -94,7 +135,10 @@ def again(path: ById) -> Response:
         row = _job(session.get(JobRow, path.id, with_for_update=True))
         if row.state not in ("failed", "stopped"):
             raise CuvrelError("Only a job that failed or was stopped can be run again.")
-        row.state, row.stop, row.message, row.finished, row.queue_id = "waiting", False, "", None, None
+        ended = JobRow.parent_id == row.id, JobRow.state.in_(("failed", "stopped"))
+        parts = session.scalars(select(JobRow).where(*ended))
+        for one in (row, *parts):
+            one.state, one.stop, one.message, one.finished, one.queue_id = "waiting", False, "", None, None
         tell(session, row)
         out = job_out(row)
     shared.enqueue(path.id)
@@ -126,6 +170,6 @@ def fetch_sidecar(path: ById) -> Response:
 
 
 def _job(row: JobRow | None) -> JobRow:
-    if row is None:
+    if row is None or row.parent_id is not None:
         raise store.NotFound("There is no such job.")
     return row

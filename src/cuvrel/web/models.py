@@ -77,16 +77,6 @@ class SettledOut(BaseModel):
     out_of_date: list[str]
 
 
-class ExportRequest(In):
-    """An export of frames `first` to `last`, by default the shot's range; target: a matte's id where one is needed."""
-
-    kind: str
-    target: str | None = None
-    first: int | None = Field(None, ge=0)
-    last: int | None = Field(None, ge=0)
-    audited: bool = Field(False, description="refuse unless the audit of the shot as it is now is clean")
-
-
 class JobOut(BaseModel):
     """Long work and how it stands."""
 
@@ -118,6 +108,15 @@ class FilmOut(BaseModel):
     count: int
 
 
+class SoundOut(BaseModel):
+    """What footage was recorded with."""
+
+    codec: str
+    rate: int
+    channels: int
+    seconds: float
+
+
 class FootageOut(BaseModel):
     """A piece of footage."""
 
@@ -134,6 +133,14 @@ class FootageOut(BaseModel):
     codec: str = ""
     alpha: bool = False
     variable: bool = False
+    depth: int = 8
+    floats: bool = False
+    said: list[str] = Field(default_factory=list, description="what a person should know of it")
+    space: dict[str, str] = Field(default_factory=dict, description="what its numbers mean, as the file tells")
+    assumed: list[str] = Field(default_factory=list, description="what of that the file did not tell")
+    hand: dict[str, str] = Field(default_factory=dict, description="what was set by hand instead")
+    interlaced: bool = False
+    sound: SoundOut | None = None
     film: FilmOut | None = None
 
 
@@ -539,22 +546,6 @@ class DeclaredOut(BaseModel):
     fields: list[FieldOut]
     starters: list[StarterOut]
     begins: dict[str, Any] = Field(description="what a new plane of the kind is besides its kind")
-
-
-class ExportKind(BaseModel):
-    """A kind of export."""
-
-    kind: str
-    label: str
-    hint: str
-    what: Literal["result", "cutout", "matte", "plane"]
-
-
-class CatalogueOut(BaseModel):
-    """Everything that can be added to a recipe, and every kind of export."""
-
-    declared: list[DeclaredOut]
-    exports: list[ExportKind]
 
 
 class DeleteQuery(BaseModel):

@@ -9,13 +9,14 @@ from pydantic import BaseModel
 from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
+from cuvrel.core.media.sound import RATE
 from cuvrel.core.recipe.revise import Checked
 from cuvrel.jobs.queue import OPEN, job_json
 from cuvrel.store.documents import document_of
 from cuvrel.store.mattes import frames_of
 from cuvrel.store.models import FootageRow, JobRow, MatteFrame, Project, ShotRow
 from cuvrel.store.shots import history
-from cuvrel.web.models import FilmOut, FootageOut, FrameOut, JobOut, ProjectOut, ShotCard, ShotOut, Use
+from cuvrel.web.models import FilmOut, FootageOut, FrameOut, JobOut, ProjectOut, ShotCard, ShotOut, SoundOut, Use
 
 KEPT = ("export", "people", "audit")  # the kinds of jobs whose results are of use for longer
 FOLLOWS = ("follow", "track")  # the kinds of jobs that carry something through the shot
@@ -33,9 +34,13 @@ def job_out(row: JobRow) -> JobOut:
 
 def footage_out(row: FootageRow) -> FootageOut:
     """A piece of footage."""
-    about = {
-        k: row.info[k] for k in ("width", "height", "frames", "fps", "codec", "alpha", "variable") if k in row.info
-    }
+    told = ("width", "height", "frames", "fps", "codec", "alpha", "variable", "depth", "floats", "said", "space",
+            "assumed", "hand", "interlaced")  # fmt: skip
+    about = {k: row.info[k] for k in told if k in row.info}
+    if row.sound:
+        sound = row.info["sound"]
+        seconds = row.sound["count"] / RATE
+        about["sound"] = SoundOut(codec=sound["codec"], rate=sound["rate"], channels=sound["channels"], seconds=seconds)
     film = None
     if row.film:
         rest: dict[str, Any] = {k: v for k, v in row.film.items() if k != "blob"}
@@ -69,7 +74,10 @@ def project_out(session: Session, row: Project) -> ProjectOut:
     jobs = session.scalars(
         select(JobRow)
         .where(
-            JobRow.project_id == row.id, JobRow.trashed.is_(None), (JobRow.kind == "export") | JobRow.state.in_(OPEN)
+            JobRow.project_id == row.id,
+            JobRow.trashed.is_(None),
+            JobRow.parent_id.is_(None),
+            (JobRow.kind == "export") | JobRow.state.in_(OPEN),
         )
         .order_by(JobRow.id.desc())
         .limit(100)
@@ -111,6 +119,7 @@ def shot_out(session: Session, row: ShotRow) -> ShotOut:
         .where(
             JobRow.shot_id == row.id,
             JobRow.trashed.is_(None),
+            JobRow.parent_id.is_(None),
             JobRow.kind.in_(KEPT) | JobRow.state.in_(OPEN) | failed,
         )
         .order_by(JobRow.id.desc())

@@ -7,10 +7,12 @@ from flask_openapi3 import APIBlueprint
 from sqlalchemy import select, text
 
 from cuvrel.core import catalogue
-from cuvrel.core.stand.export import EXPORTS
+from cuvrel.core.export.hows import HOWS, WHATS
+from cuvrel.core.export.order import TOKENS
 from cuvrel.store.models import Project
 from cuvrel.store.shots import NotFound
-from cuvrel.web.models import ById, CatalogueOut, DeclaredOut, ExportKind, NewName, ProjectList, ProjectOut
+from cuvrel.web.export_models import CatalogueOut, HowOut, WhatOut
+from cuvrel.web.models import ById, CatalogueOut, DeclaredOut, NewName, ProjectList, ProjectOut
 from cuvrel.web.present import answer, project_out
 from cuvrel.web.problems import Problem
 from cuvrel.web.services import services
@@ -48,9 +50,15 @@ def get_project(path: ById) -> Response:
 
 @api.get("/catalogue", responses={200: CatalogueOut})
 def get_catalogue() -> Response:
-    """Declared pulls, edge steps, plane kinds and treatments, and the kinds of exports."""
-    kinds = [ExportKind(kind=e.kind, label=e.label, hint=e.hint, what=e.what) for e in EXPORTS.values()]
-    return answer(CatalogueOut(declared=[DeclaredOut(**d) for d in catalogue.describe()], exports=kinds))
+    """Declared pulls, edge steps, plane kinds and treatments, and what can be exported and how."""
+    hows = [
+        HowOut(kind=one.kind, label=one.label, hint=one.hint, form=one.form, alpha=one.alpha, layers=one.layers,
+               sound=one.sound is not None, quality=bool(one.quality))
+        for one in HOWS.values()
+    ]  # fmt: skip
+    whats = [WhatOut(kind=kind, label=label) for kind, label in WHATS.items()]
+    declared = [DeclaredOut(**d) for d in catalogue.describe()]
+    return answer(CatalogueOut(declared=declared, whats=whats, hows=hows, tokens=list(TOKENS)))
 
 
 @api.get("/health")

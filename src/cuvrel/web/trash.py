@@ -9,6 +9,7 @@ from flask_openapi3 import APIBlueprint
 from pydantic import BaseModel, Field
 from sqlalchemy import select
 
+from cuvrel.core.export.order import safe
 from cuvrel.core.recipe.errors import CuvrelError
 from cuvrel.store import trash
 from cuvrel.store.copying import copy_project, copy_shot
@@ -16,7 +17,6 @@ from cuvrel.store.db import notify
 from cuvrel.store.footage import clean_name
 from cuvrel.store.models import FootageRow, JobRow, Project, ShotRow
 from cuvrel.store.shots import edit
-from cuvrel.web.exports import file_name
 from cuvrel.web.models import ById, DeleteQuery, NamedOut, NewName, SpaceOut, TrashedOut, TrashOut
 from cuvrel.web.present import answer
 from cuvrel.web.problems import Problem
@@ -81,7 +81,7 @@ def rename(path: Thing, body: NewName) -> Response:
         elif isinstance(row, JobRow):
             row.title = body.name
             if "filename" in row.result:
-                row.result = {**row.result, "filename": file_name(body.name) + Path(row.result["filename"]).suffix}
+                row.result = {**row.result, "filename": safe(body.name) + Path(row.result["filename"]).suffix}
         else:
             row.name = clean_name(body.name) if isinstance(row, FootageRow) else body.name
         notify(session, "project", project=_project_of(row))

@@ -148,3 +148,28 @@ def encode_rgba(rgba: F32, premultiplied: bool = False) -> U8:
         alpha = out[..., 3:4].astype(np.uint16)
         out[..., :3] = (out[..., :3].astype(np.uint16) * alpha + 127) // 255
     return out
+
+
+@kernel
+def _encode_deep(y0, y1, rgba, straight, times, out):  # type: ignore[no-untyped-def]
+    for y in range(y0, y1):
+        for x in range(rgba.shape[1]):
+            a = min(max(rgba[y, x, 3], np.float32(0.0)), np.float32(1.0))
+            scale = np.float32(1.0)
+            if straight:
+                scale = np.float32(1.0) / a if a > 1e-6 else np.float32(0.0)
+            by = a if times else np.float32(1.0)
+            for c in range(3):
+                out[y, x, c] = to_display(rgba[y, x, c] * scale) * by
+            if straight:
+                out[y, x, 3] = a
+
+
+def encode_deep(rgba: F32, alpha: str = "none") -> F32:
+    """(H, W, 4) premultiplied linear RGBA as display-encoded float32, 0 to 1.
+
+    alpha `none`: seen over black, (H, W, 3). `straight` and `premultiplied`: (H, W, 4), as in `encode_rgba`.
+    """
+    out = np.empty((*rgba.shape[:2], 3 if alpha == "none" else 4), np.float32)
+    in_rows(_encode_deep, rgba.shape[0], rgba, alpha != "none", alpha == "premultiplied", out)
+    return out

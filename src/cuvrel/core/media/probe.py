@@ -4,31 +4,43 @@ from __future__ import annotations
 
 import re
 import zipfile
+import zlib
 from dataclasses import asdict, dataclass, field
 from fractions import Fraction
+from itertools import pairwise
 from pathlib import Path
 from typing import Any, Literal
 
 import av
-import cv2
 import numpy as np
 
+from cuvrel.core.media.sound import SoundInfo, sound_info
+from cuvrel.core.media.space import Space, tagged
+from cuvrel.core.media.stills import SUFFIXES, Head, head, is_picture, read
+from cuvrel.core.media.yuv import is_rgb
 from cuvrel.core.recipe.errors import MediaError
 
 MAX_SIDE = 16_384
 MAX_PIXELS = 80_000_000
 MAX_FRAMES = 500_000
-PICTURE_SUFFIXES = {".png"}
+MAX_PICTURE = 2 << 30  # bytes of one picture of a sequence
+PICTURE_SUFFIXES = set(SUFFIXES)
+# rates that are stood on; a variable one is laid on the nearest of them
+RATES = (24000 / 1001, 24.0, 25.0, 30000 / 1001, 30.0, 48.0, 50.0, 60000 / 1001, 60.0, 100.0, 120000 / 1001, 120.0)
 
-Kind = Literal["video", "sequence"]
+Kind = Literal["video", "sequence", "sound"]
 
 
 @dataclass(frozen=True)
 class MediaInfo:
     """Footage as it is shown: width and height after rotation, `pts` one entry per shown frame.
 
-    fps is the mean rate; `variable` says that the frames are not evenly spaced. `pts` counts in
-    `time_base` seconds and is empty for a sequence, whose frames are `names` in a zip.
+    fps is the rate; `variable` says that the file's frames are not evenly spaced, and were laid on an even grid: then
+    `pts` has the same entry for each frame on which a picture stays. It counts in `time_base` seconds and is empty for
+    a sequence, whose frames are `names` in a zip. depth: bits of a sample; floats: of half or float, in linear light.
+    space: what the numbers of a video mean, and `assumed` what of it the file did not say. hand: what somebody set by
+    hand in place of that (space.CHOICES). interlaced: its frames hold two moments. sound: what it was recorded with.
+    said: what a person should know, in sentences. Sound alone has no frames.
     """
 
     kind: Kind
@@ -43,6 +55,24 @@ class MediaInfo:
     time_base: tuple[int, int] = (1, 1)
     pts: list[int] = field(default_factory=list)
     names: list[str] = field(default_factory=list)
+    depth: int = 8
+    floats: bool = False
+    space: dict[str, str] = field(default_factory=lambda: asdict(Space()))
+    assumed: list[str] = field(default_factory=list)
+    hand: dict[str, str] = field(default_factory=dict)
+    interlaced: bool = False
+    sound: SoundInfo | None = None
+    said: list[str] = field(default_factory=list)
+
+    @property
+    def reads_as(self) -> Space:
+        """What its numbers mean, with what was set by hand."""
+        return Space(**self.space).with_hand(self.hand)  # type: ignore[arg-type]  # written by `asdict`
+
+    @property
+    def deep(self) -> bool:
+        """Whether it holds more than a screen's eight bits do: then the stand's light comes from itself."""
+        return self.depth > 8 or self.floats or self.reads_as.transfer != "sdr"
 
     def to_json(self) -> dict[str, Any]:
         """Plain JSON."""
@@ -51,7 +81,9 @@ class MediaInfo:
     @staticmethod
     def from_json(raw: dict[str, Any]) -> MediaInfo:
         """The inverse of to_json."""
-        return MediaInfo(**{**raw, "time_base": tuple(raw["time_base"])})
+        sound = raw.get("sound")
+        known = {**raw, "time_base": tuple(raw["time_base"]), "sound": SoundInfo(**sound) if sound else None}
+        return MediaInfo(**known)
 
 
 def check_size(width: int, height: int) -> None:
@@ -66,8 +98,8 @@ def check_size(width: int, height: int) -> None:
         )
 
 
-def open_video(path: Path) -> Any:
-    """An open container with a video stream. Raises MediaError."""
+def open_media(path: Path) -> Any:
+    """An open container with a picture or a sound. Raises MediaError."""
     if path.stat().st_size == 0:
         raise MediaError("The file is empty.", "Copy it again from where it came from.")
     try:
@@ -77,10 +109,66 @@ def open_video(path: Path) -> Any:
             "The file can't be read as a video; it may be broken, cut short, or something else.",
             "Play it in a media player, or export it again.",
         ) from fault
+    if not container.streams.video and not container.streams.audio:
+        container.close()
+        raise MediaError("There is neither picture nor sound in this file, only data.")
+    return container
+
+
+def open_video(path: Path) -> Any:
+    """An open container with a video stream that can be decoded. Raises MediaError."""
+    container = open_media(path)
     if not container.streams.video:
         container.close()
         raise MediaError("There is no picture in this file, only sound or data.")
+    if container.streams.video[0].codec_context is None:
+        container.close()
+        raise MediaError(
+            "The picture in this file can't be decoded; it may be protected.", "Export it as H.264 or ProRes."
+        )
     return container
+
+
+def _is_cover(stream: Any) -> bool:
+    """Whether a video stream is one picture that goes with sound."""
+    return "attached_pic" in str(stream.disposition).lower() or stream.codec_context is None
+
+
+def probe_media(path: Path) -> MediaInfo:
+    """A video, or sound alone. Raises MediaError."""
+    with open_media(path) as container:
+        pictures = [one for one in container.streams.video if not _is_cover(one)]
+        alone = not pictures and bool(container.streams.audio)
+        codec = container.streams.audio[0].codec_context.name if alone else ""
+    if not alone:
+        return probe_video(path)
+    sound = sound_info(path, 0.0)
+    if sound is None or sound.samples == 0:
+        raise MediaError("There is neither picture nor sound in this file.", "Export it again.")
+    return MediaInfo("sound", 0, 0, 0.0, 0, codec, sound=sound)
+
+
+@dataclass
+class _Seen:
+    """What is gathered while a video is looked through."""
+
+    pts: list[int] = field(default_factory=list)
+    shape: tuple[int, int] | None = None
+    first: Any = None
+    interlaced: int = 0
+
+    def add(self, frame: Any) -> None:
+        """One more frame. Raises MediaError."""
+        if frame.pts is None:
+            raise MediaError("The file's frames carry no times.", "Put it into an MP4 or MKV file.")
+        if self.shape is None:
+            self.shape, self.first = (frame.width, frame.height), frame
+        elif self.shape != (frame.width, frame.height):
+            raise MediaError("The picture changes its size within the file.", "Export it at one size.")
+        self.pts.append(frame.pts)
+        self.interlaced += bool(frame.interlaced_frame)
+        if len(self.pts) > MAX_FRAMES:
+            raise MediaError(f"The file has more than {MAX_FRAMES} frames.", "Cut it into parts.")
 
 
 def probe_video(path: Path) -> MediaInfo:
@@ -94,39 +182,87 @@ def probe_video(path: Path) -> MediaInfo:
         stream = container.streams.video[0]
         check_size(stream.codec_context.width, stream.codec_context.height)
         stream.thread_type = "AUTO"
-        promised, rotation, alpha = stream.frames, 0, False
-        shape: tuple[int, int] | None = None
-        pts: list[int] = []
+        promised, seen = stream.frames, _Seen()
         try:
             for frame in container.decode(stream):
-                if frame.pts is None:
-                    raise MediaError("The file's frames carry no times.", "Put it into an MP4 or MKV file.")
-                if shape is None:
-                    shape, rotation = (frame.width, frame.height), round(frame.rotation) % 360
-                    alpha = any(part.is_alpha for part in frame.format.components)
-                elif shape != (frame.width, frame.height):
-                    raise MediaError("The picture changes its size within the file.", "Export it at one size.")
-                pts.append(frame.pts)
-                if len(pts) > MAX_FRAMES:
-                    raise MediaError(f"The file has more than {MAX_FRAMES} frames.", "Cut it into parts.")
+                seen.add(frame)
         except av.FFmpegError as fault:
-            raise MediaError(f"The file is damaged after frame {len(pts)}.", "Copy or export it again.") from fault
-        if shape is None:
+            raise MediaError(f"The file is damaged after frame {len(seen.pts)}.", "Copy or export it again.") from fault
+        if seen.shape is None:
             raise MediaError("The file has no frames.", "Export it again.")
-        if promised and len(pts) < promised and _cut_short(path, stream, promised):
+        if promised and len(seen.pts) < promised and _cut_short(path, stream, promised):
             raise MediaError(
-                f"The file was cut short: it promises {promised} frames and holds {len(pts)}.",
+                f"The file was cut short: it promises {promised} frames and holds {len(seen.pts)}.",
                 "Copy it again from where it came from.",
             )
-        pts = sorted(set(pts))
-        base = stream.time_base
-        fps, variable = _rate(pts, base, stream.average_rate)
-        if rotation in (90, 270):
-            shape = shape[1], shape[0]
-        codec = stream.codec_context.name
+        base, codec = stream.time_base, stream.codec_context.name
+        missing = _missing(container, stream, seen.pts)
+    fps, variable = _rate(sorted(set(seen.pts)), base, stream.average_rate)
+    pts = sorted(set(seen.pts))
+    if variable:
+        fps, pts = on_grid(pts, base)
+    form, rotation = seen.first.format, round(seen.first.rotation) % 360
+    rgb = is_rgb(form.name)
+    space, assumed = tagged(
+        int(seen.first.colorspace), int(seen.first.color_range), int(seen.first.color_primaries),
+        int(seen.first.color_trc), seen.first.height, rgb, form.name.startswith("yuvj"),
+    )  # fmt: skip
+    floats = "f32" in form.name or "f16" in form.name
+    interlaced = seen.interlaced * 2 > len(seen.pts)
+    sound = sound_info(path, float(pts[0] * base))
+    told = [*_told_of(assumed, space, interlaced), *missing]
+    if variable:
+        told.insert(0, f"Its frames come unevenly; they were laid on {fps:.6g} frames a second.")
+    wide, high = seen.shape[::-1] if rotation in (90, 270) else seen.shape
     return MediaInfo(
-        "video", *shape, fps, len(pts), codec, alpha, rotation, variable, (base.numerator, base.denominator), pts
-    )
+        "video", wide, high, fps, len(pts), codec, any(part.is_alpha for part in form.components), rotation, variable,
+        (base.numerator, base.denominator), pts, [], 32 if floats else max(part.bits for part in form.components),
+        floats, asdict(space), assumed, {}, interlaced, sound, told,
+    )  # fmt: skip
+
+
+def _told_of(assumed: list[str], space: Space, interlaced: bool) -> list[str]:
+    out = []
+    if "matrix" in assumed or "range" in assumed:
+        parts = [f"{name} {getattr(space, name)}" for name in ("matrix", "range") if name in assumed]
+        out.append(f"The file does not say how its colours are coded; {' and '.join(parts)} assumed.")
+    if space.transfer in ("pq", "hlg"):
+        out.append(f"It is of high dynamic range ({space.transfer.upper()}); reference white is held to be white.")
+    if interlaced:
+        out.append("Its frames are interlaced: each holds two moments. It can be de-interlaced.")
+    return out
+
+
+def _missing(container: Any, stream: Any, pts: list[int]) -> list[str]:
+    """Whether the container promises more time than there are frames for."""
+    if not container.duration or len(pts) < 2 or stream.duration:
+        return []
+    ordered = sorted(set(pts))
+    step = float(stream.time_base) * (ordered[-1] - ordered[0]) / (len(ordered) - 1)
+    start = (container.start_time or 0) / 1_000_000
+    promised = container.duration / 1_000_000 - (float(ordered[-1] * stream.time_base) + step - start)
+    short = round(promised / step)
+    sounds = bool(container.streams.audio)  # sound may go on for longer
+    return [f"About {short} frames are missing at the end."] if short > (24 if sounds else 2) else []
+
+
+def on_grid(pts: list[int], base: Fraction) -> tuple[float, list[int]]:
+    """Frames that come unevenly on an even grid: its rate, and for each of its frames the picture that stands then.
+
+    The rate is the one at which most frames follow one another, so that none is lost but where two come closer.
+    """
+    steps = np.diff(np.asarray(pts, np.float64))
+    usual = max(1.0, float(np.median(steps)))
+    # a clock that counts coarsely rounds every step: the mean of the usual ones is finer than any of them
+    rate = 1 / (float(base) * float(np.mean(steps[np.abs(steps - usual) <= max(1.0, 0.1 * usual)])))
+    near = min(RATES, key=lambda one: abs(one - rate) / one)
+    if abs(near - rate) / near < 0.03:
+        rate = near
+    step = 1 / (rate * float(base))
+    count = min(MAX_FRAMES, round((pts[-1] - pts[0]) / step) + 1)
+    # a frame counts from half a step before its time on, so that a clock's jitter moves nothing
+    at = np.searchsorted(np.asarray(pts), pts[0] + (np.arange(count) + 0.5) * step, side="left") - 1
+    return rate, [pts[n] for n in at.clip(0, len(pts) - 1)]
 
 
 def _cut_short(path: Path, stream: Any, promised: int) -> bool:
@@ -149,39 +285,59 @@ def _rate(pts: list[int], base: Fraction, stated: Fraction | None) -> tuple[floa
 
 
 def probe_sequence(path: Path, fps: float = 24.0) -> MediaInfo:
-    """A zip of numbered PNG pictures, shown in the natural order of their names. Raises MediaError."""
+    """A zip of numbered pictures of one kind, shown in the natural order of their names. Raises MediaError."""
     try:
         with zipfile.ZipFile(path) as archive:
-            names = [
-                n for n in archive.namelist()
-                if Path(n).suffix.lower() in PICTURE_SUFFIXES and not Path(n).name.startswith(".")
-            ]  # fmt: skip
-            names.sort(key=_natural)
+            names = sorted((name for name in archive.namelist() if is_picture(name)), key=_natural)
             if not names:
-                raise MediaError("There are no PNG pictures in this sequence.")
-            sizes, alpha = set(), False
-            for name in names:
-                with archive.open(name) as file:
-                    width, height, has_alpha = _png_header(file.read(33), name)
-                check_size(width, height)
-                sizes.add((width, height))
-                alpha |= has_alpha
-            if len(sizes) > 1:
-                raise MediaError("The pictures of the sequence have different sizes.")
-            for name in names:
-                if cv2.imdecode(np.frombuffer(archive.read(name), np.uint8), cv2.IMREAD_UNCHANGED) is None:
-                    raise MediaError(f"The picture '{Path(name).name}' is broken.", "Export it again.")
-    except (zipfile.BadZipFile, OSError, EOFError) as fault:
+                raise MediaError("There are no pictures in this sequence.", "They may be PNG, JPEG, TIFF or EXR.")
+            kinds = {SUFFIXES[Path(name).suffix.lower()] for name in names}
+            if len(kinds) > 1:
+                raise MediaError(
+                    f"The sequence holds pictures of several kinds: {', '.join(sorted(kinds))}.",
+                    "Bring in each kind by itself.",
+                )
+            heads = [_looked_at(archive, name) for name in names]
+    except (zipfile.BadZipFile, OSError, EOFError, NotImplementedError, RuntimeError, ValueError, zlib.error) as fault:
         raise MediaError("The sequence can't be read; the file is broken or cut short.") from fault
-    width, height = sizes.pop()
-    return MediaInfo("sequence", width, height, fps, len(names), "png", alpha, names=names)
+    if len({(one.width, one.height) for one in heads}) > 1:
+        raise MediaError("The pictures of the sequence have different sizes.")
+    kind, first = kinds.pop(), heads[0]
+    space = Space("rgb", "full", "bt709", "linear" if first.floats else "sdr")
+    return MediaInfo(
+        "sequence", first.width, first.height, fps, len(names), kind, any(one.alpha for one in heads), names=names,
+        depth=max(one.depth for one in heads), floats=any(one.floats for one in heads), space=asdict(space),
+        said=_gaps(names),
+    )  # fmt: skip
 
 
-def _png_header(head: bytes, name: str) -> tuple[int, int, bool]:
-    """Width, height and whether there is alpha, from a PNG's first chunk (ISO/IEC 15948, 11.2.2)."""
-    if len(head) < 33 or head[:8] != b"\x89PNG\r\n\x1a\n" or head[12:16] != b"IHDR":
-        raise MediaError(f"'{Path(name).name}' is not a PNG picture.")
-    return int.from_bytes(head[16:20]), int.from_bytes(head[20:24]), head[25] in (4, 6)
+def _looked_at(archive: zipfile.ZipFile, name: str) -> Head:
+    """What a picture of a sequence is; it is decoded once, so that a broken one is known now."""
+    about = archive.getinfo(name)
+    if about.flag_bits & 1:
+        raise MediaError("The ZIP file is locked by a password.", "Pack the pictures without one.")
+    if about.file_size > MAX_PICTURE:
+        raise MediaError(f"The picture '{Path(name).name}' is {about.file_size >> 20} MB large, which is too much.")
+    data = archive.read(name)
+    found = head(data, name)
+    check_size(found.width, found.height)
+    colour = read(data, name).colour
+    if colour.shape[:2] != (found.height, found.width):
+        raise MediaError(f"The picture '{Path(name).name}' is not as large as it says.", "Export it again.")
+    return found
+
+
+def _gaps(names: list[str]) -> list[str]:
+    """What is said of numbers that are not there."""
+    numbers = [int(found[-1]) for name in names if (found := re.findall(r"\d+", Path(name).stem))]
+    if len(numbers) != len(names):
+        return []
+    holes = [(a + 1, b - 1) for a, b in pairwise(numbers) if b > a + 1]
+    if not holes:
+        return []
+    told = ", ".join(str(a) if a == b else f"{a} to {b}" for a, b in holes[:6])
+    more = f" and {len(holes) - 6} more gaps" if len(holes) > 6 else ""
+    return [f"Numbers are missing: {told}{more}. The pictures follow one another without them."]
 
 
 def _natural(name: str) -> list[tuple[int, int, str]]:
@@ -189,14 +345,14 @@ def _natural(name: str) -> list[tuple[int, int, str]]:
 
 
 def probe(path: Path) -> MediaInfo:
-    """What the file is: a zip is taken for a PNG sequence, everything else for a video."""
+    """What the file is: a zip is taken for a sequence of pictures, everything else for a video or for sound."""
     with path.open("rb") as file:
-        head = file.read(4)
-    return probe_sequence(path) if head == b"PK\x03\x04" else probe_video(path)
+        head_ = file.read(4)
+    return probe_sequence(path) if head_ == b"PK\x03\x04" else probe_media(path)
 
 
 def pack_sequence(pictures: list[tuple[str, Path]], to: Path) -> None:
-    """Puts PNG files, given as (name, path), into one uncompressed zip with stable bytes."""
+    """Puts pictures, given as (name, path), into one uncompressed zip with stable bytes."""
     with zipfile.ZipFile(to, "w", zipfile.ZIP_STORED) as archive:
         for name, path in sorted(pictures, key=lambda pair: _natural(pair[0])):
             archive.writestr(zipfile.ZipInfo(Path(name).name), path.read_bytes())

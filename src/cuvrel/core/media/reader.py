@@ -8,47 +8,93 @@ from bisect import bisect_left
 from collections import OrderedDict
 from fractions import Fraction
 from pathlib import Path
-from typing import Any
+from typing import Any, Literal
 
 import av
 import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from cuvrel.core.media.colour import U8
+from cuvrel.core.media.colour import F32, U8, encode
 from cuvrel.core.media.probe import MediaInfo, open_video
+from cuvrel.core.media.space import light
+from cuvrel.core.media.stills import read
+from cuvrel.core.media.yuv import alpha_of, is_rgb, rgb_of
 from cuvrel.core.recipe.errors import MediaError
 
 _TURNS = {90: cv2.ROTATE_90_COUNTERCLOCKWISE, 180: cv2.ROTATE_180, 270: cv2.ROTATE_90_CLOCKWISE}
 
 
-def to_rgb(frame: Any, rotation: int = 0) -> U8:
+Wanted = Literal["screen", "alpha", "light"]
+
+
+def to_rgb(frame: Any, info: MediaInfo | None = None) -> U8:
     """A decoded frame as (H, W, 3) uint8 sRGB, turned upright.
 
-    An untagged frame is taken for BT.709 from 720 lines up and for BT.601 below, as players do.
+    An untagged frame is taken for BT.709 from 720 lines up and for BT.601 below, as players do. info: of its footage,
+    which may say otherwise.
     """
-    if any(kind in frame.format.name for kind in ("rgb", "gbr", "bgr", "gray")):
+    rotation = 0 if info is None else info.rotation
+    by_hand = info is not None and bool(set(info.hand) - {"fields"})
+    if info is not None and (by_hand or not info.reads_as.plain):
+        return encode(to_light(frame, info))
+    if is_rgb(frame.format.name) or frame.format.name.startswith("gray"):
         rgb = frame.to_ndarray(format="rgb24")
     else:
-        space = frame.colorspace
+        formatter, space = av.video.reformatter, frame.colorspace
         if int(space) in (0, 2):  # RGB is handled above; 2 is "unspecified"
-            space = av.video.reformatter.Colorspace.ITU709 if frame.height >= 720 else (
-                av.video.reformatter.Colorspace.ITU601)  # fmt: skip
+            space = formatter.Colorspace.ITU709 if frame.height >= 720 else formatter.Colorspace.ITU601
         rgb = frame.reformat(
-            format="rgb24",
-            src_colorspace=space,
-            interpolation=av.video.reformatter.Interpolation.BICUBIC,
+            format="rgb24", src_colorspace=space, interpolation=formatter.Interpolation.BICUBIC
         ).to_ndarray()
-    return np.ascontiguousarray(cv2.rotate(rgb, _TURNS[rotation]) if rotation in _TURNS else rgb)
+    return _upright(_one_moment(rgb, info), rotation)
 
 
-def to_alpha(frame: Any, rotation: int = 0) -> U8:
-    """A decoded frame's alpha, (H, W) uint8, turned upright; all 255 where it has none."""
-    if any(part.is_alpha for part in frame.format.components):
-        alpha = frame.reformat(format="rgba").to_ndarray()[..., 3]
-    else:
+def to_light(frame: Any, info: MediaInfo) -> F32:
+    """A decoded frame as (H, W, 4) opaque float32 linear light, as deep as it is, turned upright."""
+    space = info.reads_as
+    return _upright(light(_one_moment(rgb_of(frame, space), info), space), info.rotation)
+
+
+def to_alpha(frame: Any, info: MediaInfo) -> NDArray[Any]:
+    """A decoded frame's alpha, (H, W) uint8, uint16 or float32, turned upright; all 255 where it has none."""
+    alpha = alpha_of(frame)
+    if alpha is None:
         alpha = np.full((frame.height, frame.width), 255, np.uint8)
-    return np.ascontiguousarray(cv2.rotate(alpha, _TURNS[rotation]) if rotation in _TURNS else alpha)
+    return _upright(alpha, info.rotation)
+
+
+def _upright(picture: NDArray[Any], rotation: int) -> NDArray[Any]:
+    return np.ascontiguousarray(cv2.rotate(picture, _TURNS[rotation]) if rotation in _TURNS else picture)
+
+
+def _one_moment(picture: NDArray[Any], info: MediaInfo | None) -> NDArray[Any]:
+    return de_interlaced(picture) if info is not None and info.hand.get("fields") == "de-interlaced" else picture
+
+
+def de_interlaced(picture: NDArray[Any]) -> NDArray[Any]:
+    """The moment of the even rows of an interlaced picture, (H, W, C): odd rows that comb are made from them.
+
+    A row combs where it differs from both of its neighbours to the same side. It then comes from four even rows
+    (cubic); what stands still keeps all of its rows.
+    """
+    rows = picture.astype(np.float32)
+    top = 1.0 if picture.dtype.kind == "f" else float(np.iinfo(picture.dtype).max)
+    even = rows[::2]
+    odd = rows[1::2]
+    count = odd.shape[0]
+    at = np.arange(count)
+    last = even.shape[0] - 1
+    above, below = even[at], even[np.minimum(at + 1, last)]
+    further = even[np.maximum(at - 1, 0)] + even[np.minimum(at + 2, last)]
+    made = (9 * (above + below) - further) / 16
+    made = np.clip(made, np.minimum(above, below), np.maximum(above, below))
+    up, down = odd - above, odd - below
+    combs = (np.minimum(np.abs(up), np.abs(down)) * (up * down > 0)).max(axis=2) > 0.02 * top
+    combs = cv2.dilate(combs.astype(np.uint8), np.ones((3, 5), np.uint8)) > 0
+    out = rows
+    out[1::2] = np.where(combs[..., None], made, odd)
+    return out if picture.dtype.kind == "f" else np.clip(np.round(out), 0, top).astype(picture.dtype)
 
 
 class Reader:
@@ -58,22 +104,26 @@ class Reader:
     frames passed on the way are kept, up to `keep_bytes`, so that stepping back is quick too.
     """
 
-    def __init__(self, path: Path, info: MediaInfo, keep_bytes: int = 96 << 20, alpha: bool = False) -> None:
-        """alpha: its frames are the footage's alpha, (H, W) uint8, and not its colours."""
-        self.path, self.info = path, info
-        self._convert = to_alpha if alpha else to_rgb
-        self._alpha = alpha
+    def __init__(self, path: Path, info: MediaInfo, keep_bytes: int = 96 << 20, wanted: Wanted = "screen") -> None:
+        """wanted: what its frames are.
+
+        `screen`: (H, W, 3) uint8 sRGB; `alpha`: (H, W) uint8, uint16 or float32; `light`: (H, W, 4) opaque float32
+        linear light, as deep as the footage is.
+        """
+        self.path, self.info, self._wanted = path, info, wanted
         self._lock = threading.Lock()
-        self._kept: OrderedDict[int, U8] = OrderedDict()
-        self._room = max(2, keep_bytes // (info.width * info.height * 3))
+        self._kept: OrderedDict[int, NDArray[Any]] = OrderedDict()
+        self._room = max(2, keep_bytes // max(1, info.width * info.height * (16 if wanted == "light" else 3)))
         self._container: Any = None
         self._frames: Any = None
         self._next = 0
 
-    def frame(self, number: int) -> U8:
-        """(H, W, 3) uint8 sRGB. Raises MediaError outside 0 to frames - 1 or when the file is damaged."""
+    def frame(self, number: int) -> NDArray[Any]:
+        """One frame. Raises MediaError outside 0 to frames - 1 or when the file is damaged."""
         if not 0 <= number < self.info.frames:
             raise MediaError(f"There is no frame {number}; the footage has {self.info.frames}.")
+        if self.info.pts:
+            number = bisect_left(self.info.pts, self.info.pts[number])  # the same picture may stand on several frames
         with self._lock:
             if number in self._kept:
                 self._kept.move_to_end(number)
@@ -93,24 +143,34 @@ class Reader:
             self._container.close()
         self._container = self._frames = None
 
-    def _keep(self, number: int, picture: U8) -> None:
+    def _keep(self, number: int, picture: NDArray[Any]) -> None:
         self._kept[number] = picture
         while len(self._kept) > self._room:
             self._kept.popitem(last=False)
 
-    def _picture(self, number: int) -> U8:
-        with zipfile.ZipFile(self.path) as archive:
-            data = np.frombuffer(archive.read(self.info.names[number]), np.uint8)
-        picture = cv2.imdecode(data, cv2.IMREAD_UNCHANGED if self._alpha else cv2.IMREAD_COLOR)
-        if picture is None:
-            raise MediaError(f"The picture '{self.info.names[number]}' is broken.")
-        if self._alpha:
-            whole = picture.ndim == 2 or picture.shape[2] < 4
-            plane = np.full(picture.shape[:2], 255, np.uint8) if whole else picture[..., 3]
-            return np.ascontiguousarray(plane if plane.dtype == np.uint8 else plane >> 8, np.uint8)
-        return np.ascontiguousarray(picture[..., ::-1])
+    def _convert(self, frame: Any) -> NDArray[Any]:
+        if self._wanted == "screen":
+            return to_rgb(frame, self.info)
+        return (to_light if self._wanted == "light" else to_alpha)(frame, self.info)
 
-    def _decoded(self, number: int) -> U8:
+    def _picture(self, number: int) -> NDArray[Any]:
+        name = self.info.names[number]
+        try:
+            with zipfile.ZipFile(self.path) as archive:
+                still = read(archive.read(name), name)
+        except (zipfile.BadZipFile, OSError, KeyError) as fault:
+            raise MediaError(f"The picture '{Path(name).name}' can't be read any more.") from fault
+        if self._wanted == "alpha":
+            return np.full(still.colour.shape[:2], 255, np.uint8) if still.alpha is None else still.alpha
+        colour, space = still.colour, self.info.reads_as
+        if self._wanted == "screen" and colour.dtype == np.uint8 and space.plain:
+            return colour
+        if colour.dtype.kind != "f":
+            colour = colour.astype(np.float32) / np.float32(np.iinfo(colour.dtype).max)
+        lit = light(colour, space)
+        return lit if self._wanted == "light" else encode(lit)
+
+    def _decoded(self, number: int) -> NDArray[Any]:
         if self._container is None or not self._next <= number <= self._next + 12:
             self._seek(number)
         back = 1
@@ -134,7 +194,7 @@ class Reader:
         self._frames = self._container.decode(stream)
         self._next = -1  # not known until the first frame arrives
 
-    def _run_to(self, number: int) -> U8 | None:
+    def _run_to(self, number: int) -> NDArray[Any] | None:
         target = self.info.pts[number]
         try:
             for frame in self._frames:
@@ -146,9 +206,9 @@ class Reader:
                 here = bisect_left(self.info.pts, frame.pts)
                 self._next = here + 1
                 if frame.pts == target:
-                    return self._convert(frame, self.info.rotation)
+                    return self._convert(frame)
                 if number - here < self._room and here not in self._kept:
-                    self._keep(here, self._convert(frame, self.info.rotation))
+                    self._keep(here, self._convert(frame))
         except av.FFmpegError as fault:
             self._shut()
             raise MediaError(f"The footage is damaged near frame {number}.") from fault
@@ -164,9 +224,11 @@ def resized(picture: NDArray[Any], size: tuple[int, int]) -> NDArray[Any]:
     return np.asarray(cv2.resize(picture, (size[1], size[0]), interpolation=way))
 
 
-def as_grey(plane: U8, size: tuple[int, int]) -> NDArray[np.float32]:
-    """(H, W) uint8 at another size as float32, 0 to 1."""
-    return np.asarray(resized(plane, size).astype(np.float32) / np.float32(255))
+def as_grey(plane: NDArray[Any], size: tuple[int, int]) -> F32:
+    """(H, W) uint8, uint16 or float32 at another size as float32, 0 to 1; integers use their whole range."""
+    if plane.dtype.kind == "f":
+        return np.asarray(np.clip(resized(plane, size), 0, 1), np.float32)
+    return np.asarray(resized(plane, size).astype(np.float32) / np.float32(np.iinfo(plane.dtype).max))
 
 
 def exact_rate(fps: float) -> Fraction:

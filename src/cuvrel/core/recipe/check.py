@@ -46,6 +46,7 @@ def checked(raw: Any) -> tuple[Shot, tuple[Reference, ...]]:
             _unique(f"marks of '{matte.name}'", [mark.id for mark in pull.marks])
     found = tuple(references(shot))  # reading them checks all declared values
     _there(shot, found)
+    _seen(shot, found)
     _matted(shot)
     _tracked(shot)
     _spans(shot)
@@ -77,6 +78,14 @@ def _there(shot: Shot, found: Iterable[Reference]) -> None:
             raise RecipeError(f"{who[0].upper()}{who[1:]} names the {one.kind} '{one.id}', which is not there.")
 
 
+def _seen(shot: Shot, found: Iterable[Reference]) -> None:
+    """Refuses sound alone where a picture is wanted."""
+    for one in found:
+        if one.kind == "footage" and one.path != "/sound/under" and not shot.footage_by_id(one.id).frames:
+            name = shot.footage_by_id(one.id).name
+            raise RecipeError(f"'{name}' is sound alone; {one.named} needs a picture.", "Lay it under as sound.")
+
+
 def _matted(shot: Shot) -> None:
     """Refuses planes and treatments that need a matte and have none."""
     for plane in shot.planes:
@@ -103,6 +112,8 @@ def _spans(shot: Shot) -> None:
     for first, last, named in [
         *((plane.first, plane.last, f"plane '{plane.name}'") for plane in shot.planes),
         (shot.range.first, shot.range.last, f"shot '{shot.name}'"),
+        *((one.first, one.last, f"silence of '{shot.name}'") for one in shot.sound.hushes),
+        *((one.frame, one.to, "mix between two camera shots") for one in shot.cuts),
     ]:
         if first is not None and last is not None and first > last:
             raise RecipeError(f"The {named} would end before its first frame.")

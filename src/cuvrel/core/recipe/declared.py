@@ -20,7 +20,9 @@ from cuvrel.core.recipe.errors import RecipeError
 from cuvrel.core.recipe.needs import Need
 from cuvrel.core.recipe.values import CurvePoints, Driver, Env, Keys, RampStops, Ride, Strict, Xy, at, is_on
 
-Family = Literal["pull", "joining", "edge", "treatment", "plane", "laying", "gate", "placement", "time", "track"]
+Family = Literal[
+    "pull", "joining", "edge", "treatment", "plane", "laying", "gate", "placement", "time", "track", "sound"
+]
 Values = dict[str, Any]
 Holds = Literal["marks", "shapes"]
 Over = Literal["luma", "red", "green", "blue", "wheel"]

@@ -192,10 +192,48 @@ class Footage(Strict):
     id: str = Id
     name: str = Field(max_length=255)
     hash: str = Field(pattern=r"^[0-9a-f]{32,64}$", description="blake2b of the file's bytes")
-    width: int = Field(gt=0)
-    height: int = Field(gt=0)
-    frames: int = Field(gt=0)
-    fps: float = Field(gt=0, le=1000)
+    width: int = Field(ge=0, description="0, as the other figures, where it is sound alone")
+    height: int = Field(ge=0)
+    frames: int = Field(ge=0)
+    fps: float = Field(ge=0, le=1000)
+
+
+class Sounding(Params):
+    """What is heard of a shot: what its plate was recorded with, and another sound laid under."""
+
+    on: bool = switch(True, "Plate's sound", hint="what the plate was recorded with is heard")
+    level: Scalar = number(0.0, "Level", -60, 24, step=0.5, unit="dB", slide=(-40, 12), neutral=0)
+    slowed: Literal["stretch", "mute", "leave"] = choice(
+        "stretch", "Where time runs otherwise", ["stretch", "mute", "leave"],
+        hint="the sound goes slower and lower with the plate, is silent, or runs on as it was recorded",
+    )  # fmt: skip
+    under: str | None = reference("Laid under", "footage", hint="another file's sound")
+    under_offset: float = number(
+        0.0, "Begins later by", -1_000_000, 1_000_000, step=1, unit="fr", slide=(-200, 200), animatable=False,
+        hint="frames of the shot; before 0 its beginning is left out",
+    )  # fmt: skip
+    under_level: Scalar = number(0.0, "Its level", -60, 24, step=0.5, unit="dB", slide=(-40, 12))
+
+
+class Hush(Strict):
+    """Frames, both included, on which a voice is not to be known: silent, or pitched out of its place."""
+
+    first: int = Field(ge=0)
+    last: int = Field(ge=0)
+    how: Literal["silent", "pitched"] = "silent"
+
+
+class Sound(Sounding):
+    """A shot's sound."""
+
+    hushes: list[Hush] = Field(default_factory=list, max_length=500)
+
+
+class Cut(Strict):
+    """A frame on which another camera shot begins; of a mix, `frame` is its first and `to` its last frame."""
+
+    frame: int = Field(ge=1)
+    to: int | None = Field(None, ge=1)
 
 
 class Shot(Strict):
@@ -211,6 +249,8 @@ class Shot(Strict):
     tracks: list[Track] = Field(default_factory=list, max_length=200)
     format: Format = Field(default_factory=Format)
     range: Range = Field(default_factory=Range)
+    sound: Sound = Field(default_factory=Sound)
+    cuts: list[Cut] = Field(default_factory=list, max_length=10_000)
 
     @property
     def fps(self) -> float:
@@ -299,4 +339,5 @@ class Shot(Strict):
 
 declare_values("joining", "Joining", Joining, "how a pull joins what came before it")
 declare_values("gate", "Gate", Gating, "the matte that a plane is seen through, and which part of it")
+declare_values("sound", "Sound", Sounding, "what is heard of the shot")
 declare_values("laying", "Laying", Laying, "how a plane lies over what is behind it")

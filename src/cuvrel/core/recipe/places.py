@@ -30,6 +30,8 @@ class Place:
 
 def places(shot: Shot) -> Iterator[Place]:
     """All of them, in the order of the document. Raises RecipeError for a kind that there is not."""
+    sound = declared("sound", "sound")
+    yield Place("/sound", "Sound", sound, "shot", f"the shot '{shot.name}'", partial(_itself, shot.sound))
     for n, matte in enumerate(shot.mattes):
         path, owner, named = f"/mattes/{n}", f"matte:{matte.id}", f"the matte '{matte.name}'"
         for k, pull in enumerate(matte.pulls):

@@ -14,6 +14,7 @@ from cuvrel.core.recipe.check import read_shot
 from cuvrel.core.recipe.models import Shot
 from cuvrel.core.redaction.covering import cover_parts, cover_shape, head_frames, head_track
 from cuvrel.core.redaction.people import Person
+from cuvrel.core.stand.mattes import Plain
 from cuvrel.core.stand.nodes import Node, node
 from cuvrel.core.tracks.path import Measured
 
@@ -21,7 +22,7 @@ U8 = NDArray[np.uint8]
 Read = Callable[[int], U8]
 
 
-class Clip:
+class Clip(Plain):
     """A piece of footage, and the tracks of whom is in it, as the stand's sources."""
 
     def __init__(self, read: Read, tracks: Mapping[str, Mapping[int, Measured]]) -> None:

@@ -7,11 +7,11 @@ from dataclasses import dataclass
 from typing import Protocol
 
 from cuvrel.core.media.blend import through
-from cuvrel.core.media.colour import decode
 from cuvrel.core.recipe.declared import declared
 from cuvrel.core.recipe.models import Plane, Shot
 from cuvrel.core.recipe.values import Env
 from cuvrel.core.stand.mattes import Sources
+from cuvrel.core.stand.mattes import lit as lit_of
 from cuvrel.core.stand.nodes import Node, node
 
 Size = tuple[float, float]
@@ -150,7 +150,7 @@ def _footage(stand: Taken, plane: Plane, frame: int) -> Film:
         return stand.sources.picture(footage.id, f, size)
 
     def lit(f: int) -> Node:
-        light = node("decode", None, [raw(f)], decode)
+        light = lit_of(stand.sources, footage.id, f, size)
         if how["see_through"] == "its alpha":
             return node("through", None, [light, stand.sources.alpha(footage.id, f, size)], through)
         if how["see_through"] == "nothing":

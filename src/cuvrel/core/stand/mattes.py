@@ -29,6 +29,12 @@ class Sources(Protocol):
     def picture(self, footage_id: str, frame: int, size: tuple[int, int]) -> Node:
         """A node of (H, W, 3) uint8 sRGB at `size` (H, W)."""
 
+    def deep(self, footage_id: str, frame: int, size: tuple[int, int]) -> Node | None:
+        """A node of (H, W, 4) opaque float32 linear light at `size`, as deep as the footage came.
+
+        None where `picture` holds all that there is.
+        """
+
     def alpha(self, footage_id: str, frame: int, size: tuple[int, int]) -> Node:
         """A node of (H, W) float32, 0 to 1, at `size`; all 1 where the footage has no alpha."""
 
@@ -42,8 +48,12 @@ class Sources(Protocol):
         """What is stored of a track, by frame."""
 
 
-class Trackless:
-    """Sources without stored tracks."""
+class Plain:
+    """Sources without stored tracks, whose footage is of eight bits."""
+
+    def deep(self, footage_id: str, frame: int, size: tuple[int, int]) -> Node | None:
+        """Nothing."""
+        return None
 
     def measured(self, track: str) -> Mapping[int, Measured]:
         """Nothing."""
@@ -84,8 +94,8 @@ class Mattes:
         return self.sources.picture(self.shot.plate, frame, self.plate_size)
 
     def light(self, frame: int) -> Node:
-        """The plate as (H, W, 4) float32 linear RGBA."""
-        return node("decode", None, [self.plate(frame)], decode)
+        """The plate as (H, W, 4) float32 linear RGBA, as deep as it came."""
+        return lit(self.sources, self.shot.plate, frame, self.plate_size)
 
     def matte(self, matte_id: str, frame: int) -> Node:
         """A matte, (H, W) float32, 0 to 1. Raises KeyError."""
@@ -198,6 +208,12 @@ class Mattes:
         own = _scaled(entry.height, self.scale), _scaled(entry.width, self.scale)
         take = self.sources.alpha if need.what == "alpha" else self.sources.picture
         return take(entry.id, held(need.frame, entry.frames), own if need.whole else self.plate_size)
+
+
+def lit(sources: Sources, footage_id: str, frame: int, size: tuple[int, int]) -> Node:
+    """A picture of footage as (H, W, 4) opaque float32 linear light, as deep as it came."""
+    deep = sources.deep(footage_id, frame, size)
+    return node("decode", None, [sources.picture(footage_id, frame, size)], decode) if deep is None else deep
 
 
 def _riding(shape: Shape, ride: Riding | None) -> Shape:

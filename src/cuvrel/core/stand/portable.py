@@ -17,14 +17,16 @@ from __future__ import annotations
 import json
 from collections.abc import Mapping
 from pathlib import Path
+from tempfile import TemporaryDirectory
 from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
 from cuvrel.core import catalogue
-from cuvrel.core.media.probe import probe
-from cuvrel.core.media.reader import Reader, as_grey, resized
+from cuvrel.core.media.probe import MediaInfo, probe
+from cuvrel.core.media.reader import Reader, Wanted, as_grey, resized
+from cuvrel.core.media.sound import Samples, Stored, extract
 from cuvrel.core.media.writer import read_grey
 from cuvrel.core.recipe.check import read_shot
 from cuvrel.core.recipe.errors import MediaError, RecipeError
@@ -59,7 +61,8 @@ class PortableShot:
         self._folder = path.parent
         self._frames: dict[str, dict[str, dict[str, Any]]] = raw.get("frames") or {}
         self._readers: dict[str, Reader] = {}
-        self._alphas: dict[str, Reader] = {}
+        self._scratch = TemporaryDirectory(prefix="cuvrel-")  # goes with this object
+        self._others: dict[tuple[str, Wanted], Reader] = {}
         for footage in self.shot.footage:
             if footage.id not in raw["files"]:
                 raise RecipeError(f"The portable shot does not say where the footage '{footage.name}' is.")
@@ -68,6 +71,22 @@ class PortableShot:
                 raise MediaError(f"The footage '{file.name}' is not there.")
             self._readers[footage.id] = Reader(file, probe(file))
 
+    def sounds(self) -> dict[str, Samples]:
+        """The recordings that the shot's sound is made of, by the id of their footage. Raises MediaError."""
+        out: dict[str, Samples] = {}
+        for footage_id in {self.shot.plate, self.shot.sound.under or self.shot.plate}:
+            reader = self._readers[footage_id]
+            if reader.info.sound is not None:
+                to = Path(self._scratch.name) / footage_id
+                extract(reader.path, reader.info.sound, to)
+                out[footage_id] = Stored(to, reader.info.sound.deep)
+        return out
+
+    def recorded(self) -> tuple[Path, MediaInfo]:
+        """The plate's file, and what it is."""
+        reader = self._readers[self.shot.plate]
+        return reader.path, reader.info
+
     def picture(self, footage_id: str, frame: int, size: tuple[int, int]) -> Node:
         """A node of (H, W, 3) uint8 sRGB."""
         reader = self._readers[footage_id]
@@ -75,11 +94,23 @@ class PortableShot:
 
     def alpha(self, footage_id: str, frame: int, size: tuple[int, int]) -> Node:
         """A node of (H, W) float32, 0 to 1."""
-        if footage_id not in self._alphas:
-            colours = self._readers[footage_id]
-            self._alphas[footage_id] = Reader(colours.path, colours.info, alpha=True)
-        reader = self._alphas[footage_id]
+        reader = self._other(footage_id, "alpha")
         return node("alpha", [footage_id, frame, size], [], lambda: as_grey(reader.frame(frame), size))
+
+    def deep(self, footage_id: str, frame: int, size: tuple[int, int]) -> Node | None:
+        """See Sources."""
+        if not self._readers[footage_id].info.deep:
+            return None
+        reader = self._other(footage_id, "light")
+        return node("deep", [footage_id, frame, size], [], lambda: resized(reader.frame(frame), size))
+
+    def _other(self, footage_id: str, wanted: Wanted) -> Reader:
+        """A reader of something else of the footage than what a screen shows."""
+        key = footage_id, wanted
+        if key not in self._others:
+            colours = self._readers[footage_id]
+            self._others[key] = Reader(colours.path, colours.info, wanted=wanted)
+        return self._others[key]
 
     def measured(self, track: str) -> Mapping[int, Measured]:
         """What is stored of a track, by frame. Raises MediaError."""

@@ -1,0 +1,1 @@
+"""Writing results to files: what is written, how, and how parts become a whole."""

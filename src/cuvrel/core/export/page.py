@@ -1,0 +1,52 @@
+"""The page of formats that are read and written, from the tables that say so."""
+
+from __future__ import annotations
+
+from cuvrel.core.export.hows import HOWS, WHATS, How
+from cuvrel.core.media.sound import CODECS
+
+_READ = (
+    ("Video", "MP4, MOV, MKV, WebM, AVI, MXF", "H.264, HEVC, VP8, VP9, AV1, ProRes, FFV1, MJPEG and what else FFmpeg "
+     "decodes; 8 to 16 bit; alpha in ProRes 4444, FFV1 and VP9"),
+    ("Pictures", "PNG, TIFF, JPEG, EXR; one, several of a kind, or a ZIP of them", "8 and 16 bit, half and float; "
+     "alpha straight or premultiplied as the file says; an EXR's display window; numbers that are missing are said"),
+    ("Sound", "in the video, or WAV, FLAC, MP3, M4A, AAC, Ogg, Opus alone", "AAC, MP3, Opus, Vorbis, FLAC, ALAC, "
+     "AC-3, PCM; worked on at 48 kHz in two channels"),
+    ("Grades", "ASC CDL (.cdl, .cc, .ccc)", "by the treatment's card"),
+    ("Projects", "the packed project (portable.md)", "JSON, footage and matte frames in a ZIP"),
+)  # fmt: skip
+
+
+def _writes(how: How) -> str:
+    pixels = [one for one in (how.pixels, how.pixels_alpha, how.pixels_grey) if one]
+    if pixels:
+        return ", ".join(pixels)
+    return {"8": "uint8", "16": "uint16", "half": "half, linear light", "float": "float, linear light"}[how.depth]
+
+
+def page() -> str:
+    """Markdown."""
+    lines = [
+        "# Formats", "", "Written by `cuvrel formats docs/formats.md` from the tables of the program.", "",
+        "## Read", "", "| what | files | inside |", "|---|---|---|",
+        *(f"| {what} | {files} | {inside} |" for what, files, inside in _READ), "",
+        "Matrix, range, primaries and transfer are taken from the file (BT.601, 709, 2020; full and limited; PQ, HLG",
+        "and linear by ITU-R BT.2100); what it does not say is assumed as players do, said on the footage's card, and",
+        "can be set there by hand. Reference white of PQ and HLG (203 cd/m2) is white here; what is brighter is kept,",
+        "and reaches an EXR. Frames that come unevenly are laid on an even grid. Interlaced footage is said, and",
+        "de-interlaced on demand.", "",
+        "## Written", "", "What: " + ", ".join(label.lower() for label in WHATS.values()) + ". How:", "",
+        "| name | format | file | samples | alpha | layers | sound |", "|---|---|---|---|---|---|---|",
+        *(
+            f"| `{how.kind}` | {how.label} | {'ZIP of ' if how.form == 'pictures' else ''}{how.suffix} "
+            f"| {_writes(how)} | {'yes' if how.alpha else 'no'} | {'yes' if how.layers else 'no'} "
+            f"| {CODECS[how.sound][0] if how.sound else 'no'} |"
+            for how in HOWS.values()
+        ), "",
+        "Videos in YUV are BT.709 in limited range, and say so. Pictures of 8 and 16 bit are display-encoded sRGB. EXR",
+        "is linear light of BT.709 primaries, premultiplied where it has alpha; layers are channels: `R G B A` of the",
+        "result, `NAME.R` and so on of a plane, `matte_NAME.Y` of a matte. PNG and TIFF layers lie in folders of their",
+        "names. The sound is copied bit for bit where the shot leaves it as it is, the range begins with the footage,",
+        "and the file takes its codec. A JSON beside each export says what the file itself can't.", "",
+    ]  # fmt: skip
+    return "\n".join(lines)

@@ -1,0 +1,204 @@
+"""The sound of footage: what there is, and its samples as a file from which any stretch can be read at once."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+from fractions import Fraction
+from pathlib import Path
+from typing import Any, Literal, Protocol
+
+import av
+import numpy as np
+from numpy.typing import NDArray
+
+from cuvrel.core.recipe.errors import MediaError
+
+F32 = NDArray[np.float32]
+RATE = 48_000
+"""Samples a second, of all that is worked on."""
+_BASE = Fraction(1, RATE)
+GAP = 0.05  # seconds that sound may be missing or too much before it is laid down anew
+_DEEP = ("pcm_s24", "pcm_s32", "pcm_f32", "pcm_f64", "flac", "alac")
+
+
+@dataclass(frozen=True)
+class SoundInfo:
+    """Sound as a file has it. rate: its own samples a second. start: when the first frame of the picture is, in
+    seconds of the file. samples: how many there are from that on, at RATE. deep: more than 16 bits a sample."""
+
+    codec: str
+    rate: int
+    channels: int
+    start: float
+    samples: int
+    deep: bool = False
+
+
+class Samples(Protocol):
+    """Sound as samples, counted from the first frame of its picture."""
+
+    count: int
+
+    def get(self, first: int, last: int) -> F32:
+        """Samples from `first` up to before `last`, (n, 2) float32, -1 to 1, at RATE; beyond its ends is silence."""
+
+
+def sound_info(path: Path, start: float) -> SoundInfo | None:
+    """The first sound of a file; None where there is none that can be decoded. start: see SoundInfo."""
+    with av.open(str(path), metadata_errors="ignore") as container:
+        if not container.streams.audio:
+            return None
+        stream = container.streams.audio[0]
+        context = stream.codec_context
+        if context is None or not context.sample_rate:
+            return None
+        end = 0.0
+        try:
+            for packet in container.demux(stream):
+                if packet.pts is not None:
+                    end = max(end, float((packet.pts + (packet.duration or 0)) * (packet.time_base or 0)))
+        except av.FFmpegError:
+            pass  # what came until then counts
+        samples = max(0, round((end - start) * RATE))
+        deep = context.name.startswith(_DEEP) and "16" not in context.format.name
+        return SoundInfo(context.name, context.sample_rate, context.layout.nb_channels, start, samples, deep)
+
+
+def _decoded(path: Path) -> Iterator[tuple[float, F32]]:
+    """Decoded stretches, (n, 2) float32 at RATE, each with its time in seconds of the file. Raises MediaError."""
+    with av.open(str(path), metadata_errors="ignore") as container:
+        stream = container.streams.audio[0]
+        resampler, expected = _resampler(), None
+        try:
+            for frame in container.decode(stream):
+                if frame.pts is None:
+                    continue
+                at = float(frame.pts * frame.time_base)
+                if expected is None or abs(at - expected) > GAP:
+                    if expected is not None:
+                        yield from _given(resampler, None, expected)
+                    resampler, expected = _resampler(), at
+                for begin, samples in _given(resampler, frame, expected):
+                    yield begin, samples
+                    expected = begin + len(samples) / RATE
+        except av.FFmpegError as fault:
+            raise MediaError("The sound of the file is damaged.", "Copy or export it again.") from fault
+        if expected is not None:
+            yield from _given(resampler, None, expected)
+
+
+def _resampler() -> Any:
+    return av.AudioResampler(format="flt", layout="stereo", rate=RATE)
+
+
+def _given(resampler: Any, frame: Any, at: float) -> Iterator[tuple[float, F32]]:
+    for out in resampler.resample(frame):
+        samples = out.to_ndarray().reshape(-1, 2)
+        yield at, samples
+        at += len(samples) / RATE
+
+
+def extract(path: Path, info: SoundInfo, to: Path) -> int:
+    """Writes all of a file's sound as raw samples at RATE, and returns how many there are. Raises MediaError.
+
+    The first is that of the picture's first frame. They are int16, or float32 where the file holds more than 16 bits.
+    """
+    there = 0
+    with to.open("wb") as file:
+        for at, samples in _decoded(path):
+            place = round((at - info.start) * RATE)
+            # a decoder's own count drifts by parts of a sample: what follows closely follows at once
+            place = there if there and abs(place - there) < GAP * RATE else place
+            if place < there:
+                samples, place = samples[there - place :], there
+            if not len(samples):
+                continue
+            if place > there:
+                file.write(bytes((place - there) * (8 if info.deep else 4)))
+            file.write(_stored(samples, info.deep))
+            there = place + len(samples)
+    return there
+
+
+def _stored(samples: F32, deep: bool) -> bytes:
+    if deep:
+        return samples.astype("<f4").tobytes()
+    return np.clip(np.round(samples * 32768), -32768, 32767).astype("<i2").tobytes()
+
+
+class Stored:
+    """Samples that `extract` wrote."""
+
+    def __init__(self, path: Path, deep: bool) -> None:
+        self._deep = deep
+        kind: Any = "<f4" if deep else "<i2"
+        empty = path.stat().st_size == 0
+        self._samples = np.zeros((0, 2), kind) if empty else np.memmap(path, kind, "r").reshape(-1, 2)
+        self.count = len(self._samples)
+
+    def get(self, first: int, last: int) -> F32:
+        """See Samples."""
+        out = np.zeros((max(0, last - first), 2), np.float32)
+        begin, end = max(0, first), min(self.count, last)
+        if end > begin:
+            part = self._samples[begin:end].astype(np.float32)
+            out[begin - first : end - first] = part if self._deep else part / np.float32(32768)
+        return out
+
+
+def peaks(samples: Samples, first: int, last: int, step: int) -> NDArray[np.uint8]:
+    """The loudest of each `step` samples, 0 to 255, from `first` up to before `last`."""
+    out: list[NDArray[np.uint8]] = []
+    for at in range(first, last, step * 4096):
+        part = np.abs(samples.get(at, min(last, at + step * 4096))).max(axis=1)
+        rest = -len(part) % step
+        loud = np.concatenate([part, np.zeros(rest, np.float32)]).reshape(-1, step).max(axis=1)
+        out.append(np.minimum(255, np.round(loud * 255)).astype(np.uint8))
+    return np.concatenate(out) if out else np.zeros(0, np.uint8)
+
+
+SoundFormat = Literal["aac", "opus", "pcm"]
+CODECS: dict[SoundFormat, tuple[str, str, int | None]] = {
+    "aac": ("aac", "fltp", 192_000),
+    "opus": ("libopus", "flt", 160_000),
+    "pcm": ("pcm_s24le", "s32", None),
+}
+"""What a container takes: the codec, its sample format and its bits a second."""
+CARRIES: dict[str, set[str]] = {
+    ".mp4": {"aac", "mp3", "ac3", "opus", "flac", "alac"},
+    ".mov": {"aac", "alac", "pcm_s16le", "pcm_s24le", "pcm_s16be", "pcm_s24be", "pcm_f32le"},
+    ".mkv": {"aac", "mp3", "opus", "vorbis", "flac", "pcm_s16le", "pcm_s24le", "pcm_f32le", "ac3"},
+    ".webm": {"opus", "vorbis"},
+}
+"""The codecs of sound that a kind of file takes as they are."""
+
+
+class SoundWriter:
+    """A stream of sound in an open container."""
+
+    def __init__(self, container: Any, form: SoundFormat) -> None:
+        codec, self._format, bits = CODECS[form]
+        self._container = container
+        self.stream: Any = container.add_stream(codec, rate=RATE, layout="stereo")
+        if bits:
+            self.stream.bit_rate = bits
+        self.written = 0
+
+    def write(self, samples: F32) -> None:
+        """The next samples, (n, 2) float32."""
+        planar = self._format.endswith("p")
+        cut = np.clip(samples, -1, 1)
+        if self._format == "s32":
+            given = np.round(cut.astype(np.float64) * (2**31 - 256)).astype(np.int32)
+        else:
+            given = cut.astype(np.float32)
+        data = np.ascontiguousarray(given.T) if planar else np.ascontiguousarray(given.reshape(1, -1))
+        frame = av.AudioFrame.from_ndarray(data, format=self._format, layout="stereo")
+        frame.sample_rate, frame.pts, frame.time_base = RATE, self.written, _BASE
+        self.written += len(samples)
+        self._container.mux(self.stream.encode(frame))
+
+    def close(self) -> None:
+        """What the encoder still holds."""
+        self._container.mux(self.stream.encode(None))

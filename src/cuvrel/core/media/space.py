@@ -1,0 +1,175 @@
+"""What the numbers of footage mean, and how they come to linear light of BT.709 primaries.
+
+A space is a matrix (colour differences to RGB), a range of codes, primaries and a transfer. Sources: ITU-R BT.601,
+BT.709, BT.2020 (matrices, ranges), BT.2100 and SMPTE ST 2084 (PQ, HLG), ITU-T H.273 (the numbers that files carry for
+all of these), BT.2408 (the reference white of 203 cd/m2, which is light of 1 here).
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+from typing import Any, Literal, get_args
+
+import numpy as np
+from numpy.typing import NDArray
+
+from cuvrel.core.media.colour import F32, to_light
+from cuvrel.core.media.rows import in_rows, kernel, small_kernel
+from cuvrel.core.recipe.errors import MediaError
+
+MatrixName = Literal["bt601", "bt709", "bt2020", "rgb"]
+RangeName = Literal["limited", "full"]
+Primaries = Literal["bt709", "bt601-525", "bt601-625", "bt2020", "p3"]
+Transfer = Literal["sdr", "linear", "pq", "hlg"]
+WHITE = 203.0  # cd/m2 of light 1
+HLG_PEAK = 1000.0  # cd/m2 of the nominal HLG display, whose system gamma is 1.2
+
+_MATRICES: dict[int, MatrixName] = {0: "rgb", 1: "bt709", 4: "bt601", 5: "bt601", 6: "bt601", 9: "bt2020", 10: "bt2020"}
+_PRIMARIES: dict[int, Primaries] = {1: "bt709", 5: "bt601-625", 6: "bt601-525", 7: "bt601-525", 9: "bt2020", 12: "p3"}
+_TRANSFERS: dict[int, Transfer] = {1: "sdr", 4: "sdr", 5: "sdr", 6: "sdr", 7: "sdr", 8: "linear", 11: "sdr", 13: "sdr",
+                                   14: "sdr", 15: "sdr", 16: "pq", 18: "hlg"}  # fmt: skip
+CHOICES: dict[str, tuple[str, ...]] = {
+    "matrix": tuple(one for one in get_args(MatrixName) if one != "rgb"),
+    "range": get_args(RangeName),
+    "primaries": get_args(Primaries),
+    "transfer": get_args(Transfer),
+    "fields": ("as they are", "de-interlaced"),
+}
+"""What of footage's reading can be set by hand, and to what."""
+LUMA = {"bt601": (0.299, 0.114), "bt709": (0.2126, 0.0722), "bt2020": (0.2627, 0.0593)}
+"""The shares of red and blue in luma."""
+# x and y of red, green and blue; white is D65
+_XY = {
+    "bt709": ((0.64, 0.33), (0.30, 0.60), (0.15, 0.06)),
+    "bt601-525": ((0.63, 0.34), (0.31, 0.595), (0.155, 0.07)),
+    "bt601-625": ((0.64, 0.33), (0.29, 0.60), (0.15, 0.06)),
+    "bt2020": ((0.708, 0.292), (0.170, 0.797), (0.131, 0.046)),
+    "p3": ((0.680, 0.320), (0.265, 0.690), (0.150, 0.060)),
+}
+
+
+@dataclass(frozen=True)
+class Space:
+    """What the numbers of a picture mean."""
+
+    matrix: MatrixName = "bt709"
+    range: RangeName = "limited"
+    primaries: Primaries = "bt709"
+    transfer: Transfer = "sdr"
+
+    @property
+    def plain(self) -> bool:
+        """Whether its RGB is what a screen takes: sRGB or BT.709, whose curves are held to be one here."""
+        return self.transfer == "sdr" and self.primaries == "bt709"
+
+    def with_hand(self, hand: dict[str, str]) -> Space:
+        """As somebody set it by hand."""
+        set_ = {name: value for name, value in hand.items() if name != "fields"}
+        return replace(self, **set_)  # type: ignore[arg-type]  # `checked_hand` has looked at the values
+
+
+def checked_hand(raw: dict[str, Any]) -> dict[str, str]:
+    """What somebody set by hand, by the names of CHOICES. Raises MediaError for what can't be set."""
+    for name, value in raw.items():
+        if name not in CHOICES or value not in CHOICES[name]:
+            known = f"{', '.join(CHOICES[name])}" if name in CHOICES else ", ".join(CHOICES)
+            raise MediaError(f"The {name} of footage can't be '{value}'.", f"Known: {known}.")
+    return {name: str(value) for name, value in raw.items()}
+
+
+def tagged(
+    matrix: int, range_: int, primaries: int, transfer: int, height: int, rgb: bool, full: bool
+) -> tuple[Space, list[str]]:
+    """The space that a file's numbers (H.273) tell, and the parts of it that had to be assumed.
+
+    Untagged pictures are taken as players take them: BT.709 from 720 lines up, BT.601's matrix below, limited range,
+    the primaries and curve of a screen. full: the pixel format itself says so. rgb: there are no colour differences.
+    """
+    assumed = []
+    space = Space()
+    if rgb:
+        space = replace(space, matrix="rgb", range="full")
+    else:
+        known = _MATRICES.get(matrix)
+        if known is None or known == "rgb":
+            assumed.append("matrix")
+            known = "bt709" if height >= 720 else "bt601"
+        space = replace(space, matrix=known)
+        if full or range_ == 2:
+            space = replace(space, range="full")
+        elif range_ != 1:
+            assumed.append("range")
+    if transfer in _TRANSFERS:
+        space = replace(space, transfer=_TRANSFERS[transfer])
+    else:
+        assumed.append("transfer")
+    if primaries in _PRIMARIES:
+        space = replace(space, primaries=_PRIMARIES[primaries])
+    else:
+        assumed.append("primaries")
+    return space, assumed
+
+
+def _to_xyz(primaries: str) -> NDArray[np.float64]:
+    """RGB to XYZ (SMPTE RP 177)."""
+    white = np.array([0.3127 / 0.3290, 1, (1 - 0.3127 - 0.3290) / 0.3290])
+    columns = np.array([[x / y, 1, (1 - x - y) / y] for x, y in _XY[primaries]]).T
+    return columns * np.linalg.solve(columns, white)
+
+
+def to_bt709(primaries: str) -> F32:
+    """(3, 3) float32: linear RGB of these primaries to linear RGB of BT.709's."""
+    if primaries == "bt709":
+        return np.eye(3, dtype=np.float32)
+    return np.asarray(np.linalg.solve(_to_xyz("bt709"), _to_xyz(primaries)), np.float32)
+
+
+@small_kernel
+def _pq(v):  # type: ignore[no-untyped-def]
+    """ST 2084: the code 0 to 1 as cd/m2."""
+    p = min(max(v, 0.0), 1.0) ** (1 / 78.84375)
+    return 10000.0 * (max(p - 0.8359375, 0.0) / (18.8515625 - 18.6875 * p)) ** (1 / 0.1593017578125)
+
+
+@small_kernel
+def _hlg(v):  # type: ignore[no-untyped-def]
+    """BT.2100: the code 0 to 1 as the scene's light, 0 to 1."""
+    v = max(v, 0.0)
+    return v * v / 3.0 if v <= 0.5 else (np.exp((v - 0.55991073) / 0.17883277) + 0.28466892) / 12.0
+
+
+@kernel
+def _light(y0, y1, rgb, transfer, matrix, moved, out):  # type: ignore[no-untyped-def]
+    for y in range(y0, y1):
+        for x in range(rgb.shape[1]):
+            r, g, b = rgb[y, x, 0], rgb[y, x, 1], rgb[y, x, 2]
+            if transfer == 0:
+                r, g, b = to_light(max(r, 0.0)), to_light(max(g, 0.0)), to_light(max(b, 0.0))
+            elif transfer == 2:
+                r, g, b = _pq(r) / 203.0, _pq(g) / 203.0, _pq(b) / 203.0
+            elif transfer == 3:
+                r, g, b = _hlg(r), _hlg(g), _hlg(b)
+                lit = max(0.2627 * r + 0.6780 * g + 0.0593 * b, 1e-6) ** 0.2 * (1000.0 / 203.0)
+                r, g, b = r * lit, g * lit, b * lit
+            if moved:
+                r, g, b = (
+                    matrix[0, 0] * r + matrix[0, 1] * g + matrix[0, 2] * b,
+                    matrix[1, 0] * r + matrix[1, 1] * g + matrix[1, 2] * b,
+                    matrix[2, 0] * r + matrix[2, 1] * g + matrix[2, 2] * b,
+                )
+            out[y, x, 0] = max(r, 0.0)
+            out[y, x, 1] = max(g, 0.0)
+            out[y, x, 2] = max(b, 0.0)
+            out[y, x, 3] = 1.0
+
+
+def light(rgb: F32, space: Space) -> F32:
+    """(H, W, 3) float32 RGB as it was encoded, 0 to 1, as (H, W, 4) opaque float32 linear light of BT.709 primaries.
+
+    What is brighter than reference white is above 1; colours that BT.709 can't hold are cut at 0.
+    """
+    out = np.empty((*rgb.shape[:2], 4), np.float32)
+    matrix = to_bt709(space.primaries)
+    in_rows(_light, rgb.shape[0], np.ascontiguousarray(rgb), get_args(Transfer).index(space.transfer), matrix,
+            space.primaries != "bt709", out)  # fmt: skip
+    return out

@@ -1,0 +1,269 @@
+"""Single pictures: PNG, JPEG, TIFF and EXR, as deep as they are."""
+
+from __future__ import annotations
+
+import io
+import tempfile
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any
+
+import av
+import cv2
+import numpy as np
+import OpenEXR
+import tifffile
+from numpy.typing import NDArray
+
+from cuvrel.core.media.space import to_bt709
+from cuvrel.core.recipe.errors import MediaError
+
+SUFFIXES = {".png": "png", ".jpg": "jpeg", ".jpeg": "jpeg", ".tif": "tiff", ".tiff": "tiff", ".exr": "exr"}
+"""The endings of pictures, and what they are called."""
+MOST = 65504.0  # the largest half float
+
+
+@dataclass(frozen=True)
+class Head:
+    """What a picture says of itself before it is decoded. depth: bits of a sample; floats: of half or float."""
+
+    width: int
+    height: int
+    depth: int
+    floats: bool
+    alpha: bool
+
+
+@dataclass(frozen=True)
+class Still:
+    """A picture: colour (H, W, 3) uint8, uint16 or float32 and alpha (H, W) of the same kind, if it has one.
+
+    Integers are display-encoded sRGB and use their whole range, floats are linear light. The colour is straight: not
+    multiplied by alpha.
+    """
+
+    colour: NDArray[Any]
+    alpha: NDArray[Any] | None
+
+
+def is_picture(name: str) -> bool:
+    """Whether a file of this name is taken for a picture."""
+    return Path(name).suffix.lower() in SUFFIXES and not Path(name).name.startswith(".")
+
+
+def head(data: bytes, name: str) -> Head:
+    """What a picture is, from its bytes, without its pixels. Raises MediaError for what is not one."""
+    kind = SUFFIXES.get(Path(name).suffix.lower())
+    shown = Path(name).name
+    try:
+        if kind == "png":
+            return _png_head(data)
+        if kind == "jpeg":
+            return _jpeg_head(data)
+        if kind == "tiff":
+            return _tiff_head(data)
+        if kind == "exr":
+            return _exr_head(data)
+    except MediaError:
+        raise
+    except Exception as fault:  # what a hostile file makes three foreign libraries raise is not known beforehand
+        raise MediaError(f"'{shown}' is not a {str(kind).upper()} picture, or it is broken.", "Export it again.") from (
+            fault
+        )
+    raise MediaError(f"'{shown}' is no picture.", "Pictures may be PNG, JPEG, TIFF or EXR.")
+
+
+def read(data: bytes, name: str) -> Still:
+    """A picture, whole. Raises MediaError for one that can't be decoded."""
+    kind = SUFFIXES.get(Path(name).suffix.lower())
+    try:
+        if kind == "exr":
+            return _exr(data)
+        if kind == "tiff":
+            return _tiff(data)
+        still = _decoded(data)
+    except MediaError:
+        raise
+    except Exception as fault:  # see `head`
+        raise MediaError(f"The picture '{Path(name).name}' is broken.", "Export it again.") from fault
+    if still is None:
+        raise MediaError(f"The picture '{Path(name).name}' is broken.", "Export it again.")
+    return still
+
+
+def _png_head(data: bytes) -> Head:
+    """From the first chunk (ISO/IEC 15948, 11.2.2), and whether transparency is told of in a chunk of its own."""
+    if len(data) < 33 or data[:8] != b"\x89PNG\r\n\x1a\n" or data[12:16] != b"IHDR":
+        raise ValueError("no PNG")
+    width, height, depth, colour = int.from_bytes(data[16:20]), int.from_bytes(data[20:24]), data[24], data[25]
+    return Head(width, height, 16 if depth == 16 else 8, False, colour in (4, 6))
+
+
+def _jpeg_head(data: bytes) -> Head:
+    """From the frame header (ITU-T T.81, B.2.2); a turned picture (Exif) is as it will be shown."""
+    with av.open(io.BytesIO(data), format="jpeg_pipe") as container:
+        context = container.streams.video[0].codec_context
+        wide, high = context.width, context.height
+    turned = _exif_turn(data) in (5, 6, 7, 8)
+    return Head(high if turned else wide, wide if turned else high, 8, False, False)
+
+
+def _exif_turn(data: bytes) -> int:
+    """The orientation that Exif tells (1 to 8); 1 where it tells none."""
+    at = data.find(b"Exif\0\0", 0, 65_536)
+    if at < 0:
+        return 1
+    try:
+        with tifffile.TiffFile(io.BytesIO(data[at + 6 : at + 6 + 65_536])) as exif:
+            tag = exif.pages[0].tags.get("Orientation")  # type: ignore[union-attr]
+            return int(tag.value) if tag is not None else 1
+    except Exception:  # Exif is often broken in a way of its own
+        return 1
+
+
+def _tiff_head(data: bytes) -> Head:
+    with tifffile.TiffFile(io.BytesIO(data)) as file:
+        page: Any = file.pages[0]
+        depth = page.bitspersample if isinstance(page.bitspersample, int) else max(page.bitspersample)
+        floats = int(page.sampleformat or 1) == 3
+        if int(page.sampleformat or 1) not in (1, 3) or int(page.photometric) not in (0, 1, 2, 3):
+            raise MediaError(
+                "The TIFF picture holds samples of a kind that is not read.", "Write it as RGB or grey, 8 or 16 bit."
+            )
+        alpha = bool(page.extrasamples) and int(page.photometric) in (1, 2)
+        return Head(page.imagewidth, page.imagelength, 32 if floats else 16 if depth > 8 else 8, floats, alpha)
+
+
+def _tiff(data: bytes) -> Still:
+    with tifffile.TiffFile(io.BytesIO(data)) as file:
+        page: Any = file.pages[0]
+        palette = int(page.photometric) == 3
+        try:
+            raw = None if palette else page.asarray()
+        except ValueError:
+            raw = None  # a compression that this library has no codec of
+        if raw is None:
+            still = _decoded(data)
+            if still is None:
+                raise ValueError("no codec")
+            raw = still.colour if still.alpha is None else np.dstack([still.colour, still.alpha])
+        elif int(page.planarconfig) == 2 and raw.ndim == 3:
+            raw = np.moveaxis(raw, 0, 2)
+        if int(page.photometric) == 0:
+            raw = np.iinfo(raw.dtype).max - raw
+        extra = [int(one) for one in page.extrasamples]
+    if raw.dtype == bool:
+        raw = raw.astype(np.uint8) * 255
+    if raw.dtype.kind == "f":
+        raw = _finite(raw)
+    elif raw.dtype not in (np.uint8, np.uint16):
+        raw = (raw >> max(0, raw.dtype.itemsize * 8 - 16)).astype(np.uint16)
+    raw = raw[..., None] if raw.ndim == 2 else raw
+    colours = 1 if raw.shape[2] < 3 else 3
+    colour = np.repeat(raw[..., :1], 3, axis=2) if colours == 1 else raw[..., :3]
+    alpha = raw[..., colours] if raw.shape[2] > colours and extra else None
+    if alpha is not None and extra[0] == 1:
+        colour = _straight(colour, alpha)
+    return Still(np.ascontiguousarray(colour), None if alpha is None else np.ascontiguousarray(alpha))
+
+
+def _decoded(data: bytes) -> Still | None:
+    """A picture by OpenCV, which turns what Exif turns; None where it can't be decoded."""
+    raw = cv2.imdecode(np.frombuffer(data, np.uint8), cv2.IMREAD_UNCHANGED)
+    if raw is None:
+        return None
+    if raw.ndim == 3 and raw.shape[2] == 4:
+        return Still(np.ascontiguousarray(raw[..., 2::-1]), np.ascontiguousarray(raw[..., 3]))
+    if raw.ndim == 2 or raw.shape[2] < 3:
+        grey = raw if raw.ndim == 2 else raw[..., 0]
+        alpha = None if raw.ndim == 2 or raw.shape[2] < 2 else np.ascontiguousarray(raw[..., 1])
+        return Still(np.repeat(grey[..., None], 3, axis=2), alpha)
+    # UNCHANGED leaves a turned picture as it lies in the file
+    shown = cv2.imdecode(np.frombuffer(data, np.uint8), cv2.IMREAD_COLOR | cv2.IMREAD_ANYDEPTH)
+    return Still(np.ascontiguousarray((raw if shown is None else shown)[..., ::-1]), None)
+
+
+def _exr_file(data: bytes, folder: str, header: bool) -> Any:
+    """OpenEXR reads files alone."""
+    path = Path(folder) / "one.exr"
+    path.write_bytes(data)
+    return OpenEXR.File(str(path), separate_channels=True, header_only=header)
+
+
+def _exr_head(data: bytes) -> Head:
+    if data[:4] != b"\x76\x2f\x31\x01":
+        raise ValueError("no EXR")
+    with tempfile.TemporaryDirectory(prefix="cuvrel-") as folder:
+        about = _exr_file(data, folder, True).header()
+    low, high = about["displayWindow"]
+    names = _exr_names(data)
+    return Head(int(high[0] - low[0]) + 1, int(high[1] - low[1]) + 1, 32 if 2 in names.values() else 16, True,
+                "A" in names)  # fmt: skip
+
+
+def _exr_names(data: bytes) -> dict[str, int]:
+    """The channels of a file and their kinds (1 half, 2 float), from its header (OpenEXR file layout)."""
+    at = data.find(b"channels\0chlist\0")
+    found: dict[str, int] = {}
+    if at < 0:
+        return found
+    at += len(b"channels\0chlist\0") + 4
+    while at < len(data) and data[at]:
+        end = data.index(b"\0", at)
+        found[data[at:end].decode("utf-8", "replace")] = int.from_bytes(data[end + 1 : end + 5], "little")
+        at = end + 17
+    return found
+
+
+def _exr(data: bytes) -> Still:
+    """The first layer of an EXR picture within its display window; what is beyond the data window is nothing."""
+    with tempfile.TemporaryDirectory(prefix="cuvrel-") as folder:
+        file = _exr_file(data, folder, False)
+        about, found = file.header(), file.channels()
+        planes = {name: _finite(channel.pixels) for name, channel in found.items()}
+    low, high = about["displayWindow"]
+    origin = about["dataWindow"][0]
+    wide, deep = int(high[0] - low[0]) + 1, int(high[1] - low[1]) + 1
+
+    def laid(plane: NDArray[Any]) -> NDArray[np.float32]:
+        if plane.shape == (deep, wide):
+            return plane
+        out = np.zeros((deep, wide), np.float32)
+        x, y = int(origin[0] - low[0]), int(origin[1] - low[1])
+        part = plane[max(0, -y) : deep - y, max(0, -x) : wide - x]
+        out[max(0, y) : max(0, y) + part.shape[0], max(0, x) : max(0, x) + part.shape[1]] = part
+        return out
+
+    colours = [name for name in ("R", "G", "B") if name in planes]
+    if len(colours) == 3:
+        colour = np.stack([laid(planes[name]) for name in colours], axis=2)
+    else:
+        one = next((planes[name] for name in ("Y", "R") if name in planes), None)
+        if one is None:
+            one = next(iter(planes.values()))
+        colour = np.repeat(laid(one)[..., None], 3, axis=2)
+    if (stated := about.get("chromaticities")) is not None:
+        colour = _moved(colour, [float(one) for one in np.ravel(np.asarray(stated))])
+    alpha = np.clip(laid(planes["A"]), 0, 1) if "A" in planes else None
+    return Still(colour if alpha is None else _straight(colour, alpha), alpha)
+
+
+def _moved(colour: NDArray[np.float32], stated: list[float]) -> NDArray[np.float32]:
+    """Linear RGB of the primaries that an EXR file states, as BT.709's, where they are ones that are known."""
+    for name, first in (("bt2020", 0.708), ("p3", 0.680), ("bt601-525", 0.63)):
+        if len(stated) >= 6 and abs(stated[0] - first) < 0.002:
+            return np.asarray(colour @ to_bt709(name).T, np.float32)
+    return colour
+
+
+def _finite(plane: NDArray[Any]) -> NDArray[np.float32]:
+    """Floats without infinities and what is no number."""
+    return np.nan_to_num(np.asarray(plane, np.float32), nan=0.0, posinf=MOST, neginf=0.0).clip(0, MOST)
+
+
+def _straight(colour: NDArray[Any], alpha: NDArray[Any]) -> NDArray[Any]:
+    """Colour that was multiplied by alpha, divided by it again. Where alpha is 0 it is light, and stays."""
+    top = 1.0 if colour.dtype.kind == "f" else float(np.iinfo(colour.dtype).max)
+    share = alpha.astype(np.float32)[..., None] / np.float32(top)
+    out = np.where(share > 0, colour.astype(np.float32) / np.maximum(share, 1e-6), colour)
+    return out if colour.dtype.kind == "f" else np.round(np.minimum(out, top)).astype(colour.dtype)

@@ -1,0 +1,1 @@
+"""What is heard of a shot."""
