@@ -9,6 +9,25 @@ from pathlib import Path
 
 import pytest
 
+from cuvrel.jobs.queue import run
+from cuvrel.jobs.tasks import Works
+from cuvrel.store.blobs import Blobs
+from cuvrel.store.db import Database
+
+
+class Hand:
+    """A worker that does a job when it is told to, and then the jobs that this one made."""
+
+    def __init__(self, database: Database, blobs: Blobs) -> None:
+        self.database, self.waiting = database, list[int]()
+        self.works = Works(database, blobs, 64 << 20, lambda job, priority: self.waiting.append(job))
+
+    def do(self, job: int) -> None:
+        """The job, and all that comes of it."""
+        self.waiting.append(job)
+        while self.waiting:
+            run(self.database, self.waiting.pop(0), self.works.work, again=self.waiting.append)
+
 
 def shared(factory: pytest.TempPathFactory, name: str, make: Callable[[Path], None]) -> Path:
     """A folder that `make` fills once in a test run, however many workers it has; nobody may write to it."""

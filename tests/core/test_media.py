@@ -8,14 +8,13 @@ from fractions import Fraction
 from pathlib import Path
 
 import av
-import cv2
 import numpy as np
 import pytest
 
 from cuvrel.core.media import probe as probing
-from cuvrel.core.media.probe import MediaInfo, pack_sequence, probe
+from cuvrel.core.media.probe import MediaInfo, pack_sequence, probe, probe_video
 from cuvrel.core.media.reader import Reader, exact_rate, resized
-from cuvrel.core.media.writer import PngWriter, VideoWriter, join_videos, png_bytes, read_grey
+from cuvrel.core.media.writer import VideoWriter, join_videos, png_bytes, read_grey
 from cuvrel.core.recipe.errors import MediaError
 
 
@@ -182,7 +181,7 @@ def test_a_file_cut_short_says_so(tmp_path: Path) -> None:
     assert "cut short" in text or "damaged" in text
 
 
-def test_sound_alone_is_no_footage(tmp_path: Path) -> None:
+def test_sound_alone_is_taken_as_sound(tmp_path: Path) -> None:
     path = tmp_path / "s.mp4"
     with av.open(str(path), "w") as out:
         stream = out.add_stream("aac", rate=44100)
@@ -190,8 +189,10 @@ def test_sound_alone_is_no_footage(tmp_path: Path) -> None:
         frame.sample_rate = 44100
         out.mux(stream.encode(frame))
         out.mux(stream.encode(None))
+    info = probe(path)
+    assert (info.kind, info.frames, info.codec) == ("sound", 0, "aac")
     with pytest.raises(MediaError, match="only sound"):
-        probe(path)
+        probe_video(path)
 
 
 def test_a_video_without_frames_is_refused(tmp_path: Path) -> None:
@@ -332,16 +333,6 @@ def test_an_odd_picture_loses_a_line_where_the_format_can_not_hold_it(tmp_path: 
     writer.close()
     info = probe(tmp_path / "o.mp4")
     assert (info.width, info.height) == (96, 62)
-
-
-def test_png_pictures_are_numbered_from_the_first(tmp_path: Path) -> None:
-    writer = PngWriter(tmp_path / "out", "shot", 1001)
-    for index in range(2):
-        writer.write(numbered(index))
-    writer.close()
-    assert sorted(p.name for p in (tmp_path / "out").iterdir()) == ["shot.1001.png", "shot.1002.png"]
-    found = cv2.imread(str(tmp_path / "out/shot.1002.png"))[..., ::-1]
-    assert np.array_equal(found, numbered(1))
 
 
 def test_grey_pictures_survive(tmp_path: Path) -> None:

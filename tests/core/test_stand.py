@@ -9,14 +9,12 @@ import numpy as np
 import pytest
 
 from cuvrel.core.media.colour import decode, encode
-from cuvrel.core.media.probe import probe
-from cuvrel.core.media.reader import Reader, resized
+from cuvrel.core.media.reader import resized
 from cuvrel.core.media.writer import VideoWriter, png_bytes
 from cuvrel.core.pulls.join import join_pull
 from cuvrel.core.recipe.check import read_shot
 from cuvrel.core.recipe.errors import MediaError, RecipeError
 from cuvrel.core.stand.build import Stand
-from cuvrel.core.stand.export import EXPORTS, export_kind, open_writer, picture, write_range
 from cuvrel.core.stand.nodes import Cache, node, work_out
 from cuvrel.core.stand.portable import PortableShot
 from cuvrel.core.stand.views import GROUNDS, view
@@ -307,67 +305,6 @@ def test_a_plane_alone_has_alpha() -> None:
 def test_views_that_do_not_exist_are_refused(wanted: str) -> None:
     with pytest.raises(RecipeError):
         view(stand(), wanted, 0)
-
-
-# exports
-
-
-def exported(kind: str, to: Path, frames: range) -> Path:
-    export = export_kind(kind)
-    desk = stand()
-    writer = open_writer(export, to, desk.size, desk.fps, "shot", 1001)
-    assert write_range((picture(desk, export.what, "m1", export.alpha, f) for f in frames), writer, Cache(1 << 26))
-    return to
-
-
-def test_the_matte_export_is_the_matte_to_the_bit(tmp_path: Path) -> None:
-    path = exported("matte-ffv1", tmp_path / "m.mkv", range(6))
-    info = probe(path)
-    assert (info.frames, info.codec) == (6, "ffv1")
-    reader = Reader(path, info)
-    for frame in range(6):
-        assert np.array_equal(reader.frame(frame)[..., 0], np.round(FakeSources().box(frame) * 255))
-
-
-def test_the_cut_out_as_pictures_straight_and_premultiplied(tmp_path: Path) -> None:
-    import cv2
-
-    for kind in ("cutout-png-straight", "cutout-png-premultiplied"):
-        folder = exported(kind, tmp_path / kind, range(2, 4))
-        found = cv2.imread(str(folder / "shot.1001.png"), cv2.IMREAD_UNCHANGED)
-        inside = FakeSources().box(2) > 0.5
-        assert np.array_equal(found[..., 3] > 127, inside)
-        assert np.array_equal(found[..., 2::-1][inside], FakeSources().plate(2)[inside])
-
-
-def test_the_result_and_the_cut_out_as_video(tmp_path: Path) -> None:
-    path = exported("result-h264", tmp_path / "r.mp4", range(5))
-    info = probe(path)
-    assert (info.frames, info.width, info.height, info.fps) == (5, 64, 48, 24)
-    wanted = work_out(view(stand(), "result", 3), Cache(1 << 26))
-    assert np.abs(Reader(path, info).frame(3).astype(int) - wanted).mean() < 9
-    cut = probe(exported("cutout-prores", tmp_path / "c.mov", range(3)))
-    assert cut.alpha
-
-
-def test_an_export_can_be_stopped_between_frames(tmp_path: Path) -> None:
-    desk, done = stand(), []
-    writer = VideoWriter(tmp_path / "x.mp4", "h264", 64, 48, 24)
-
-    def tick() -> bool:
-        done.append(1)
-        return len(done) < 3
-
-    assert not write_range((picture(desk, "result", None, "none", f) for f in range(8)), writer, Cache(1 << 26), tick)
-    assert len(done) == 3
-
-
-def test_exports_that_can_not_be_are_refused() -> None:
-    with pytest.raises(RecipeError, match="result-h264"):
-        export_kind("film-reel")
-    with pytest.raises(RecipeError, match="not in the shot"):
-        picture(stand(), "matte", "zz", "none", 0)
-    assert {e.what for e in EXPORTS.values()} == {"result", "cutout", "matte"}
 
 
 # the portable shot

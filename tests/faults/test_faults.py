@@ -126,7 +126,7 @@ def test_a_track_goes_on_after_a_kill(stack: Stack, shot: int) -> None:
 
 
 def test_an_export_goes_on_after_a_kill_and_is_whole(stack: Stack, shot: int, tmp_path: Path) -> None:
-    started = stack.ask(f"/api/shots/{shot}/exports", {"kind": "result-h264"})["id"]
+    started = stack.ask(f"/api/shots/{shot}/exports", {"what": "result", "how": "h264"})["id"]
     wait_for(lambda: job(stack, started)["done"] >= 26, 60, "an export past its first range")
     stack.kill("worker")
     done = wait_for(lambda: (j := job(stack, started))["state"] in ("done", "failed") and j, 120, "an end")

@@ -10,8 +10,7 @@ import numpy as np
 import pytest
 
 from cuvrel.core.recipe.check import read_shot
-from cuvrel.jobs.queue import put, run
-from cuvrel.jobs.tasks import Works
+from cuvrel.jobs.queue import put
 from cuvrel.store import shots
 from cuvrel.store.blobs import Blobs
 from cuvrel.store.db import Database
@@ -22,6 +21,7 @@ from cuvrel.store.models import FootageRow, JobRow, MatteFrame, Project
 from cuvrel.store.pictures import Readers
 from tests.conftest import Clip
 from tests.recipes import document, drawn
+from tests.shared import Hand
 
 
 @dataclass
@@ -30,7 +30,7 @@ class Bench:
 
     database: Database
     blobs: Blobs
-    works: Works
+    hand: Hand
     touches: Touches
     project: int
     footage: int
@@ -79,7 +79,7 @@ class Bench:
             return put(session, "follow", self.project, "Following", shot_id=self.shot, args=args).id
 
     def finish(self, job: int) -> JobRow:
-        run(self.database, job, self.works.work)
+        self.hand.do(job)
         with self.database.session() as session:
             row = session.get(JobRow, job)
             assert row is not None
@@ -102,5 +102,4 @@ def bench(database: Database, blobs: Blobs, clip: Clip, tmp_path: Path) -> Bench
         raw = document(plate=str(row.id), footage=[entry(row).model_dump(mode="json")])
         shot = shots.create(session, project.id, read_shot(raw).model_dump(mode="json"))
         ids = project.id, row.id, shot.id
-    works = Works(database, blobs, 64 << 20)
-    return Bench(database, blobs, works, Touches(blobs, Readers(blobs)), *ids, clip)
+    return Bench(database, blobs, Hand(database, blobs), Touches(blobs, Readers(blobs)), *ids, clip)

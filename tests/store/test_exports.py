@@ -2,15 +2,18 @@
 
 import json
 import zipfile
+from typing import Any
 
 import numpy as np
 import pytest
+from sqlalchemy import select
 
+from cuvrel.core.export.order import Settings, ordered
 from cuvrel.core.media.probe import probe
 from cuvrel.core.media.reader import Reader
 from cuvrel.core.recipe.errors import MediaError
+from cuvrel.jobs.exporting import RANGE
 from cuvrel.jobs.queue import put
-from cuvrel.jobs.tasks import RANGE
 from cuvrel.store import shots
 from cuvrel.store.documents import document_of
 from cuvrel.store.frames import snapshot
@@ -18,32 +21,35 @@ from cuvrel.store.models import JobRow
 from tests.store.conftest import Bench
 
 
-def start_export(bench: Bench, kind: str, target: str | None = "m1", first: int = 0, last: int = 15) -> int:
+def start_export(bench: Bench, first: int = 0, last: int = 15, **wanted: Any) -> int:
     with bench.database.session() as session:
         frames = bench.blobs.put(json.dumps(snapshot(session, bench.shot)).encode())
         row = shots.found(session, bench.shot)
-        args = {"kind": kind, "target": target, "first": first, "last": last, "name": "trial", "frames": frames,
-                "document": document_of(session, row).document}  # fmt: skip
-        return put(session, "export", bench.project, kind, shot_id=bench.shot, args=args).id
+        order = ordered(shots.shot_of(session, row), Settings(**wanted), first, last)
+        args = {**order.as_json(), "name": "trial", "frames": frames, "document": document_of(session, row).document}
+        return put(session, "export", bench.project, "Trial", shot_id=bench.shot, args=args).id
+
+
+MATTE = {"what": "matte", "how": "ffv1", "targets": ["m1"]}
 
 
 @pytest.fixture
 def small_ranges(monkeypatch: pytest.MonkeyPatch) -> None:
-    monkeypatch.setattr("cuvrel.jobs.tasks.RANGE", 6)
+    monkeypatch.setattr("cuvrel.jobs.exporting.RANGE", 6)
 
 
 @pytest.mark.usefixtures("small_ranges")
-@pytest.mark.parametrize("kind", ["result-h264", "cutout-prores", "matte-ffv1"])
-def test_an_export_of_several_ranges_is_one_whole_video(bench: Bench, kind: str) -> None:
+@pytest.mark.parametrize("wanted", [{}, {"what": "cutout", "how": "prores4444", "targets": ["m1"]}, MATTE])
+def test_an_export_of_several_ranges_is_one_whole_video(bench: Bench, wanted: dict[str, Any]) -> None:
     bench.mark(0)
-    job = bench.finish(start_export(bench, kind))
+    job = bench.finish(start_export(bench, **wanted))
     assert job.state == "done", job.message
     path = bench.blobs.path(job.result["blob"])
     info = probe(path)
     assert info.frames == 16
     assert info.fps == pytest.approx(24)
     assert job.result["sidecar"]["frames"] == [1001, 1016]
-    if kind == "matte-ffv1":
+    if wanted == MATTE:
         found = Reader(path, info).frame(0)[..., 0].astype(np.float32) / 255
         assert np.array_equal(found, bench.matte(0))
 
@@ -51,7 +57,7 @@ def test_an_export_of_several_ranges_is_one_whole_video(bench: Bench, kind: str)
 @pytest.mark.usefixtures("small_ranges")
 def test_a_picture_sequence_carries_its_sidecar(bench: Bench) -> None:
     bench.mark(0)
-    job = bench.finish(start_export(bench, "cutout-png-premultiplied", first=3, last=11))
+    job = bench.finish(start_export(bench, 3, 11, what="cutout", how="png8", targets=["m1"], alpha="premultiplied"))
     with zipfile.ZipFile(bench.blobs.path(job.result["blob"])) as archive:
         names = archive.namelist()
         assert names == [*(f"trial.{n:04d}.png" for n in range(1004, 1013)), "trial.json"]
@@ -61,30 +67,33 @@ def test_a_picture_sequence_carries_its_sidecar(bench: Bench) -> None:
 @pytest.mark.usefixtures("small_ranges")
 def test_an_export_goes_on_from_its_last_whole_range(bench: Bench, monkeypatch: pytest.MonkeyPatch) -> None:
     bench.mark(0)
-    job = start_export(bench, "matte-ffv1")
+    job = start_export(bench, **MATTE)
     begun: list[int] = []
-    inner = bench.works._range
+    exporting = bench.hand.works.exporting
+    inner = exporting._written
 
-    def counted(row, export, stand, target, span, *rest):  # type: ignore[no-untyped-def]
-        begun.append(span[0])
+    def counted(row, order, stand, frames, begin, *rest):  # type: ignore[no-untyped-def]
+        begun.append(begin)
         if len(begun) == 2:
             raise MediaError("The disk was pulled out.")
-        return inner(row, export, stand, target, span, *rest)
+        return inner(row, order, stand, frames, begin, *rest)
 
-    monkeypatch.setattr(bench.works, "_range", counted)
-    assert bench.finish(job).state == "failed"
+    monkeypatch.setattr(exporting, "_written", counted)
+    failed = bench.finish(job)
+    assert (failed.state, failed.message) == ("failed", "The disk was pulled out.")
     with bench.database.session() as session:
-        row = session.get(JobRow, job)
-        assert len(row.progress["parts"]) == 1
-        row.state = "waiting"
+        for row in session.scalars(select(JobRow).where(JobRow.state != "done")):
+            row.state, row.stop, row.queue_id = "waiting", False, None
     assert bench.finish(job).state == "done"
     assert begun == [0, 6, 6, 12]
     assert RANGE == 24
+    with bench.database.session() as session:
+        assert not session.scalars(select(JobRow).where(JobRow.parent_id == job)).all()
 
 
 def test_an_export_is_made_of_the_shot_as_it_was(bench: Bench) -> None:
     bench.mark(0)
-    job = start_export(bench, "matte-ffv1", last=0)
+    job = start_export(bench, last=0, **MATTE)
     was = bench.matte(0)
     bench.step("undo")
     done = bench.finish(job)

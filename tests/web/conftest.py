@@ -13,14 +13,13 @@ import numpy as np
 import pytest
 from werkzeug.test import TestResponse
 
-from cuvrel.jobs.queue import run
-from cuvrel.jobs.tasks import Works
 from cuvrel.store.config import Config
 from cuvrel.store.db import Database
 from cuvrel.web.app import create_app
 from cuvrel.web.services import Services
 from tests.conftest import Clip
 from tests.recipes import drawn
+from tests.shared import Hand
 
 
 class Web:
@@ -32,7 +31,8 @@ class Web:
         self.config, self.clip = config, clip
         self.services: Services = self.app.extensions["cuvrel"]
         self.database = Database(config.database)
-        self.works = Works(self.database, self.services.blobs, 64 << 20)
+        self.hand = Hand(self.database, self.services.blobs)
+        self.works = self.hand.works
 
     def get(self, path: str) -> TestResponse:
         return self.client.get(path)
@@ -45,7 +45,7 @@ class Web:
         return self.client.post(f"/api/projects/{project}/footage", data=data, content_type="multipart/form-data")
 
     def work(self, job: int) -> dict[str, Any]:
-        run(self.database, job, self.works.work)
+        self.hand.do(job)
         return self.get(f"/api/jobs/{job}").json
 
     def project(self, name: str = "Quay") -> int:

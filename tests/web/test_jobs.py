@@ -46,7 +46,7 @@ def test_a_matte_is_settled_and_told_when_it_is_out_of_date(web: Web) -> None:
 def test_a_waiting_job_stops_at_once_and_can_be_run_again(web: Web) -> None:
     shot = web.shot()
     web.mark(shot)
-    job = web.post(f"/api/shots/{shot}/exports", {"kind": "matte-ffv1", "target": "m1"}).json
+    job = web.post(f"/api/shots/{shot}/exports", {"what": "matte", "how": "ffv1", "targets": ["m1"]}).json
     assert web.post(f"/api/jobs/{job['id']}/stop").json["state"] == "stopped"
     assert web.work(job["id"])["state"] == "stopped"
     assert web.post(f"/api/jobs/{job['id']}/again").status_code == 202
@@ -57,7 +57,7 @@ def test_a_waiting_job_stops_at_once_and_can_be_run_again(web: Web) -> None:
 def test_every_telling_of_a_job_is_newer_than_the_last(web: Web) -> None:
     shot = web.shot()
     web.mark(shot)
-    told = [job := web.post(f"/api/shots/{shot}/exports", {"kind": "matte-ffv1", "target": "m1"}).json]
+    told = [job := web.post(f"/api/shots/{shot}/exports", {"what": "matte", "how": "ffv1", "targets": ["m1"]}).json]
     told.append(web.post(f"/api/jobs/{job['id']}/stop").json)
     told.append(web.post(f"/api/jobs/{job['id']}/again").json)
     told.append(web.work(job["id"]))
@@ -69,7 +69,7 @@ def test_every_telling_of_a_job_is_newer_than_the_last(web: Web) -> None:
 def test_a_job_that_is_in_the_queue_twice_is_done_once(web: Web) -> None:
     shot = web.shot()
     web.mark(shot)
-    job = web.post(f"/api/shots/{shot}/exports", {"kind": "matte-ffv1", "target": "m1"}).json["id"]
+    job = web.post(f"/api/shots/{shot}/settle", {"matte": "m1"}).json["id"]
     inner: list[dict[str, Any]] = []
 
     def work(row: JobRow) -> str:
@@ -85,7 +85,9 @@ def test_a_job_that_is_in_the_queue_twice_is_done_once(web: Web) -> None:
 def test_an_export_is_absent_until_it_is_complete(web: Web, tmp_path: Any) -> None:
     shot = web.shot()
     web.mark(shot)
-    job = web.post(f"/api/shots/{shot}/exports", {"kind": "cutout-prores", "target": "m1", "last": 5}).json
+    job = web.post(
+        f"/api/shots/{shot}/exports", {"what": "cutout", "how": "prores4444", "targets": ["m1"], "last": 5}
+    ).json
     assert "not finished" in problem(web.get(f"/api/jobs/{job['id']}/file"), 404)
     done = web.work(job["id"])
     assert done["result"]["filename"] == "shot-01_signaller_cutout_straight.mov"
@@ -99,9 +101,20 @@ def test_an_export_is_absent_until_it_is_complete(web: Web, tmp_path: Any) -> No
 
 @pytest.mark.parametrize(
     "body",
-    [{"kind": "film"}, {"kind": "matte-ffv1"}, {"kind": "matte-ffv1", "target": "zz"},
-     {"kind": "result-h264", "first": 9, "last": 3}, {"kind": "result-h264", "last": 16}, {}],
-)  # fmt: skip
+    [
+        {"how": "film"},
+        {"kind": "result-h264"},
+        {"what": "plane", "targets": ["m1"]},
+        {"name": "{nobody}"},
+        {"what": "cutout", "targets": ["m1"], "how": "h264"},
+        {"what": "layers", "how": "prores4444"},
+        {"what": "matte", "how": "ffv1"},
+        {"what": "matte", "how": "ffv1", "targets": ["zz"]},
+        {"first": 9, "last": 3},
+        {"last": 16},
+        {"how": "h264", "alpha": "straight"},
+    ],
+)
 def test_exports_that_can_not_be_made_are_refused(web: Web, body: dict[str, Any]) -> None:
     assert problem(web.post(f"/api/shots/{web.shot()}/exports", body), 422)
 
@@ -111,7 +124,7 @@ def test_work_that_lost_its_worker_is_put_back(web: Web) -> None:
 
     shot = web.shot()
     web.mark(shot)
-    job = web.post(f"/api/shots/{shot}/exports", {"kind": "matte-ffv1", "target": "m1"}).json["id"]
+    job = web.post(f"/api/shots/{shot}/exports", {"what": "matte", "how": "ffv1", "targets": ["m1"]}).json["id"]
     app = queue_app(web.config)
     with app.open():
         assert recover(web.database, app) == 0  # it waits in the queue as it should

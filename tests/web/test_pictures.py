@@ -89,7 +89,8 @@ def test_the_catalogue_tells_all_that_a_card_needs(web: Web) -> None:
     key = next(d for d in found["declared"] if d["kind"] == "colour_key")
     hue = next(field for field in key["fields"] if field["name"] == "hue")
     assert (hue["unit"], hue["direction"]) == ("°", False), "a hue is no direction in the picture"
-    assert {e["kind"] for e in found["exports"]} >= {"result-h264", "cutout-prores", "matte-ffv1"}
+    assert {e["kind"] for e in found["hows"]} >= {"h264", "prores4444", "ffv1", "exr-half"}
+    assert [e["kind"] for e in found["whats"]] == ["result", "cutout", "matte", "plane", "layers"]
 
 
 def test_the_api_describes_itself(web: Web) -> None:

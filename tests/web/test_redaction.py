@@ -81,7 +81,7 @@ def test_what_is_open_is_found_mended_looked_at_again_and_reported(web: Web, sho
     (found,) = audit["result"]["findings"]
     assert (found["first"], found["last"], found["accepted"]) == (25, 29, None)
     assert found["covered"] < 0.1
-    export = {"kind": "result-h264", "audited": True}
+    export = {"what": "result", "how": "h264", "audited": True}
     assert "not clean" in problem(web.post(f"/api/shots/{shot}/exports", export), 422)
     # accepted for a reason, the export is allowed, and the report says so with the file's hash
     accepted = web.post(f"/api/jobs/{audit['id']}/accept", {"finding": 0, "reason": "He agreed <in writing>"})

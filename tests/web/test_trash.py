@@ -32,7 +32,7 @@ def test_footage_in_use_stays_with_a_sentence_and_space_is_told(web: Web) -> Non
 def test_a_project_goes_with_its_shots_and_exports_one_by_one(web: Web) -> None:
     shot = web.shot()
     project = web.get(f"/api/shots/{shot}").json["project"]
-    job = web.post(f"/api/shots/{shot}/exports", {"kind": "result-h264", "first": 0, "last": 2}).json["id"]
+    job = web.post(f"/api/shots/{shot}/exports", {"what": "result", "how": "h264", "first": 0, "last": 2}).json["id"]
     assert "under way" in problem(web.client.delete(f"/api/jobs/{job}"), 422)
     assert web.work(job)["state"] == "done"
     assert web.client.delete(f"/api/jobs/{job}").status_code == 200

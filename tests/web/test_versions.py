@@ -58,7 +58,7 @@ def test_things_are_called_otherwise(web: Web) -> None:
     assert found["footage"][0]["name"] == "New footage"
     assert found["shots"][0]["name"] == "New shots"
     assert web.get(f"/api/shots/{shot}").json["history"]["undo"] == "rename", "a shot's name is part of its document"
-    job = web.post(f"/api/shots/{shot}/exports", {"kind": "result-h264", "first": 0, "last": 1}).json["id"]
+    job = web.post(f"/api/shots/{shot}/exports", {"what": "result", "how": "h264", "first": 0, "last": 1}).json["id"]
     web.work(job)
     web.post(f"/api/jobs/{job}/name", {"name": "For the harbour master"})
     found = web.get(f"/api/jobs/{job}").json

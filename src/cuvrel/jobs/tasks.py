@@ -190,7 +190,7 @@ class Works:
         return f"{len(found)} people found." if len(found) != 1 else "One person found."
 
     def cuts(self, row: JobRow) -> str:
-        """Looks for other camera shots in the plate, and marks where they begin; what was marked by hand is replaced."""
+        """Looks for other camera shots in the plate, and marks where they begin in place of what was marked."""
         with self.database.session() as session:
             shot_row = session.get(ShotRow, row.shot_id)
             if shot_row is None:

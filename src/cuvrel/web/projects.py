@@ -12,7 +12,7 @@ from cuvrel.core.export.order import TOKENS
 from cuvrel.store.models import Project
 from cuvrel.store.shots import NotFound
 from cuvrel.web.export_models import CatalogueOut, HowOut, WhatOut
-from cuvrel.web.models import ById, CatalogueOut, DeclaredOut, NewName, ProjectList, ProjectOut
+from cuvrel.web.models import ById, DeclaredOut, NewName, ProjectList, ProjectOut
 from cuvrel.web.present import answer, project_out
 from cuvrel.web.problems import Problem
 from cuvrel.web.services import services

@@ -5,6 +5,7 @@ from __future__ import annotations
 import re
 import zipfile
 import zlib
+from collections.abc import Iterator
 from dataclasses import asdict, dataclass, field
 from fractions import Fraction
 from itertools import pairwise
@@ -129,6 +130,19 @@ def open_video(path: Path) -> Any:
     return container
 
 
+def frames_of(container: Any) -> Iterator[Any]:
+    """A video's frames from where the container is, with their alpha, in the order of decoding."""
+    stream = container.streams.video[0]
+    told = {name.lower(): value for name, value in stream.metadata.items()}
+    if stream.codec_context.name not in ("vp8", "vp9") or told.get("alpha_mode") != "1":
+        yield from container.decode(stream)
+        return
+    # FFmpeg's own decoder of these leaves alpha out
+    decoder: Any = av.CodecContext.create(f"libvpx{'-vp9' if stream.codec_context.name == 'vp9' else ''}", "r")
+    for packet in container.demux(stream):
+        yield from decoder.decode(packet if packet.size else None)
+
+
 def _is_cover(stream: Any) -> bool:
     """Whether a video stream is one picture that goes with sound."""
     return "attached_pic" in str(stream.disposition).lower() or stream.codec_context is None
@@ -184,7 +198,7 @@ def probe_video(path: Path) -> MediaInfo:
         stream.thread_type = "AUTO"
         promised, seen = stream.frames, _Seen()
         try:
-            for frame in container.decode(stream):
+            for frame in frames_of(container):
                 seen.add(frame)
         except av.FFmpegError as fault:
             raise MediaError(f"The file is damaged after frame {len(seen.pts)}.", "Copy or export it again.") from fault

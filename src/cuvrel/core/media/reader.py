@@ -16,7 +16,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from cuvrel.core.media.colour import F32, U8, encode
-from cuvrel.core.media.probe import MediaInfo, open_video
+from cuvrel.core.media.probe import MediaInfo, frames_of, open_video
 from cuvrel.core.media.space import light
 from cuvrel.core.media.stills import read
 from cuvrel.core.media.yuv import alpha_of, is_rgb, rgb_of
@@ -191,7 +191,7 @@ class Reader:
         stream.thread_type = "AUTO"
         if number > 0:
             self._container.seek(self.info.pts[number], stream=stream, backward=True)
-        self._frames = self._container.decode(stream)
+        self._frames = frames_of(self._container)
         self._next = -1  # not known until the first frame arrives
 
     def _run_to(self, number: int) -> NDArray[Any] | None:

@@ -56,8 +56,9 @@ def sound_info(path: Path, start: float) -> SoundInfo | None:
         end = 0.0
         try:
             for packet in container.demux(stream):
-                if packet.pts is not None:
-                    end = max(end, float((packet.pts + (packet.duration or 0)) * (packet.time_base or 0)))
+                base = packet.time_base
+                if packet.pts is not None and base is not None:
+                    end = max(end, float((packet.pts + (packet.duration or 0)) * base))
         except av.FFmpegError:
             pass  # what came until then counts
         samples = max(0, round((end - start) * RATE))
@@ -69,16 +70,18 @@ def _decoded(path: Path) -> Iterator[tuple[float, F32]]:
     """Decoded stretches, (n, 2) float32 at RATE, each with its time in seconds of the file. Raises MediaError."""
     with av.open(str(path), metadata_errors="ignore") as container:
         stream = container.streams.audio[0]
-        resampler, expected = _resampler(), None
+        # one channel goes to both sides as it is, and not by the law of mixing
+        channels = 1 if stream.codec_context.layout.nb_channels == 1 else 2
+        resampler, expected = _resampler(channels), None
         try:
             for frame in container.decode(stream):
                 if frame.pts is None:
                     continue
-                at = float(frame.pts * frame.time_base)
+                at = float(frame.pts * (frame.time_base or _BASE))
                 if expected is None or abs(at - expected) > GAP:
                     if expected is not None:
                         yield from _given(resampler, None, expected)
-                    resampler, expected = _resampler(), at
+                    resampler, expected = _resampler(channels), at
                 for begin, samples in _given(resampler, frame, expected):
                     yield begin, samples
                     expected = begin + len(samples) / RATE
@@ -88,13 +91,14 @@ def _decoded(path: Path) -> Iterator[tuple[float, F32]]:
             yield from _given(resampler, None, expected)
 
 
-def _resampler() -> Any:
-    return av.AudioResampler(format="flt", layout="stereo", rate=RATE)
+def _resampler(channels: int) -> Any:
+    return av.AudioResampler(format="flt", layout="mono" if channels == 1 else "stereo", rate=RATE)
 
 
 def _given(resampler: Any, frame: Any, at: float) -> Iterator[tuple[float, F32]]:
     for out in resampler.resample(frame):
-        samples = out.to_ndarray().reshape(-1, 2)
+        samples = out.to_ndarray().reshape(-1, out.layout.nb_channels)
+        samples = np.repeat(samples, 2, axis=1) if samples.shape[1] == 1 else samples
         yield at, samples
         at += len(samples) / RATE
 
