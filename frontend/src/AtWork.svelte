@@ -16,6 +16,8 @@
   import People from "./people/People.svelte";
   import Picture from "./picture/Picture.svelte";
   import Transport from "./picture/Transport.svelte";
+  import Cuts from "./sound/Cuts.svelte";
+  import Sound from "./sound/Sound.svelte";
   import Sheet from "./sheet/Sheet.svelte";
   import Mattes from "./stand/Mattes.svelte";
   import Stand from "./stand/Stand.svelte";
@@ -58,6 +60,21 @@
   $effect(() => {
     void [tracks, shot.arrived, shot.frames];
     untrack(() => desk.motions.again());
+  });
+
+  // what is heard follows from the document and from the plate's own sound
+  const sounding = $derived(
+    JSON.stringify([
+      shot.doc.sound,
+      shot.doc.plate,
+      shot.doc.format.fps,
+      shot.doc.planes.map((plane) => [plane.kind, plane.on, plane.time]),
+    ]),
+  );
+  $effect(() => {
+    void sounding;
+    const later = setTimeout(() => void playback.heard.again(), 150);
+    return () => clearTimeout(later);
   });
 
   function show(frame: number) {
@@ -114,6 +131,8 @@
     <Tracks {desk} />
     {#if desk.slide === "exports"}<Exports {desk} />{/if}
     {#if desk.slide === "people"}<People {desk} />{/if}
+    {#if desk.slide === "sound"}<Sound {desk} />{/if}
+    {#if desk.slide === "cuts"}<Cuts {desk} />{/if}
     {#if desk.slide === "versions"}<Versions {desk} />{/if}
   </aside>
 </div>

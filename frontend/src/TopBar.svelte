@@ -82,6 +82,22 @@
       run: () => desk.toggleSlide("people"),
     },
     {
+      name: "Sound",
+      says: "What is heard of this shot",
+      keys: "Q",
+      icon: "sound" as const,
+      open: desk.slide === "sound",
+      run: () => desk.toggleSlide("sound"),
+    },
+    {
+      name: "Cuts",
+      says: "Camera shots within the plate",
+      keys: "X",
+      icon: "cut" as const,
+      open: desk.slide === "cuts",
+      run: () => desk.toggleSlide("cuts"),
+    },
+    {
       name: "Versions",
       says: "Named versions of this shot",
       keys: "V",

@@ -14,7 +14,7 @@ import { Selection } from "./selection.svelte";
 import { Tools } from "./tools.svelte";
 import { View } from "./view.svelte";
 
-export type Slide = "none" | "footage" | "exports" | "versions" | "people";
+export type Slide = "none" | "footage" | "exports" | "versions" | "people" | "sound" | "cuts";
 /** A value that can be taken hold of on the picture: a point, or an angle in degrees. */
 export type Handle = {
   name: string;

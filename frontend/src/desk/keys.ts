@@ -291,6 +291,20 @@ export const KEYS: Key[] = [
     run: (d) => void (d.shelf = d.shelf === "stand" ? null : "stand"),
   },
   {
+    keys: "Q",
+    says: "Sound: what is heard of the shot",
+    group: "Work",
+    match: on("q", false),
+    run: (d) => d.toggleSlide("sound"),
+  },
+  {
+    keys: "X",
+    says: "Cuts: camera shots within the plate",
+    group: "Work",
+    match: on("x", false),
+    run: (d) => d.toggleSlide("cuts"),
+  },
+  {
     keys: "V",
     says: "Named versions of the shot",
     group: "Work",

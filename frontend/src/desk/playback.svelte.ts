@@ -1,5 +1,6 @@
 /** Which frame is shown, and playing on from it. */
 import type { ShotStore } from "../lib/shot.svelte";
+import { Heard } from "./heard.svelte";
 import { Pictures } from "./pictures.svelte";
 import type { View } from "./view.svelte";
 
@@ -15,6 +16,7 @@ export class Playback {
   /** The pictures of the view, and those of what stands beside it. */
   pictures: Pictures;
   beside: Pictures;
+  heard: Heard;
   /** Which of the previews playing shows. */
   private preview = $state(0);
   private timer = 0;
@@ -26,6 +28,7 @@ export class Playback {
   ) {
     this.pictures = new Pictures(shot.id);
     this.beside = new Pictures(shot.id);
+    this.heard = new Heard(shot, () => this.fps);
   }
 
   get fps(): number {
@@ -61,6 +64,7 @@ export class Playback {
     this.frame = to;
     void this.pictures.show(to).then(() => this.prefetch(4));
     if (this.view.split) void this.beside.show(to);
+    if (!this.playing) void this.heard.scrub(to);
   }
 
   private prefetch(reach: number): void {
@@ -85,13 +89,16 @@ export class Playback {
     this.playing = true;
     if (this.frame < this.first || this.frame >= this.last) this.go(this.first);
     const period = 1000 / this.fps;
+    void this.sound(this.frame);
     this.clock = performance.now();
     let waited = 0;
     let last = this.clock;
     const tick = (now: number) => {
       if (!this.playing) return;
       this.prefetch(Math.min(this.last - this.first, this.pictures.room));
-      if (now - this.clock >= period - 2) {
+      const time = this.heard.time;
+      if (time !== null) this.withSound(time);
+      else if (now - this.clock >= period - 2) {
         const next = this.frame >= this.last ? this.first : this.frame + 1;
         if (this.pictures.has(next)) {
           // the clock runs on evenly; a frame that is late does not make the next one early
@@ -99,6 +106,9 @@ export class Playback {
           this.frame = next;
           void this.pictures.show(next);
           if (this.view.split) void this.beside.show(next);
+          // sound that waited for pictures goes on with this one
+          if (this.heard.there && next % 6 === 0) void this.sound(next);
+          if (this.heard.there && next === this.first) void this.sound(next);
         } else if (now - this.clock > period && !this.view.full) {
           // it does not keep up: smaller pictures do, and from the second time round all of them are here
           waited += Math.min(now - last, 100);
@@ -114,8 +124,47 @@ export class Playback {
     this.timer = requestAnimationFrame(tick);
   }
 
+  /** Lets the sound come in from a frame on, while playing. */
+  private async sound(frame: number): Promise<void> {
+    if (this.joining || this.heard.running || !this.heard.there) return;
+    this.joining = true;
+    await this.heard.play(frame);
+    this.joining = false;
+    if (!this.playing) this.heard.stop();
+  }
+
+  private joining = false;
+
+  /** Shows the frame that is heard; where its picture is not here yet, the sound waits. */
+  private withSound(time: number): void {
+    void this.heard.more();
+    const wanted = Math.floor(time * this.fps + 1e-3);
+    if (wanted === this.frame) return;
+    if (wanted > this.last) {
+      this.heard.stop();
+      this.clock = performance.now();
+      this.frame = this.first;
+      void this.pictures.show(this.first);
+      void this.sound(this.first);
+      return;
+    }
+    if (wanted < this.frame || !this.pictures.has(wanted)) {
+      // a frame or two are caught up with; what is not here makes the sound wait for it
+      if (wanted > this.frame + 2) {
+        this.heard.stop();
+        this.clock = performance.now();
+      }
+      return;
+    }
+    this.frame = wanted;
+    this.clock = performance.now();
+    void this.pictures.show(wanted);
+    if (this.view.split) void this.beside.show(wanted);
+  }
+
   stop(): void {
     this.playing = false;
+    this.heard.stop();
     cancelAnimationFrame(this.timer);
   }
 }

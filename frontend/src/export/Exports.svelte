@@ -1,7 +1,8 @@
 <script lang="ts">
   import SlideHead from "../ui/SlideHead.svelte";
-  import { api } from "../lib/api";
-  import type { JobOut } from "../lib/api-types";
+  import { api, type ExportSettings } from "../lib/api";
+  import type { EstimateOut, JobOut, PresetOut } from "../lib/api-types";
+  import { asking } from "../lib/asking.svelte";
   import type { Desk } from "../desk/desk.svelte";
   import { bytes, left } from "../lib/format";
   import { notes } from "../lib/notes.svelte";
@@ -9,34 +10,105 @@
   import { choicesOf } from "../lib/things";
   import Button from "../ui/Button.svelte";
   import Progress from "../ui/Progress.svelte";
-  import Select from "../ui/Select.svelte";
   import Menu from "../ui/Menu.svelte";
+  import Order from "./Order.svelte";
+  import { begun, fitting } from "./settings";
 
   let { desk }: { desk: Desk } = $props();
-  const catalogue = $derived(desk.shot.catalogue);
   const shot = $derived(desk.shot);
-  let kind = $state("result-h264");
-  let target = $state("");
+  const jobs = $derived(shot.jobs.filter((j) => j.kind === "export"));
+  let settings = $state.raw<ExportSettings>(remembered());
   let looped = $state(false);
   let audited = $state(false);
   let now = $state(Date.now());
-  const chosen = $derived(catalogue.exports.find((e) => e.kind === kind)!);
-  const jobs = $derived(shot.jobs.filter((j) => j.kind === "export"));
-  const matte = $derived(target || desk.selection.matteId || "");
+  let presets = $state.raw<PresetOut[]>([]);
+  let estimate = $state.raw<EstimateOut | null>(null);
+  let fault = $state("");
+
+  /** What was asked for last, in this browser. */
+  function remembered(): ExportSettings {
+    try {
+      const kept = JSON.parse(localStorage.getItem("export") ?? "{}") as Partial<ExportSettings>;
+      return fitting({ ...begun(), ...kept, targets: [] }, desk, desk.shot.catalogue.hows);
+    } catch {
+      return begun();
+    }
+  }
+
+  function set(next: ExportSettings) {
+    settings = next;
+    localStorage.setItem("export", JSON.stringify({ ...next, targets: [] }));
+  }
+
+  const body = $derived.by(() => {
+    const range = looped && desk.playback.loop ? desk.playback.loop : shot.range;
+    return { ...settings, first: range[0], last: range[1], audited };
+  });
 
   $effect(() => {
     const timer = setInterval(() => (now = Date.now()), 1000);
+    void loadPresets();
     return () => clearInterval(timer);
   });
 
-  async function start() {
+  // how large and how long it will be, once the hand has come to rest
+  $effect(() => {
+    const asked = body;
+    void shot.at;
+    let late = false;
+    estimate = null;
+    fault = "";
+    const later = setTimeout(async () => {
+      try {
+        await shot.settled();
+        const found = await api.estimate(shot.id, asked);
+        if (!late) estimate = found;
+      } catch (error) {
+        if (!late) fault = error instanceof Error ? error.message : String(error);
+      }
+    }, 500);
+    return () => ((late = true), clearTimeout(later));
+  });
+
+  async function loadPresets() {
     try {
-      const range = looped && desk.playback.loop ? desk.playback.loop : shot.range;
-      const wanted = chosen.what === "result" ? null : matte;
-      shot.takeJob(await api.newExport(shot.id, kind, wanted, range[0], range[1], audited));
+      presets = (await api.presets()).presets;
     } catch (error) {
       notes.fault(error);
     }
+  }
+
+  async function keep() {
+    const name = await asking.name("Keep these settings as", "", "Keep");
+    if (!name) return;
+    try {
+      await api.newPreset(name, settings);
+      await loadPresets();
+    } catch (error) {
+      notes.fault(error);
+    }
+  }
+
+  async function forget(preset: PresetOut) {
+    try {
+      presets = (await api.deletePreset(preset.id)).presets;
+    } catch (error) {
+      notes.fault(error);
+    }
+  }
+
+  async function start() {
+    try {
+      await shot.settled();
+      shot.takeJob(await api.newExport(shot.id, body));
+    } catch (error) {
+      notes.fault(error);
+    }
+  }
+
+  function time(seconds: number): string {
+    if (seconds < 90) return `${Math.max(1, Math.round(seconds))} s`;
+    return `${Math.round(seconds / 60)} min`;
   }
 
   function standing(job: JobOut): string {
@@ -53,48 +125,46 @@
   aria-label="Export"
 >
   <SlideHead {desk} title="Export" />
-  <fieldset>
-    <legend class="pb-1 text-xs text-quiet">What to write</legend>
-    {#each catalogue.exports as item (item.kind)}
-      <label
-        class={[
-          "mb-1 flex cursor-pointer items-center gap-2 rounded-[5px] border-[1.5px] bg-card px-2 py-1",
-          kind === item.kind ? "border-ink" : "border-rule",
-        ]}
-      >
-        <input class="accent-ink" type="radio" name="kind" value={item.kind} bind:group={kind} />
-        <span>{item.label}<small class="block text-quiet">{item.hint}</small></span>
-      </label>
-    {/each}
-  </fieldset>
-  {#if chosen.what !== "result"}
-    <div class="mt-1.5 flex items-center gap-2">
-      Matte
-      <Select
-        name="Matte"
-        class="flex-1"
-        value={matte}
-        options={shot.doc.mattes.map((one) => ({ value: one.id, label: one.name }))}
-        onpick={(id) => (target = id)}
-      />
-    </div>
+  {#if presets.length}
+    <ul class="mb-2 flex flex-wrap gap-1" aria-label="Presets">
+      {#each presets as preset (preset.id)}
+        <li class="flex items-center rounded border border-rule bg-card text-xs">
+          <Button
+            kind="bare"
+            onclick={() =>
+              set(fitting({ ...begun(), ...preset.settings }, desk, shot.catalogue.hows))}
+            >{preset.name}</Button
+          ><Button kind="bare" aria-label={`Forget ${preset.name}`} onclick={() => forget(preset)}
+            >✕</Button
+          >
+        </li>
+      {/each}
+    </ul>
   {/if}
+  <Order {desk} {settings} onset={set} />
   {#if desk.playback.loop}
     <label class="mt-1.5 flex items-center gap-2"
       ><input class="accent-ink" type="checkbox" bind:checked={looped} /> only the loop range</label
     >
   {/if}
-  {#if chosen.what === "result" && shot.last("audit")}
+  {#if settings.what === "result" && shot.last("audit")}
     <label class="mt-1.5 flex items-center gap-2"
       ><input class="accent-ink" type="checkbox" bind:checked={audited} /> only where the audit is clean</label
     >
   {/if}
-  <Button
-    kind="main"
-    class="mt-2.5 justify-center"
-    disabled={chosen.what !== "result" && !matte}
-    onclick={start}>Start this export</Button
-  >
+  <p class="mt-2 min-h-9 text-xs text-quiet" aria-live="polite" aria-label="What to expect">
+    {#if fault}<span class="text-redtext">{fault}</span>
+    {:else if estimate}
+      <span class="block truncate font-mono text-[11px] text-ink">{estimate.name}</span>
+      {estimate.frames} frames, about {bytes(estimate.bytes)}, about {time(estimate.seconds)}
+    {:else}weighing it …{/if}
+  </p>
+  <div class="mt-1.5 flex gap-1.5">
+    <Button kind="main" class="flex-1 justify-center" disabled={!!fault} onclick={start}
+      >Start this export</Button
+    >
+    <Button title="Keep these settings under a name" onclick={keep}>Keep …</Button>
+  </div>
   <h3 class="mt-3.5 mb-1 border-b border-rule text-[13px] font-semibold">Queue</h3>
   <ul>
     {#each jobs as job (job.id)}

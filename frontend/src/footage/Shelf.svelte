@@ -8,6 +8,7 @@
   import Button from "../ui/Button.svelte";
   import Progress from "../ui/Progress.svelte";
   import Menu from "../ui/Menu.svelte";
+  import ReadAs from "./ReadAs.svelte";
   import type { ProjectStore } from "./uploads.svelte";
 
   /** The footage of a project: a place to drop files on, and what is there. */
@@ -23,6 +24,7 @@
     "h-9 w-[190px] flex-none border-y-3 border-dotted border-film bg-film bg-[auto_100%] bg-left bg-repeat-x";
   const BAR = "w-[110px] flex-none";
   let over = $state(false);
+  let reading = $state.raw<FootageOut | null>(null);
   let input = $state<HTMLInputElement>();
   const shown = $derived(store.project?.footage ?? []);
 
@@ -53,8 +55,21 @@
         ? `being brought in: ${job.done} of ${job.total} frames`
         : "being brought in …";
     }
+    const sound = f.sound
+      ? `${f.sound.codec}, ${f.sound.channels === 1 ? "mono" : `${f.sound.channels} channels`}`
+      : "no sound";
+    if (!f.frames)
+      return `sound, ${Math.round(f.sound?.seconds ?? 0)} s · ${sound} · ${bytes(f.size)}`;
     const fps = Math.round(f.fps * 100) / 100;
-    return `${f.width} × ${f.height} · ${f.frames} frames · ${fps} fps${f.variable ? " (variable)" : ""} · ${f.codec} · ${bytes(f.size)}`;
+    const deep = f.floats ? (f.depth === 32 ? "float" : "half") : `${f.depth} bit`;
+    return [
+      `${f.width} × ${f.height}`,
+      `${f.frames} frames`,
+      `${fps} fps${f.variable ? " (variable)" : ""}`,
+      `${f.codec}, ${deep}${f.alpha ? ", alpha" : ""}`,
+      ...(f.codec && f.sound ? [sound] : []),
+      bytes(f.size),
+    ].join(" · ");
   }
 </script>
 
@@ -71,7 +86,7 @@
 >
   <div class="flex flex-wrap items-center gap-2 text-quiet">
     <strong class="text-ink">Drop footage here</strong>
-    <span>MP4, MOV, MKV or WebM, or the PNG pictures of a sequence, or</span>
+    <span>video, sound, or the PNG, TIFF, JPEG or EXR pictures of a sequence, or</span>
     <Button onclick={() => input?.click()}>choose files …</Button>
     <input
       bind:this={input}
@@ -80,7 +95,7 @@
       tabindex="-1"
       multiple
       aria-label="Footage files"
-      accept=".mp4,.m4v,.mov,.mkv,.webm,.png,.zip"
+      accept=".mp4,.m4v,.mov,.mkv,.webm,.avi,.mxf,.png,.jpg,.jpeg,.tif,.tiff,.exr,.zip,.wav,.flac,.mp3,.m4a,.aac,.ogg,.opus,.aif,.aiff"
       onchange={(e) => {
         void store.send([...(e.currentTarget.files ?? [])]);
         e.currentTarget.value = "";
@@ -111,15 +126,21 @@
         <span class="grid min-w-0 flex-1"
           ><strong class="truncate font-medium">{f.name}</strong><small
             class={f.state === "refused" ? "text-redtext" : "text-quiet"}>{about(f)}</small
-          ></span
+          >{#each f.state === "ready" ? (f.said ?? []) : [] as sentence (sentence)}<small
+              class="text-quiet italic">{sentence}</small
+            >{/each}</span
         >
         {#if f.state === "working"}<Progress
             class={BAR}
             share={job?.total ? job.done / job.total : 0}
             name={`Bringing in ${f.name}`}
           />{/if}
-        {#if f.state === "ready"}{#if onunder && String(f.id) !== plate}<Button
-              onclick={() => onunder(f)}>Put under this shot …</Button
+        {#if f.state === "ready" && f.frames}<Button
+            onclick={() => (reading = f)}
+            title="What its numbers mean: matrix, range, primaries, transfer, fields"
+            >Read as …</Button
+          >{#if onunder && String(f.id) !== plate}<Button onclick={() => onunder(f)}
+              >Put under this shot …</Button
             >{/if}<Button onclick={() => start(f)}>New shot on it</Button>{/if}
         {#if f.state !== "working"}<Menu
             name={`More for ${f.name}`}
@@ -129,3 +150,4 @@
     {/each}
   </ul>
 </div>
+<ReadAs footage={reading} onclose={() => (reading = null)} onset={() => store.load()} />

@@ -4,6 +4,14 @@ import type { FootageOut, JobOut, ProjectOut } from "../lib/api-types";
 import type { Event } from "../lib/events";
 import { notes } from "../lib/notes.svelte";
 
+const PICTURES: Record<string, string> = { jpeg: "jpg", tiff: "tif" };
+
+/** Of a picture what kind it is, by the ending of its name; pictures of one kind are taken as a sequence. */
+function kindOf(name: string): string | null {
+  const ending = /\.(png|jpe?g|tiff?|exr)$/i.exec(name)?.[1].toLowerCase();
+  return ending ? (PICTURES[ending] ?? ending) : null;
+}
+
 export type Upload = { name: string; share: number; stop: () => void };
 
 export class ProjectStore {
@@ -33,11 +41,16 @@ export class ProjectStore {
     return this.project?.jobs.find((j) => j.footage === footage.id && j.kind === "ingest");
   }
 
-  /** Brings in what was dropped: pictures together, as a sequence, and each video by itself. Gives what came first. */
+  /** Brings in what was dropped: pictures of a kind together, as a sequence, and each other file by itself. Gives what came first. */
   async send(files: File[]): Promise<FootageOut | null> {
-    const pictures = files.filter((file) => /\.png$/i.test(file.name));
-    const videos = files.filter((file) => !pictures.includes(file));
-    const sets = [...(pictures.length ? [pictures] : []), ...videos.map((file) => [file])];
+    const kinds = new Map<string, File[]>();
+    const others: File[] = [];
+    for (const file of files) {
+      const kind = kindOf(file.name);
+      if (kind) kinds.set(kind, [...(kinds.get(kind) ?? []), file]);
+      else others.push(file);
+    }
+    const sets = [...kinds.values(), ...others.map((file) => [file])];
     const found = await Promise.all(sets.map((set) => this.sendTogether(set)));
     return found.find((one) => one !== null) ?? null;
   }

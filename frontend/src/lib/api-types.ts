@@ -46,7 +46,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Declared pulls, edge steps, plane kinds and treatments, and the kinds of exports. */
+        /** Declared pulls, edge steps, plane kinds and treatments, and what can be exported and how. */
         get: operations["projects_get_catalogue_catalogue_get"];
         put?: never;
         post?: never;
@@ -82,8 +82,25 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** A video file, or several PNG pictures (or one ZIP of them) as a sequence, as multipart `file` parts. */
+        /** A video or a sound file, or several pictures (or one ZIP of them) as a sequence, as multipart `file` parts. */
         post: operations["footage_upload_projects__int_id__footage_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/footage/{id}/reading": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Sets by hand what the numbers of footage mean; its small pictures are made anew, nothing is brought in again. */
+        post: operations["footage_reading_footage__int_id__reading_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -544,6 +561,58 @@ export interface paths {
         /** Puts an export into the queue. It is made of the shot as it is now, whatever is edited meanwhile. */
         post: operations["exports_new_export_shots__int_id__exports_post"];
         delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shots/{id}/exports/estimate": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** How large an export will be and how long one worker will take, from a few of its frames, made and written now. */
+        post: operations["exports_estimate_shots__int_id__exports_estimate_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/presets": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** How somebody likes to export. */
+        get: operations["exports_list_presets_presets_get"];
+        put?: never;
+        /** Keeps settings under a name; one of the same name is replaced. */
+        post: operations["exports_new_preset_presets_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/presets/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Forgets a preset. */
+        delete: operations["exports_delete_preset_presets__int_id__delete"];
         options?: never;
         head?: never;
         patch?: never;
@@ -1175,6 +1244,91 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/shots/{id}/sound": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The key of what is heard of the shot as it is now. */
+        get: operations["sound_heard_shots__int_id__sound_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shots/{id}/sound/{key}/{piece}.wav": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A piece: PCM of 16 bits in two channels. */
+        get: operations["sound_piece_shots__int_id__sound__string_key___int_piece__wav_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shots/{id}/sound/{key}/peaks": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** How loud it is, to be drawn beside the frames. */
+        get: operations["sound_drawn_shots__int_id__sound__string_key__peaks_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shots/{id}/cuts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Looks the plate through; what is found takes the place of the cuts that are marked. */
+        post: operations["cuts_look_shots__int_id__cuts_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shots/{id}/pieces": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Makes a shot of each piece between the cuts, in the same project: the plate, and the piece as its range. */
+        post: operations["cuts_make_shots__int_id__pieces_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
 }
 export type webhooks = Record<string, never>;
 export interface components {
@@ -1281,6 +1435,47 @@ export interface components {
              * @default false
              */
             variable: boolean;
+            /**
+             * Depth
+             * @default 8
+             */
+            depth: number;
+            /**
+             * Floats
+             * @default false
+             */
+            floats: boolean;
+            /**
+             * Said
+             * @description what a person should know of it
+             */
+            said: string[];
+            /**
+             * Space
+             * @description what its numbers mean, as the file tells
+             */
+            space: {
+                [key: string]: string;
+            };
+            /**
+             * Assumed
+             * @description what of that the file did not tell
+             */
+            assumed: string[];
+            /**
+             * Hand
+             * @description what was set by hand instead
+             */
+            hand: {
+                [key: string]: string;
+            };
+            /**
+             * Interlaced
+             * @default false
+             */
+            interlaced: boolean;
+            /** @default null */
+            sound: components["schemas"]["SoundOut"] | null;
             /** @default null */
             film: components["schemas"]["FilmOut"] | null;
         };
@@ -1371,6 +1566,20 @@ export interface components {
             picture: string;
         };
         /**
+         * SoundOut
+         * @description What footage was recorded with.
+         */
+        SoundOut: {
+            /** Codec */
+            codec: string;
+            /** Rate */
+            rate: number;
+            /** Channels */
+            channels: number;
+            /** Seconds */
+            seconds: number;
+        };
+        /**
          * NewName
          * @description A name for something.
          */
@@ -1380,13 +1589,20 @@ export interface components {
         };
         /**
          * CatalogueOut
-         * @description Everything that can be added to a recipe, and every kind of export.
+         * @description Everything that can be added to a recipe, and everything that can be exported.
          */
         CatalogueOut: {
             /** Declared */
             declared: components["schemas"]["DeclaredOut"][];
-            /** Exports */
-            exports: components["schemas"]["ExportKind"][];
+            /** Whats */
+            whats: components["schemas"]["WhatOut"][];
+            /** Hows */
+            hows: components["schemas"]["HowOut"][];
+            /**
+             * Tokens
+             * @description the parts of which an export's name can be made
+             */
+            tokens: string[];
         };
         /**
          * DeclaredOut
@@ -1397,7 +1613,7 @@ export interface components {
              * Family
              * @enum {string}
              */
-            family: "pull" | "joining" | "edge" | "treatment" | "plane" | "laying" | "gate" | "placement" | "time" | "track";
+            family: "pull" | "joining" | "edge" | "treatment" | "plane" | "laying" | "gate" | "placement" | "time" | "track" | "sound";
             /** Kind */
             kind: string;
             /** Label */
@@ -1424,23 +1640,6 @@ export interface components {
             begins: {
                 [key: string]: unknown;
             };
-        };
-        /**
-         * ExportKind
-         * @description A kind of export.
-         */
-        ExportKind: {
-            /** Kind */
-            kind: string;
-            /** Label */
-            label: string;
-            /** Hint */
-            hint: string;
-            /**
-             * What
-             * @enum {string}
-             */
-            what: "result" | "cutout" | "matte" | "plane";
         };
         /**
          * FieldOut
@@ -1554,6 +1753,34 @@ export interface components {
             ] | null;
         };
         /**
+         * HowOut
+         * @description A format that results can be written in (see core/export/hows.py).
+         */
+        HowOut: {
+            /** Kind */
+            kind: string;
+            /** Label */
+            label: string;
+            /** Hint */
+            hint: string;
+            /**
+             * Form
+             * @enum {string}
+             */
+            form: "video" | "pictures" | "still" | "sheet" | "loop";
+            /** Alpha */
+            alpha: boolean;
+            /** Layers */
+            layers: boolean;
+            /** Sound */
+            sound: boolean;
+            /**
+             * Quality
+             * @description whether smaller, good and best make a difference
+             */
+            quality: boolean;
+        };
+        /**
          * StarterOut
          * @description A set of values to begin with.
          */
@@ -1566,12 +1793,35 @@ export interface components {
             };
         };
         /**
+         * WhatOut
+         * @description What can be written.
+         */
+        WhatOut: {
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "result" | "cutout" | "matte" | "plane" | "layers";
+            /** Label */
+            label: string;
+        };
+        /**
          * Uploaded
          * @description Footage that has arrived, and the job that makes it ready.
          */
         Uploaded: {
             footage: components["schemas"]["FootageOut"];
             job: components["schemas"]["JobOut"];
+        };
+        /**
+         * Reading
+         * @description What is set by hand of how footage is read (space.CHOICES); what is not named is as the file says.
+         */
+        Reading: {
+            /** Hand */
+            hand: {
+                [key: string]: string;
+            };
         };
         /**
          * ShotOut
@@ -1595,6 +1845,19 @@ export interface components {
             plate: components["schemas"]["FootageOut"];
             /** Uses */
             uses: components["schemas"]["Use"][];
+        };
+        /**
+         * Cut
+         * @description A frame on which another camera shot begins; of a mix, `frame` is its first and `to` its last frame.
+         */
+        Cut: {
+            /** Frame */
+            frame: number;
+            /**
+             * To
+             * @default null
+             */
+            to: number | null;
         };
         /**
          * Driver
@@ -1650,7 +1913,10 @@ export interface components {
              * @description blake2b of the file's bytes
              */
             hash: string;
-            /** Width */
+            /**
+             * Width
+             * @description 0, as the other figures, where it is sound alone
+             */
             width: number;
             /** Height */
             height: number;
@@ -1766,6 +2032,22 @@ export interface components {
             undo: string | null;
             /** Redo */
             redo: string | null;
+        };
+        /**
+         * Hush
+         * @description Frames, both included, on which a voice is not to be known: silent, or pitched out of its place.
+         */
+        Hush: {
+            /** First */
+            first: number;
+            /** Last */
+            last: number;
+            /**
+             * How
+             * @default silent
+             * @enum {string}
+             */
+            how: "silent" | "pitched";
         };
         /**
          * Key
@@ -2258,6 +2540,52 @@ export interface components {
             tracks: components["schemas"]["Track"][];
             format: components["schemas"]["Format"];
             range: components["schemas"]["Range"];
+            sound: components["schemas"]["Sound"];
+            /** Cuts */
+            cuts: components["schemas"]["Cut"][];
+        };
+        /**
+         * Sound
+         * @description A shot's sound.
+         */
+        Sound: {
+            /**
+             * Plate's sound
+             * @description what the plate was recorded with is heard
+             * @default true
+             */
+            on: boolean;
+            /**
+             * Level
+             * @default 0
+             */
+            level: number | components["schemas"]["Keys"] | components["schemas"]["Driver"];
+            /**
+             * Where time runs otherwise
+             * @description the sound goes slower and lower with the plate, is silent, or runs on as it was recorded
+             * @default stretch
+             * @enum {string}
+             */
+            slowed: "stretch" | "mute" | "leave";
+            /**
+             * Laid under
+             * @description another file's sound
+             * @default null
+             */
+            under: string | null;
+            /**
+             * Begins later by
+             * @description frames of the shot; before 0 its beginning is left out
+             * @default 0
+             */
+            under_offset: number;
+            /**
+             * Its level
+             * @default 0
+             */
+            under_level: number | components["schemas"]["Keys"] | components["schemas"]["Driver"];
+            /** Hushes */
+            hushes: components["schemas"]["Hush"][];
         };
         /**
          * Spot
@@ -2736,16 +3064,59 @@ export interface components {
         };
         /**
          * ExportRequest
-         * @description An export of frames `first` to `last`, by default the shot's range; target: a matte's id where one is needed.
+         * @description An export of frames `first` to `last`, by default the shot's range.
          */
         ExportRequest: {
-            /** Kind */
-            kind: string;
             /**
-             * Target
+             * What
+             * @default result
+             * @enum {string}
+             */
+            what?: "result" | "cutout" | "matte" | "plane" | "layers";
+            /**
+             * How
+             * @default h264
+             */
+            how?: string;
+            /**
+             * Alpha
+             * @default none
+             * @enum {string}
+             */
+            alpha?: "none" | "straight" | "premultiplied";
+            /** Targets */
+            targets?: string[];
+            /**
+             * Quality
+             * @default good
+             * @enum {string}
+             */
+            quality?: "smaller" | "good" | "best";
+            /**
+             * Lines
              * @default null
              */
-            target?: string | null;
+            lines?: number | null;
+            /**
+             * Rate
+             * @default null
+             */
+            rate?: number | null;
+            /**
+             * Sound
+             * @default true
+             */
+            sound?: boolean;
+            /**
+             * Every
+             * @default 12
+             */
+            every?: number;
+            /**
+             * Name
+             * @default {shot}_{of}_{what}_{alpha}
+             */
+            name?: string;
             /**
              * First
              * @default null
@@ -2762,6 +3133,109 @@ export interface components {
              * @default false
              */
             audited?: boolean;
+        };
+        /**
+         * EstimateOut
+         * @description What an export is expected to be: its file's name, its frames, bytes, and seconds of one worker's time.
+         */
+        EstimateOut: {
+            /** Name */
+            name: string;
+            /** Frames */
+            frames: number;
+            /** Bytes */
+            bytes: number;
+            /** Seconds */
+            seconds: number;
+        };
+        /**
+         * PresetsOut
+         * @description All of them.
+         */
+        PresetsOut: {
+            /** Presets */
+            presets: components["schemas"]["PresetOut"][];
+        };
+        /**
+         * PresetOut
+         * @description Settings of an export that were kept.
+         */
+        PresetOut: {
+            /** Id */
+            id: number;
+            /** Name */
+            name: string;
+            settings: components["schemas"]["Settings"];
+        };
+        /**
+         * Settings
+         * @description All of an order but the shot: what a preset keeps.
+         *
+         *     targets: ids of mattes or planes, as `what` wants: one, or for layers any of both as "matte:ID" and "plane:ID"
+         *     (none is all). lines: the picture's height, if it is to be smaller than the shot's. rate: frames a second, if other
+         *     than the shot's: frames are left out or repeated by the clock. every: of a contact sheet, each how many-th frame.
+         *     name: a pattern of the file's name (TOKENS).
+         */
+        Settings: {
+            /**
+             * What
+             * @default result
+             * @enum {string}
+             */
+            what: "result" | "cutout" | "matte" | "plane" | "layers";
+            /**
+             * How
+             * @default h264
+             */
+            how: string;
+            /**
+             * Alpha
+             * @default none
+             * @enum {string}
+             */
+            alpha: "none" | "straight" | "premultiplied";
+            /** Targets */
+            targets: string[];
+            /**
+             * Quality
+             * @default good
+             * @enum {string}
+             */
+            quality: "smaller" | "good" | "best";
+            /**
+             * Lines
+             * @default null
+             */
+            lines: number | null;
+            /**
+             * Rate
+             * @default null
+             */
+            rate: number | null;
+            /**
+             * Sound
+             * @default true
+             */
+            sound: boolean;
+            /**
+             * Every
+             * @default 12
+             */
+            every: number;
+            /**
+             * Name
+             * @default {shot}_{of}_{what}_{alpha}
+             */
+            name: string;
+        };
+        /**
+         * NewPreset
+         * @description Settings of an export to keep.
+         */
+        NewPreset: {
+            /** Name */
+            name: string;
+            settings: components["schemas"]["Settings"];
         };
         /**
          * TrashedOut
@@ -3132,6 +3606,42 @@ export interface components {
             /** Reason */
             reason: string;
         };
+        /**
+         * SoundHeard
+         * @description A shot's sound: its key, and how it is fetched; `pieces` is 0 where there is nothing to be heard.
+         */
+        SoundHeard: {
+            /** Key */
+            key: string;
+            /** Pieces */
+            pieces: number;
+            /**
+             * Seconds
+             * @description of a piece
+             */
+            seconds: number;
+            /**
+             * Peaks
+             * @description a frame
+             */
+            peaks: number;
+        };
+        /**
+         * PeaksOut
+         * @description How loud each part of each frame is: bytes 0 to 255 as base64, `A_FRAME` of them a frame, from frame 0 on.
+         */
+        PeaksOut: {
+            /** Peaks */
+            peaks: string;
+        };
+        /**
+         * PiecesOut
+         * @description The shots that were made, in order.
+         */
+        PiecesOut: {
+            /** Shots */
+            shots: components["schemas"]["ShotCard"][];
+        };
     };
     responses: never;
     parameters: never;
@@ -3146,14 +3656,18 @@ export type FootageOut = components['schemas']['FootageOut'];
 export type JobOut = components['schemas']['JobOut'];
 export type ProjectOut = components['schemas']['ProjectOut'];
 export type ShotCard = components['schemas']['ShotCard'];
+export type SoundOut = components['schemas']['SoundOut'];
 export type NewName = components['schemas']['NewName'];
 export type CatalogueOut = components['schemas']['CatalogueOut'];
 export type DeclaredOut = components['schemas']['DeclaredOut'];
-export type ExportKind = components['schemas']['ExportKind'];
 export type FieldOut = components['schemas']['FieldOut'];
+export type HowOut = components['schemas']['HowOut'];
 export type StarterOut = components['schemas']['StarterOut'];
+export type WhatOut = components['schemas']['WhatOut'];
 export type Uploaded = components['schemas']['Uploaded'];
+export type Reading = components['schemas']['Reading'];
 export type ShotOut = components['schemas']['ShotOut'];
+export type Cut = components['schemas']['Cut'];
 export type Driver = components['schemas']['Driver'];
 export type Footage = components['schemas']['Footage'];
 export type Format = components['schemas']['Format'];
@@ -3161,6 +3675,7 @@ export type FrameOut = components['schemas']['FrameOut'];
 export type Gate = components['schemas']['Gate'];
 export type HaltOut = components['schemas']['HaltOut'];
 export type History = components['schemas']['History'];
+export type Hush = components['schemas']['Hush'];
 export type Key = components['schemas']['Key'];
 export type Keys = components['schemas']['Keys'];
 export type Mark = components['schemas']['Mark'];
@@ -3174,6 +3689,7 @@ export type ShapeKey = components['schemas']['ShapeKey'];
 export type ShapePoint = components['schemas']['ShapePoint'];
 export type ShapeRide = components['schemas']['ShapeRide'];
 export type Shot = components['schemas']['Shot'];
+export type Sound = components['schemas']['Sound'];
 export type Spot = components['schemas']['Spot'];
 export type Step = components['schemas']['Step'];
 export type Touch = components['schemas']['Touch'];
@@ -3206,6 +3722,11 @@ export type SuggestOut = components['schemas']['SuggestOut'];
 export type ChecksOut = components['schemas']['ChecksOut'];
 export type CheckOut = components['schemas']['CheckOut'];
 export type ExportRequest = components['schemas']['ExportRequest'];
+export type EstimateOut = components['schemas']['EstimateOut'];
+export type PresetsOut = components['schemas']['PresetsOut'];
+export type PresetOut = components['schemas']['PresetOut'];
+export type Settings = components['schemas']['Settings'];
+export type NewPreset = components['schemas']['NewPreset'];
 export type TrashedOut = components['schemas']['TrashedOut'];
 export type NamedOut = components['schemas']['NamedOut'];
 export type TrashOut = components['schemas']['TrashOut'];
@@ -3231,6 +3752,9 @@ export type RideDeed = components['schemas']['RideDeed'];
 export type AuditRequest = components['schemas']['AuditRequest'];
 export type CoverRequest = components['schemas']['CoverRequest'];
 export type AcceptRequest = components['schemas']['AcceptRequest'];
+export type SoundHeard = components['schemas']['SoundHeard'];
+export type PeaksOut = components['schemas']['PeaksOut'];
+export type PiecesOut = components['schemas']['PiecesOut'];
 export type $defs = Record<string, never>;
 export interface operations {
     projects_list_projects_projects_get: {
@@ -3430,6 +3954,59 @@ export interface operations {
             cookie?: never;
         };
         requestBody?: never;
+        responses: {
+            /** @description Accepted */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Uploaded"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    footage_reading_footage__int_id__reading_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Reading"];
+            };
+        };
         responses: {
             /** @description Accepted */
             202: {
@@ -4668,6 +5245,170 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["JobOut"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    exports_estimate_shots__int_id__exports_estimate_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ExportRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["EstimateOut"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    exports_list_presets_presets_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PresetsOut"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    exports_new_preset_presets_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewPreset"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PresetOut"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    exports_delete_preset_presets__int_id__delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PresetsOut"];
                 };
             };
             /** @description Not Found */
@@ -6178,6 +6919,218 @@ export interface operations {
         responses: {
             /** @description Not Found */
             404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    sound_heard_shots__int_id__sound_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SoundHeard"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    sound_piece_shots__int_id__sound__string_key___int_piece__wav_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+                key: string;
+                piece: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    sound_drawn_shots__int_id__sound__string_key__peaks_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PeaksOut"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    cuts_look_shots__int_id__cuts_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Accepted */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobOut"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    cuts_make_shots__int_id__pieces_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PiecesOut"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
                 headers: {
                     [name: string]: unknown;
                 };

@@ -5,16 +5,20 @@ import type {
   CleanPlateRequest,
   CoverRequest,
   DeedRequest,
+  ExportRequest,
   LayLook,
   NewLook,
   RideDeed,
   Riding,
+  Settings,
   SwapRequest,
   TrackRequest,
   Uploaded,
   paths,
 } from "./api-types";
 
+/** What is asked of an export, and what a preset keeps of it. */
+export type ExportSettings = Settings;
 export type Op = { op: string; path: string; value?: unknown; from?: string };
 
 /** A fault that the server put into words. */
@@ -212,18 +216,26 @@ export const api = {
   settle: (id: number, matte: string) =>
     got(client.POST("/api/shots/{id}/settle", { params: { path: { id } }, body: { matte } })),
   settled: (id: number) => got(client.GET("/api/shots/{id}/settled", { params: { path: { id } } })),
-  newExport: (
-    id: number,
-    kind: string,
-    target: string | null,
-    first: number,
-    last: number | null,
-    audited = false,
-  ) =>
+  newExport: (id: number, body: ExportRequest) =>
+    got(client.POST("/api/shots/{id}/exports", { params: { path: { id } }, body })),
+  estimate: (id: number, body: ExportRequest) =>
+    got(client.POST("/api/shots/{id}/exports/estimate", { params: { path: { id } }, body })),
+  presets: () => got(client.GET("/api/presets")),
+  newPreset: (name: string, settings: ExportSettings) =>
+    got(client.POST("/api/presets", { body: { name, settings } })),
+  deletePreset: (id: number) =>
+    got(client.DELETE("/api/presets/{id}", { params: { path: { id } } })),
+  sound: (id: number) => got(client.GET("/api/shots/{id}/sound", { params: { path: { id } } })),
+  peaks: (id: number, key: string) =>
+    got(client.GET("/api/shots/{id}/sound/{key}/peaks", { params: { path: { id, key } } })),
+  piece: (id: number, key: string, piece: number) => `/api/shots/${id}/sound/${key}/${piece}.wav`,
+  cuts: (id: number) => got(client.POST("/api/shots/{id}/cuts", { params: { path: { id } } })),
+  pieces: (id: number) => got(client.POST("/api/shots/{id}/pieces", { params: { path: { id } } })),
+  reading: (footage: number, hand: Record<string, string>) =>
     got(
-      client.POST("/api/shots/{id}/exports", {
-        params: { path: { id } },
-        body: { kind, target, first, last, audited },
+      client.POST("/api/footage/{id}/reading", {
+        params: { path: { id: footage } },
+        body: { hand },
       }),
     ),
   versions: (id: number) =>

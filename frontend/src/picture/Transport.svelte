@@ -43,6 +43,19 @@
   <output class="number font-mono text-base font-medium text-white" aria-label="Frame"
     >{first + desk.playback.frame}</output
   >
+  <button
+    class={PRESS}
+    disabled={!desk.playback.heard.there}
+    aria-label="Sound while playing"
+    aria-pressed={desk.playback.heard.on}
+    title={desk.playback.heard.there ? "Sound while playing" : "This shot has no sound"}
+    onclick={() => desk.playback.heard.turn(!desk.playback.heard.on)}
+  >
+    <Icon
+      name={desk.playback.heard.on && desk.playback.heard.there ? "sound" : "quiet"}
+      size={15}
+    />
+  </button>
   <span>of {first + shot.range[0]}–{first + shot.range[1]} · {fps} fps</span>
   {#if desk.playback.loop}
     <button

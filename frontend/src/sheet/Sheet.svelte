@@ -38,7 +38,7 @@
       frames: shot.framesOf(t.id),
     })),
   ]);
-  const cols = $derived<Column[]>(columns(size.width, all, keyedName()));
+  const cols = $derived<Column[]>(columns(size.width, all, keyedName(), desk.playback.heard.there));
   const keyed = $derived(keysOfSelection());
   // svelte-ignore state_referenced_locally (a component never changes its desk)
   const hand = new SheetHand(desk, () => ({
@@ -124,6 +124,9 @@
       followed: all,
       doubt: shot.framesOf(desk.selection.followed),
       checks: desk.checks.found,
+      peaks: desk.playback.heard.peaks,
+      peaksEach: desk.playback.heard.about?.peaks ?? 4,
+      cuts: hand.cutting ? hand.cutting.cuts : (shot.doc.cuts ?? []),
       exposed: desk.exposed,
       keys: keyed,
       span: hand.landing?.to ?? desk.span,

@@ -1,13 +1,13 @@
 /** The sheet's rows on a canvas: frames, film, mattes, keyframes, doubt. */
-import type { CheckOut, FrameOut } from "../lib/api-types";
-import { checks, doubts, followed, keys } from "./marks";
+import type { CheckOut, Cut, FrameOut } from "../lib/api-types";
+import { checks, cuts, doubts, followed, keys, wave } from "./marks";
 
 export type Column = {
   name: string;
   x: number;
   width: number;
   upright: boolean;
-  kind: "frame" | "film" | "followed" | "keys" | "doubt" | "chatter";
+  kind: "frame" | "film" | "sound" | "followed" | "keys" | "doubt" | "chatter";
   /** Of a matte or a track, which one. */
   of?: number;
 };
@@ -22,7 +22,10 @@ function shown(all: Followed[], room: number): number[] {
   return selected < room ? first : [...first.slice(0, -1), selected];
 }
 
-export function columns(width: number, all: Followed[], keyed: string): Column[] {
+/** What the column of sound takes, in pixels. */
+const SOUND = 24;
+
+export function columns(width: number, all: Followed[], keyed: string, sounds = false): Column[] {
   const found: Column[] = [];
   let x = 0;
   const add = (name: string, wide: number, kind: Column["kind"], upright = false) => {
@@ -31,7 +34,8 @@ export function columns(width: number, all: Followed[], keyed: string): Column[]
   };
   add("Frame", 38, "frame");
   add("Film", 50, "film");
-  const room = width - 38 - 50 - 28 - 30 - 34;
+  if (sounds) add("Sound", SOUND, "sound", true);
+  const room = width - x - 28 - 30 - 34;
   const each = Math.max(13, Math.min(30, room / Math.max(1, all.length)));
   for (const index of shown(all, Math.max(1, Math.floor(room / each)))) {
     add(all[index].name, each, "followed", true);
@@ -61,6 +65,11 @@ export type Scene = {
   followed: Followed[];
   doubt: Map<number, FrameOut>;
   checks: Map<number, CheckOut>;
+  /** How loud each part of each frame is, 0 to 255, so many a frame; none without sound. */
+  peaks: Uint8Array | null;
+  peaksEach: number;
+  /** Where the plate goes to another camera shot. */
+  cuts: Cut[];
   /** Frames on which the audit found somebody exposed. */
   exposed: Set<number>;
   keys: Map<number, boolean>;
@@ -107,12 +116,14 @@ export function draw(canvas: HTMLCanvasElement, scene: Scene): void {
   rules(c, scene, ink, from, to, y);
   film(c, scene, ink, y);
   for (const column of scene.columns) {
+    if (column.kind === "sound") wave(c, scene, ink, column, from, to, y);
     if (column.kind === "followed")
       followed(c, scene, ink, column, scene.followed[column.of!], from, to, y);
     if (column.kind === "keys") keys(c, scene, ink, column, from, to, y);
     if (column.kind === "doubt") doubts(c, scene, ink, column, from, to, y);
     if (column.kind === "chatter") checks(c, scene, ink, column, from, to, y);
   }
+  cuts(c, scene, ink, y);
   range(c, scene, ink, y);
   playhead(c, scene, ink, y);
 }

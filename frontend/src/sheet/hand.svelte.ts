@@ -1,5 +1,7 @@
 /** What the hand does on the sheet: going through time, a loop, the range, and keyframes. */
 import type { Desk } from "../desk/desk.svelte";
+import type { Cut } from "../lib/api-types";
+import { cutOps, moved } from "../sound/cuts";
 import { MARKER, type Column } from "./draw";
 
 type Laid = {
@@ -12,11 +14,13 @@ type Laid = {
   keyed: Map<number, boolean>;
 };
 type Landing = { set: [number, number]; to: [number, number] };
-type Dragged = "none" | "time" | "loop" | "ring" | "span" | "stretch" | "first" | "last";
+type Dragged = "none" | "time" | "loop" | "ring" | "span" | "stretch" | "first" | "last" | "cut";
 
 export class SheetHand {
   /** Where dragged keys would land: the set, and its frames from there. */
   landing = $state.raw<Landing | null>(null);
+  /** The cuts as they would be, while one of them is dragged. */
+  cutting = $state.raw<{ cuts: Cut[]; place: number; to: Cut } | null>(null);
   private dragging: Dragged = "none";
   private from = 0;
   private hold = "";
@@ -111,6 +115,37 @@ export class SheetHand {
     return y <= last + 2 && y >= last - MARKER.reach ? "last" : null;
   }
 
+  /** Takes the mark of a cut in the film's column; false where there is none. */
+  private takesCut(event: PointerEvent): boolean {
+    const { columns, row } = this.laid();
+    const film = columns.find((one) => one.kind === "film")!;
+    const x = this.x(event);
+    const cuts = this.desk.shot.doc.cuts ?? [];
+    const place = cuts.findIndex((cut) => Math.abs(cut.frame * row - this.y(event)) <= 5);
+    if (place < 0 || x < film.x || x > film.x + film.width) return false;
+    this.dragging = "cut";
+    this.from = cuts[place].frame;
+    this.cutting = { cuts, place, to: cuts[place] };
+    return true;
+  }
+
+  private dragCut(at: number): void {
+    const { shot } = this.desk;
+    const cuts = shot.doc.cuts ?? [];
+    const { place } = this.cutting!;
+    const to = moved(cuts[place], at, shot.count);
+    this.cutting = { cuts: cuts.map((cut, n) => (n === place ? to : cut)), place, to };
+  }
+
+  private dropCut(): void {
+    const { shot, playback } = this.desk;
+    const { place, to } = this.cutting!;
+    this.cutting = null;
+    const cuts = shot.doc.cuts ?? [];
+    if (cuts[place].frame !== to.frame) shot.edit(cutOps(cuts, place, to), "move a cut");
+    playback.go(to.frame);
+  }
+
   private get onKeys(): boolean {
     return ["ring", "span", "stretch"].includes(this.dragging);
   }
@@ -128,7 +163,7 @@ export class SheetHand {
       this.hold = `range-${Date.now()}`;
       return;
     }
-    if (this.takesKeys(event)) return;
+    if (this.takesKeys(event) || this.takesCut(event)) return;
     this.desk.span = null;
     this.dragging = this.x(event) < columns[0].width ? "loop" : "time";
     playback.go(this.from);
@@ -140,6 +175,7 @@ export class SheetHand {
     const at = this.frameAt(event);
     const [first, last] = shot.range;
     if (this.onKeys) this.dragKeys(at);
+    else if (this.dragging === "cut") this.dragCut(Math.round(this.y(event) / this.laid().row));
     else if (this.dragging === "first") playback.setRange(Math.min(at, last), last, this.hold);
     else if (this.dragging === "last") playback.setRange(first, Math.max(at, first), this.hold);
     else if (this.dragging === "time") playback.go(at);
@@ -153,6 +189,7 @@ export class SheetHand {
       if (this.landing && this.frameAt(event) === this.from) playback.go(this.from);
       this.dropKeys(event.altKey);
     }
+    if (this.dragging === "cut") this.dropCut();
     // a click on a number without dragging ends the loop
     if (this.dragging === "loop" && this.frameAt(event) === this.from) playback.loop = null;
     this.dragging = "none";

@@ -45,6 +45,68 @@ export function followed(
   }
 }
 
+/** The wave of the sound: how far it swings on either side of the column's middle. */
+export function wave(
+  c: CanvasRenderingContext2D,
+  s: Scene,
+  ink: Ink,
+  column: Column,
+  from: number,
+  to: number,
+  y: Y,
+): void {
+  const middle = column.x + column.width / 2;
+  c.fillStyle = ink.rule;
+  c.fillRect(middle - 0.5, y(from), 1, (to - from + 1) * s.row);
+  if (!s.peaks) return;
+  c.fillStyle = ink.ink;
+  const each = s.peaksEach;
+  const most = column.width / 2 - 2;
+  // a line of the screen shows the loudest of what falls on it
+  for (let line = Math.max(0, Math.floor(y(from))); line < Math.min(s.height, y(to + 1)); line++) {
+    const first = Math.floor(((line + s.scroll) / s.row) * each);
+    const last = Math.max(first + 1, Math.floor(((line + 1 + s.scroll) / s.row) * each));
+    let loud = 0;
+    for (let n = first; n < last && n < s.peaks.length; n++) loud = Math.max(loud, s.peaks[n]);
+    // by the ear's measure: half as loud is 10 dB less
+    const reach = most * Math.sqrt(loud / 255);
+    if (reach > 0.4) c.fillRect(middle - reach, line, 2 * reach, 1);
+  }
+}
+
+/** Where the plate goes to another camera shot: a torn line through all columns; a mix is a hatched band. */
+export function cuts(c: CanvasRenderingContext2D, s: Scene, ink: Ink, y: Y): void {
+  c.strokeStyle = c.fillStyle = ink.red;
+  for (const cut of s.cuts) {
+    const top = y(cut.frame);
+    const bottom = cut.to == null ? top : y(cut.to + 1);
+    if (bottom < -8 || top > s.height + 8) continue;
+    c.lineWidth = 1.4;
+    for (const at of cut.to == null ? [top] : [top, bottom]) {
+      c.beginPath();
+      for (let x = 38; x <= s.width; x += 4) c.lineTo(x, at + ((x / 4) % 2 < 1 ? -1.6 : 1.6));
+      c.stroke();
+    }
+    const film = s.columns[1];
+    if (cut.to != null) {
+      c.lineWidth = 1;
+      c.save();
+      c.beginPath();
+      c.rect(film.x, top, film.width, bottom - top);
+      c.clip();
+      c.beginPath();
+      for (let at = top - film.width; at < bottom; at += 6) {
+        c.moveTo(film.x, at);
+        c.lineTo(film.x + film.width, at + film.width);
+      }
+      c.stroke();
+      c.restore();
+    }
+    // what the hand takes
+    c.fillRect(film.x, top - 3.5, 7, 7);
+  }
+}
+
 export function keys(
   c: CanvasRenderingContext2D,
   s: Scene,

@@ -13,6 +13,7 @@ from flask_openapi3 import Info, OpenAPI
 from cuvrel import __version__
 from cuvrel.store.config import Config
 from cuvrel.web import (
+    cuts,
     events,
     exports,
     footage,
@@ -22,6 +23,7 @@ from cuvrel.web import (
     projects,
     redaction,
     shots,
+    sound,
     stand,
     tracks,
     trash,
@@ -31,6 +33,9 @@ from cuvrel.web.described import described
 from cuvrel.web.services import Services
 
 STATIC = Path(__file__).parent / "static"
+RESOURCES = (
+    projects, footage, shots, stand, pictures, exports, trash, versions, looks, tracks, redaction, sound, cuts,
+)  # fmt: skip
 
 
 def create_app(config: Config | None = None) -> OpenAPI:
@@ -55,7 +60,7 @@ def bare_app() -> OpenAPI:
     app.config["MAX_FORM_MEMORY_SIZE"] = 4 << 20
     app.config["MAX_FORM_PARTS"] = 20_000
     problems.register(app)
-    for module in (projects, footage, shots, stand, pictures, exports, trash, versions, looks, tracks, redaction):
+    for module in RESOURCES:
         app.register_api(module.api)
     app.register_blueprint(events.blueprint)
     app.before_request(_same_origin)

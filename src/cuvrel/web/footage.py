@@ -10,12 +10,14 @@ from flask_openapi3 import APIBlueprint
 from pydantic import BaseModel, Field
 
 from cuvrel.core.media.probe import PICTURE_SUFFIXES, pack_sequence
+from cuvrel.core.media.space import checked_hand
+from cuvrel.core.media.stills import SUFFIXES
 from cuvrel.core.recipe.errors import MediaError
 from cuvrel.jobs.queue import put
 from cuvrel.store.footage import clean_name, first_look
 from cuvrel.store.models import FootageRow, Project
 from cuvrel.store.shots import NotFound
-from cuvrel.web.models import ById, Uploaded
+from cuvrel.web.models import ById, In, Uploaded
 from cuvrel.web.present import answer, footage_out, job_out
 from cuvrel.web.problems import Problem
 from cuvrel.web.services import services
@@ -23,12 +25,19 @@ from cuvrel.web.services import services
 api = APIBlueprint(
     "footage", __name__, url_prefix="/api", abp_responses={"422": Problem, "404": Problem, "413": Problem}
 )
-VIDEO_SUFFIXES = {".mp4", ".m4v", ".mov", ".mkv", ".webm"}
+VIDEO_SUFFIXES = {".mp4", ".m4v", ".mov", ".mkv", ".webm", ".avi", ".mxf"}
+SOUND_SUFFIXES = {".wav", ".flac", ".mp3", ".m4a", ".aac", ".ogg", ".opus", ".aif", ".aiff"}
+
+
+class Reading(In):
+    """What is set by hand of how footage is read (space.CHOICES); what is not named is as the file says."""
+
+    hand: dict[str, str] = Field(max_length=10)
 
 
 @api.post("/projects/<int:id>/footage", responses={202: Uploaded})
 def upload(path: ById) -> Response:
-    """A video file, or several PNG pictures (or one ZIP of them) as a sequence, as multipart `file` parts."""
+    """A video or a sound file, or several pictures (or one ZIP of them) as a sequence, as multipart `file` parts."""
     shared = services()
     with shared.database.session() as session:
         if session.get(Project, path.id) is None:
@@ -53,13 +62,15 @@ def _received(folder: Path) -> tuple[str, Path]:
     """The uploaded files as one file in `folder`, and the name to show. Raises MediaError."""
     parts = [part for part in request.files.getlist("file") if part.filename]
     if not parts:
-        raise MediaError("No file arrived.", "Drop a video file, or the PNG pictures of a sequence.")
+        raise MediaError("No file arrived.", "Drop a video or sound file, or the pictures of a sequence.")
     names = [clean_name(part.filename or "") for part in parts]
     suffixes = {Path(name).suffix.lower() for name in names}
     if suffixes <= PICTURE_SUFFIXES:
+        if len({SUFFIXES[suffix] for suffix in suffixes}) > 1:
+            raise MediaError("The pictures are of several kinds.", "Bring in each kind by itself.")
         pictures = []
         for index, (part, name) in enumerate(zip(parts, names, strict=True)):
-            to = folder / f"{index}.png"
+            to = folder / f"{index}{Path(name).suffix.lower()}"
             part.save(to)
             pictures.append((name, to))
         if len({name for name, _ in pictures}) < len(pictures):
@@ -68,17 +79,35 @@ def _received(folder: Path) -> tuple[str, Path]:
         pack_sequence(pictures, packed)
         return names[0] if len(names) == 1 else f"{Path(names[0]).stem} – {len(names)} pictures", packed
     if len(parts) > 1:
-        raise MediaError("Several files are taken together only when all are PNG pictures.", "Drop videos one by one.")
-    if not suffixes <= VIDEO_SUFFIXES | {".zip"}:
+        raise MediaError("Several files are taken together only when all are pictures.", "Drop videos one by one.")
+    if not suffixes <= VIDEO_SUFFIXES | SOUND_SUFFIXES | {".zip"}:
         raise MediaError(
             f"Files of the kind '{suffixes.pop() or 'without an ending'}' are not taken.",
-            "Videos may be MP4, MOV, MKV or WebM; sequences are PNG pictures or a ZIP of them.",
+            "Videos may be MP4, MOV, MKV or WebM; sequences are PNG, TIFF, JPEG or EXR pictures or a ZIP of them; "
+            "sound may be WAV, FLAC, MP3, M4A or Ogg.",
         )
     to = folder / "received"
     parts[0].save(to)
     if to.stat().st_size == 0:
         raise MediaError("The file is empty.", "Copy it again from where it came from.")
     return names[0], to
+
+
+@api.post("/footage/<int:id>/reading", responses={202: Uploaded})
+def reading(path: ById, body: Reading) -> Response:
+    """Sets by hand what the numbers of footage mean; its small pictures are made anew, nothing is brought in again."""
+    shared = services()
+    with shared.database.session() as session:
+        row = session.get(FootageRow, path.id, with_for_update=True)
+        if row is None:
+            raise NotFound("There is no such footage.")
+        if row.state != "ready" or not row.info.get("frames"):
+            raise MediaError("Only pictures that are ready can be read otherwise.")
+        row.info = {**row.info, "hand": checked_hand(body.hand)}
+        job = put(session, "ingest", row.project_id, f"{row.name}, read otherwise", footage_id=row.id)
+        out = Uploaded(footage=footage_out(row), job=job_out(job))
+    shared.enqueue(out.job.id)
+    return answer(out, 202)
 
 
 class FilmPath(BaseModel):

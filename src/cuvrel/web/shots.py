@@ -54,6 +54,8 @@ def new_shot(path: ById, body: NewShot) -> Response:
             raise store.NotFound("There is no such project or footage.")
         if footage.state != "ready":
             raise CuvrelError("The footage is not ready yet.", "Wait until it has been brought in.")
+        if not footage.info["frames"]:
+            raise CuvrelError("This is sound alone; a shot needs a picture.", "Lay it under a shot as sound.")
         plate = entry(footage)
         shot = Shot(
             name=body.name, plate=plate.id, footage=[plate], planes=[Plane(id="plate", name="Plate", kind="plate")]

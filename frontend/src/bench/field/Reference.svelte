@@ -10,6 +10,8 @@
   let { desk, field, path, name, value }: Props = $props();
   let footage = $state.raw<FootageOut[]>([]);
   const doc = $derived(desk.shot.doc);
+  /** Whether sound is chosen, and not a picture. */
+  const sounds = $derived(path === "/sound/under");
   const options = $derived(
     field.control === "plane"
       ? doc.planes.map((p) => ({ id: p.id, name: p.name }))
@@ -17,9 +19,11 @@
         ? doc.mattes.map((m) => ({ id: m.id, name: m.name }))
         : [
             ...footage
-              .filter((f) => f.state === "ready")
+              .filter((f) => f.state === "ready" && (sounds ? !!f.sound : f.frames > 0))
               .map((f) => ({ id: String(f.id), name: f.name })),
-            ...doc.footage.filter((f) => !footage.some((g) => String(g.id) === f.id)),
+            ...doc.footage.filter(
+              (f) => (sounds || f.frames > 0) && !footage.some((g) => String(g.id) === f.id),
+            ),
           ],
   );
 
