@@ -5,6 +5,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Sequence
 from pathlib import Path
+from typing import Any
 
 import cv2
 import numpy as np
@@ -107,6 +108,18 @@ def harbour_bell(path: Path) -> Path:
         laid(samples, bell(), 0.5 + 1.6 * n)
     write_wav(path, samples, samples)
     return path
+
+
+def morning_document(reel: dict[str, Any], bell_: dict[str, Any]) -> dict[str, Any]:
+    """The shot on the reel: the bell under it, quieter, a word hushed, and the cuts marked. reel, bell_: footage."""
+    ends = [sum(count for _, _, count in PIECES[: n + 1]) for n in range(len(PIECES) - 1)]
+    cuts = [{"frame": end, "to": None} for end in ends[:-1]] + [{"frame": ends[-1] - MIX, "to": ends[-1] - 1}]
+    return {
+        "version": 2, "name": "Shot 30 · Morning reel", "plate": reel["id"], "footage": [reel, bell_],
+        "planes": [{"id": "plate", "name": "Plate", "kind": "plate"}], "cuts": cuts,
+        "sound": {"under": bell_["id"], "under_level": -14.0, "under_offset": 24,
+                  "hushes": [{"first": 66, "last": 72, "how": "silent"}]},
+    }  # fmt: skip
 
 
 MADE: dict[str, Callable[[Path, Path], Path]] = {

@@ -23,6 +23,7 @@ from cuvrel.demo.jobs import JOBS, job_document
 from cuvrel.demo.jobs_lines import MORE_JOBS
 from cuvrel.demo.jobs_tracked import TRACKED_JOBS
 from cuvrel.demo.looks import SHOTS, demo_document, fan_document
+from cuvrel.demo.morning import MADE, morning_document
 from cuvrel.store import shots
 from cuvrel.store.blobs import Blobs
 from cuvrel.store.db import Database
@@ -80,7 +81,18 @@ def install(
                 shot = shots.create(session, project.id, job_document(job, number, base, others))
                 _stored(session, blobs, shot.id, job.clip)
                 tell(f"demo project, shot {number}: {job.title}")
+            _morning(session, project.id, blobs)
+            tell("demo project: the morning reel")
     return True
+
+
+def _morning(session: Session, project_id: int, blobs: Blobs) -> None:
+    """A shot on the morning reel, with its sound, the bell under it, and its cuts marked."""
+    with tempfile.TemporaryDirectory(prefix="cuvrel-") as folder:
+        made = {name: _footage(session, project_id, blobs, make(CLIPS, Path(folder) / name))
+                for name, make in MADE.items()}  # fmt: skip
+    reel, bell = (entry(made[name]).model_dump(mode="json") for name in MADE)
+    shots.create(session, project_id, morning_document(reel, bell))
 
 
 def _clean_night(session: Session, project_id: int, blobs: Blobs) -> FootageRow:
