@@ -107,10 +107,12 @@ def test_from_a_video_file_to_an_exported_cut_out(
     # export the result and the matte
     desk.button("Export", exact=True).click()
     panel = page.get_by_role("region", name="Export")
-    for count, choice in enumerate(("Result, H.264 video", "Matte alone, FFV1 video"), 1):
-        panel.get_by_role("radio", name=choice).check()
+    for count, (what, how) in enumerate((("Result", "H.264 video"), ("Matte alone", "FFV1 video")), 1):
+        desk.pick("What", what)
+        desk.pick("How", how)
+        expect(panel.get_by_label("What to expect")).to_contain_text("16 frames, about")
         panel.get_by_role("button", name="Start this export").click()
-        expect(panel.locator("li")).to_have_count(count)
+        expect(panel.get_by_role("list", name="Queue").locator("li")).to_have_count(count)
         with page.expect_download(timeout=60_000) as download:
             panel.locator("li").first.get_by_role("link", name="Save").click(timeout=60_000)
         download.value.save_as(tmp_path / download.value.suggested_filename)

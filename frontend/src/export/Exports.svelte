@@ -166,7 +166,7 @@
     <Button title="Keep these settings under a name" onclick={keep}>Keep …</Button>
   </div>
   <h3 class="mt-3.5 mb-1 border-b border-rule text-[13px] font-semibold">Queue</h3>
-  <ul>
+  <ul aria-label="Queue">
     {#each jobs as job (job.id)}
       <li class="flex flex-wrap items-center gap-x-2 gap-y-1 border-b border-faint py-2">
         <strong class="min-w-[60%] flex-1 font-medium">{job.title}</strong>

@@ -46,7 +46,7 @@
   <button
     class={PRESS}
     disabled={!desk.playback.heard.there}
-    aria-label="Sound while playing"
+    aria-label="Heard with the picture"
     aria-pressed={desk.playback.heard.on}
     title={desk.playback.heard.there ? "Sound while playing" : "This shot has no sound"}
     onclick={() => desk.playback.heard.turn(!desk.playback.heard.on)}

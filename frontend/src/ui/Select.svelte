@@ -44,7 +44,7 @@
   </Select.Trigger>
   <Select.Portal>
     <Select.Content
-      class="z-60 max-h-80 min-w-(--bits-select-anchor-width) overflow-y-auto rounded-md border border-ink bg-card p-1 shadow-float"
+      class="z-80 max-h-80 min-w-(--bits-select-anchor-width) overflow-y-auto rounded-md border border-ink bg-card p-1 shadow-float"
       sideOffset={3}
     >
       {#each options as option (option.value)}

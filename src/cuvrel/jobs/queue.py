@@ -139,7 +139,9 @@ def part_ended(session: Session, parent_id: int) -> bool:
             if part.state in OPEN:
                 part.stop = True
                 part.state = "stopped" if part.state == "waiting" else part.state
+    whole.done = sum(part.done for part in parts)
     if any(part.state in OPEN for part in parts):
+        tell(session, whole)
         return False
     if failed is not None:
         whole.state, whole.message, whole.finished = "failed", failed.message, now()

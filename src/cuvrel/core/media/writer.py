@@ -143,7 +143,9 @@ def join_videos(parts: Sequence[tuple[Path, int]], to: Path, sound: Accompanies 
             with av.open(str(path)) as part:
                 source: Any = part.streams.video[0]
                 if stream is None:
-                    stream = out.add_stream_from_template(source)
+                    # some decoders have no encoder of the same name
+                    opaque = source.codec_context.name not in av.codecs_available or source.codec.name == "libdav1d"
+                    stream = out.add_stream_from_template(source, opaque=opaque)
                     stream.time_base = source.time_base
                     if "ALPHA_MODE" in source.metadata or "alpha_mode" in source.metadata:
                         stream.metadata["alpha_mode"] = "1"

@@ -204,12 +204,12 @@ class Sounding(Params):
     on: bool = switch(True, "Plate's sound", hint="what the plate was recorded with is heard")
     level: Scalar = number(0.0, "Level", -60, 24, step=0.5, unit="dB", slide=(-40, 12), neutral=0)
     slowed: Literal["stretch", "mute", "leave"] = choice(
-        "stretch", "Where time runs otherwise", ["stretch", "mute", "leave"],
+        "stretch", "When slowed", ["stretch", "mute", "leave"],
         hint="the sound goes slower and lower with the plate, is silent, or runs on as it was recorded",
     )  # fmt: skip
     under: str | None = reference("Laid under", "footage", hint="another file's sound")
     under_offset: float = number(
-        0.0, "Begins later by", -1_000_000, 1_000_000, step=1, unit="fr", slide=(-200, 200), animatable=False,
+        0.0, "Later by", -1_000_000, 1_000_000, step=1, unit="fr", slide=(-200, 200), animatable=False,
         hint="frames of the shot; before 0 its beginning is left out",
     )  # fmt: skip
     under_level: Scalar = number(0.0, "Its level", -60, 24, step=0.5, unit="dB", slide=(-40, 12))
