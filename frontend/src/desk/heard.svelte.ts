@@ -73,6 +73,10 @@ export class Heard {
     return Math.max(this.from, this.from + this.context.currentTime - this.at - late);
   }
 
+  private pieceOf(frame: number): number {
+    return Math.floor(frame / this.fps() / this.about!.seconds);
+  }
+
   private piece(n: number): Promise<AudioBuffer | null> {
     const about = this.about!;
     if (n < 0 || n >= about.pieces) return Promise.resolve(null);
@@ -98,20 +102,19 @@ export class Heard {
   }
 
   /** Begins to sound from a frame on; answers whether it does, once what is needed is here. */
-  async play(frame: number): Promise<boolean> {
+  async play(frame: () => number): Promise<boolean> {
     this.stop();
     const about = this.about;
     if (!about?.pieces) return false;
     const turn = this.asked;
     const context = this.opened();
     await context.resume();
-    const start = frame / this.fps();
-    const n = Math.floor(start / about.seconds);
-    if (!(await this.piece(n)) || turn !== this.asked) return false;
+    if (!(await this.piece(this.pieceOf(frame()))) || turn !== this.asked) return false;
     this.stop();
-    this.from = start;
-    this.at = context.currentTime + 0.02;
-    this.next = n;
+    // time may have gone on while it was fetched
+    this.from = frame() / this.fps();
+    this.at = context.currentTime;
+    this.next = this.pieceOf(frame());
     this.running = true;
     await this.more();
     return true;

@@ -8,6 +8,8 @@ import type { View } from "./view.svelte";
 const PREVIEWS = [Infinity, 480, 320];
 /** Milliseconds of waiting for pictures until a smaller preview is taken. */
 const PATIENCE = 600;
+/** Pictures that are to be here before sound comes in. */
+const LEAD = 6;
 
 export class Playback {
   frame = $state(0);
@@ -89,7 +91,6 @@ export class Playback {
     this.playing = true;
     if (this.frame < this.first || this.frame >= this.last) this.go(this.first);
     const period = 1000 / this.fps;
-    void this.sound(this.frame);
     this.clock = performance.now();
     let waited = 0;
     let last = this.clock;
@@ -106,9 +107,7 @@ export class Playback {
           this.frame = next;
           void this.pictures.show(next);
           if (this.view.split) void this.beside.show(next);
-          // sound that waited for pictures goes on with this one
-          if (this.heard.there && next % 6 === 0) void this.sound(next);
-          if (this.heard.there && next === this.first) void this.sound(next);
+          void this.sound();
         } else if (now - this.clock > period && !this.view.full) {
           // it does not keep up: smaller pictures do, and from the second time round all of them are here
           waited += Math.min(now - last, 100);
@@ -124,11 +123,13 @@ export class Playback {
     this.timer = requestAnimationFrame(tick);
   }
 
-  /** Lets the sound come in from a frame on, while playing. */
-  private async sound(frame: number): Promise<void> {
+  /** Lets the sound come in with the frame that is shown, once the pictures that follow are here. */
+  private async sound(): Promise<void> {
     if (this.joining || this.heard.running || !this.heard.there) return;
+    for (let next = this.frame + 1; next <= Math.min(this.last, this.frame + LEAD); next++)
+      if (!this.pictures.has(next)) return;
     this.joining = true;
-    await this.heard.play(frame);
+    await this.heard.play(() => this.frame);
     this.joining = false;
     if (!this.playing) this.heard.stop();
   }
@@ -145,7 +146,7 @@ export class Playback {
       this.clock = performance.now();
       this.frame = this.first;
       void this.pictures.show(this.first);
-      void this.sound(this.first);
+      void this.sound();
       return;
     }
     if (wanted < this.frame || !this.pictures.has(wanted)) {
