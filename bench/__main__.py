@@ -5,7 +5,7 @@ from __future__ import annotations
 import argparse
 from pathlib import Path
 
-from bench import desk, edits, keys, mattes, redaction, same, speed, stand, tracks, treatments
+from bench import cuts, desk, edits, keys, mattes, redaction, same, speed, stand, tracks, treatments, workers
 from cuvrel.demo.project import CLIPS
 
 
@@ -22,6 +22,9 @@ def main() -> None:
     track = commands.add_parser("tracks", help="points, regions and patches against their truth, with yardsticks")
     track.add_argument("--clips", type=int, default=4, help="clips made of each kind (4)")
     track.add_argument("--no-yardsticks", action="store_true", help="our own figures only")
+    reels = commands.add_parser("cuts", help="cuts found and false ones, with flashes, whip pans and mixes")
+    reels.add_argument("--reels", type=int, default=14, help="reels made (14)")
+    commands.add_parser("workers", help="one worker against two on the same export")
     covers = commands.add_parser("redaction", help="faces found, and what the audit finds and misses")
     covers.add_argument("--clips", type=int, default=3, help="clips made of each kind (3)")
     pictures = commands.add_parser("same", help="whether the demo's pictures are what they were before a change")
@@ -45,6 +48,10 @@ def main() -> None:
         tracks.run(given.clips, not given.no_yardsticks)
     elif given.command == "redaction":
         redaction.run(given.clips)
+    elif given.command == "cuts":
+        cuts.run(given.reels)
+    elif given.command == "workers":
+        workers.run()
     elif given.command == "edits":
         edits.run()
     elif given.command == "keys":

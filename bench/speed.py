@@ -6,6 +6,7 @@ import json
 import tempfile
 import time
 from collections.abc import Callable, Iterator
+from dataclasses import replace
 from pathlib import Path
 from statistics import median
 from typing import Any
@@ -14,6 +15,11 @@ import cv2
 import numpy as np
 
 from cuvrel.core import catalogue
+from cuvrel.core.export.hows import how_of
+from cuvrel.core.export.order import Order, ordered
+from cuvrel.core.export.order import Settings as Ordering
+from cuvrel.core.export.pictures import picture, shaped, size_of
+from cuvrel.core.export.write import encoding, open_writer, write_range
 from cuvrel.core.follow.run import Settings, set_out, span
 from cuvrel.core.media.probe import probe
 from cuvrel.core.media.reader import Reader, resized
@@ -23,7 +29,6 @@ from cuvrel.core.pulls.trace import trace
 from cuvrel.core.recipe.check import read_shot
 from cuvrel.core.recipe.models import Mark, Shot
 from cuvrel.core.stand.build import Stand
-from cuvrel.core.stand.export import export_kind, open_writer, picture, write_range
 from cuvrel.core.stand.mattes import Plain
 from cuvrel.core.stand.nodes import Cache, Node, node, work_out
 from cuvrel.core.stand.views import view
@@ -136,13 +141,14 @@ def _shown(stand: Stand, frame: int, cache: Cache) -> bytes:
     return cv2.imencode(".jpg", pixels[..., ::-1], [cv2.IMWRITE_JPEG_QUALITY, 90])[1].tobytes()
 
 
-def _bare(source: Path, to: Path, kind: str, frames: int, grey: bool) -> float:
+def _bare(source: Path, to: Path, how: str, frames: int, grey: bool) -> float:
     """Decodes and encodes the same file with the same codec, and nothing else."""
     info = probe(source)
+    settings = Ordering(what="matte" if grey else "result", how=how)
+    form = encoding(Order(settings, how_of(how), 0, frames - 1, (), "none", info.fps))
 
     def work() -> None:
         reader = Reader(source, info, keep_bytes=0)
-        form: Any = export_kind(kind).form
         writer = VideoWriter(to, form, info.width, info.height, info.fps)
         for n in range(frames):
             rgb = reader.frame(n)
@@ -152,16 +158,15 @@ def _bare(source: Path, to: Path, kind: str, frames: int, grey: bool) -> float:
     return min(timed(work) for _ in range(2))
 
 
-def _export(files: Files, shot: Shot, kind: str, to: Path, frames: int) -> float:
-    export = export_kind(kind)
+def _export(files: Files, shot: Shot, settings: Ordering, to: Path, frames: int) -> float:
     stand = Stand(shot, files)
-    target = shot.mattes[0].id if export.what != "result" else None
+    order = replace(ordered(shot, settings), first=0, last=frames - 1)
 
     def work() -> None:
         files.reader.close()
-        writer = open_writer(export, to, stand.size, stand.fps, "bench", 0)
-        nodes = (picture(stand, export.what, target, export.alpha, f) for f in range(frames))
-        write_range(nodes, writer, Cache(256 << 20))
+        writer = open_writer(order, to, size_of(stand, order), "bench", 0)
+        nodes = (picture(stand, order, frame) for frame in order.frames)
+        write_range(nodes, writer, Cache(256 << 20), shape=shaped(order.how, order))
 
     return min(timed(work) for _ in range(2))
 
@@ -171,8 +176,9 @@ def _exports(files: Files, shot: Shot) -> None:
     frames = min(48, files.info.frames)
     with tempfile.TemporaryDirectory(prefix="cuvrel-") as name:
         folder = Path(name)
-        ratio = _export(files, shot, "matte-ffv1", folder / "m.mkv", frames) / _bare(
-            CLIPS / "signaller.alpha.mkv", folder / "b.mkv", "matte-ffv1", frames, True
+        alone = Ordering(what="matte", how="ffv1", targets=[shot.mattes[0].id])
+        ratio = _export(files, shot, alone, folder / "m.mkv", frames) / _bare(
+            CLIPS / "signaller.alpha.mkv", folder / "b.mkv", "ffv1", frames, True
         )
         say("matte alone, 1280 x 720, FFV1", ratio, "x", "2")
         # the same clip at 1080p, made here
@@ -188,7 +194,7 @@ def _exports(files: Files, shot: Shot) -> None:
             writer.close()
         big = Files(large, alpha)
         shot = fullest(big, [])
-        ratio = _export(big, shot, "result-h264", folder / "r.mp4", frames) / _bare(
-            large, folder / "c.mp4", "result-h264", frames, False
+        ratio = _export(big, shot, Ordering(), folder / "r.mp4", frames) / _bare(
+            large, folder / "c.mp4", "h264", frames, False
         )
         say("full stand, 1920 x 1080, H.264", ratio, "x", "8")

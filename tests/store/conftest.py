@@ -11,6 +11,7 @@ import pytest
 
 from cuvrel.core.recipe.check import read_shot
 from cuvrel.jobs.queue import put
+from cuvrel.jobs.tasks import Works
 from cuvrel.store import shots
 from cuvrel.store.blobs import Blobs
 from cuvrel.store.db import Database
@@ -36,6 +37,10 @@ class Bench:
     footage: int
     shot: int
     clip: Clip
+
+    @property
+    def works(self) -> Works:
+        return self.hand.works
 
     def edit(self, ops: list[dict], revision: int | None = None, **how: object) -> list[tuple[str, int]]:
         """An edit with all that the web does about it; returns what it touched."""

@@ -227,3 +227,30 @@ def test_the_exported_pictures_are_those_of_the_plate(stack: Stack, clap: int, t
     (tmp_path / "r.mkv").write_bytes(stack.fetch(f"/api/jobs/{job}/file"))
     reader = Reader(tmp_path / "r.mkv", probe(tmp_path / "r.mkv"))
     assert [reader.frame(n).mean() > 200 for n in range(5)] == [False, False, True, False, False]
+
+
+PLAYS = """async ([url, kind]) => {
+  const one = document.createElement(kind);
+  const came = new Promise((done) => {
+    one.onerror = () => done("refused");
+    one.onload = one.onloadeddata = () => done("came");
+  });
+  one.src = url;
+  document.body.append(one);
+  const how = await came;
+  if (kind === "img") return [how, one.naturalWidth, 0];
+  one.muted = true;
+  await one.play();
+  await new Promise((done) => (one.onended = done));
+  return [how, one.videoWidth, one.duration];
+}"""
+
+
+@pytest.mark.parametrize("how", ["h264", "vp9", "av1", "loop"])
+def test_what_plays_in_a_browser_does(desk: Desk, stack: Stack, clap: int, how: str) -> None:
+    job = stack.ask(f"/api/shots/{clap}/exports", {"how": how, "last": 23})["id"]
+    wait_for(lambda: stack.ask(f"/api/jobs/{job}")["state"] == "done", 90, "an export")
+    kind = "img" if how == "loop" else "video"
+    came, width, seconds = desk.page.evaluate(PLAYS, [f"/api/jobs/{job}/file", kind])
+    assert (came, width) == ("came", 64)
+    assert kind == "img" or seconds == pytest.approx(1, abs=0.12)

@@ -7,7 +7,9 @@ into the queue, which joins the parts. A worker that dies loses its range and no
 from __future__ import annotations
 
 import json
+import os
 import shutil
+import socket
 import tempfile
 import time
 import zipfile
@@ -65,7 +67,9 @@ class Exporting:
                 parts = _parts(session, row.id)
             waiting = [part.id for part in parts if part.state == "waiting" and part.queue_id is None]
             open_ = any(part.state in OPEN for part in parts)
-            blobs = [(str(part.result["blob"]), int(part.result["count"])) for part in parts if part.state == "done"]
+            done = [part.result for part in parts if part.state == "done"]
+            blobs = [(str(one["blob"]), int(one["count"])) for one in done]
+            by = sorted({str(one.get("by", "")) for one in done})
         for part_id in waiting:
             self._put_in(part_id, LATER)
         if open_:
@@ -74,7 +78,7 @@ class Exporting:
         with self._database.session() as session:
             for part in _parts(session, row.id):
                 session.delete(part)
-        return "Ready."
+        return "Ready." if len(by) < 2 else f"Ready; {len(by)} workers had a part in it."
 
     def part(self, row: JobRow) -> str:
         """Writes one range of an export."""
@@ -91,7 +95,7 @@ class Exporting:
             fresh = session.get(JobRow, row.id)
             if fresh is None or fresh.stop:
                 raise Stopped
-            fresh.result = {"blob": blob, "count": end - begin}
+            fresh.result = {"blob": blob, "count": end - begin, "by": f"{socket.gethostname()}-{os.getpid()}"}
             fresh.done = end - begin
         return "Ready."
 

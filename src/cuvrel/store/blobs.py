@@ -15,6 +15,8 @@ from fsspec.implementations.local import LocalFileSystem
 
 from cuvrel.core.recipe.hashing import hash_bytes, hash_file
 
+FETCHED = int(os.environ.get("CUVREL_FETCHED", 20 << 30))
+"""Bytes that copies of remote blobs may take on this machine."""
 _KEY = re.compile(r"^[0-9a-f]{40}$")
 
 
@@ -25,10 +27,14 @@ class Blobs:
     """
 
     def __init__(self, url: str, scratch: Path) -> None:
-        self.fs, self.root = fsspec.core.url_to_fs(url)
+        # what another machine has just written must be seen: no list of what lies there is kept
+        self.fs, self.root = fsspec.core.url_to_fs(url, **({"use_listings_cache": False} if "://" in url else {}))
         self._local = isinstance(self.fs, LocalFileSystem)
+        # an object store shows an object whole or not at all; moving one there would copy it once more
+        self._whole = url.startswith(("s3://", "gs://", "gcs://", "az://", "abfs://"))
         self._scratch = scratch
-        self.fs.makedirs(self.root, exist_ok=True)
+        if not self._whole:
+            self.fs.makedirs(self.root, exist_ok=True)
 
     def _place(self, key: str) -> str:
         if not _KEY.match(key):
@@ -39,11 +45,15 @@ class Blobs:
         """Keeps the bytes and returns their key."""
         key = hash_bytes(data)
         place = self._place(key)
-        if not self.fs.exists(place):
-            beside = self._beside(place)
-            with self.fs.open(beside, "wb") as file:
-                file.write(data)
-            self._move(beside, place)
+        if self.fs.exists(place):
+            return key
+        if self._whole:
+            self.fs.pipe_file(place, data)
+            return key
+        beside = self._beside(place)
+        with self.fs.open(beside, "wb") as file:
+            file.write(data)
+        self._move(beside, place)
         return key
 
     def put_file(self, path: Path) -> str:
@@ -51,6 +61,10 @@ class Blobs:
         key = hash_file(path)
         place = self._place(key)
         if self.fs.exists(place):
+            path.unlink()
+            return key
+        if self._whole:
+            self.fs.put_file(str(path), place)
             path.unlink()
             return key
         beside = self._beside(place)
@@ -94,12 +108,25 @@ class Blobs:
         if self._local:
             return Path(place)
         local = self._scratch / "fetched" / key
-        if not local.exists():
+        if local.exists():
+            os.utime(local)  # it is of use: it goes later than what is not
+        else:
             local.parent.mkdir(parents=True, exist_ok=True)
+            self._make_room(local.parent, self.size(key))
             beside = local.with_suffix(f".{uuid.uuid4().hex}")
             self.fs.get_file(place, str(beside))
             beside.replace(local)
         return local
+
+    def _make_room(self, folder: Path, coming: int) -> None:
+        """Lets go of copies that were not used for longest, once all of them take more than FETCHED bytes."""
+        there = sorted((file.stat().st_mtime, file.stat().st_size, file) for file in folder.iterdir())
+        room = FETCHED - coming - sum(size for _, size, _ in there)
+        for used, size, file in there:
+            if room >= 0 or time.time() - used < 60:
+                return
+            file.unlink(missing_ok=True)
+            room += size
 
     def sweep(self, used: set[str], older: float = 3600.0) -> int:
         """Removes blobs that are not in `used` and were made over `older` seconds ago; returns how many.
