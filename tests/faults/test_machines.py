@@ -135,7 +135,7 @@ def test_two_workers_share_an_export_and_one_may_die(bucket: str, database: Data
 
 
 def test_a_blob_is_whole_and_seen_by_others_at_once(bucket: str, tmp_path: Path) -> None:
-    here, there = Blobs(bucket, tmp_path / "a"), Blobs(bucket, tmp_path / "b")
+    here, there = (Blobs(f"{bucket}/apart", tmp_path / name) for name in ("a", "b"))
     key = here.put(b"signals")
     assert not there.has("0" * 40)
     assert there.has(key)
