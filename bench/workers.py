@@ -1,4 +1,7 @@
-"""One worker against two on an export that one core can't saturate; both share a folder and a database of their own."""
+"""One worker against two on the same export, each held to a core of its own as two small machines would be.
+
+On one machine a worker's kernels use all cores already, and a second one gains little.
+"""
 
 from __future__ import annotations
 
@@ -17,12 +20,16 @@ def run(frames: int = 96) -> None:
     """Prints the seconds that the same export takes of one worker and of two."""
     with tempfile.TemporaryDirectory(prefix="cuvrel-bench-") as name:
         stack = Stack(Path(name), demo=True)
+        cores = sorted(os.sched_getaffinity(0))
+        os.sched_setaffinity(0, cores[:1])  # what is started from here on has this core alone
         stack.start()
         try:
             shot = stack.ask("/api/projects")["projects"][0]["shots"][0]["id"]
             _export(stack, shot)  # what is compiled and opened once
             alone = _export(stack, shot)
+            os.sched_setaffinity(0, cores[-1:])
             second = _worker(stack, Path(name) / "second")
+            os.sched_setaffinity(0, cores)
             try:
                 time.sleep(8)
                 both = _export(stack, shot)
@@ -30,7 +37,7 @@ def run(frames: int = 96) -> None:
                 second.terminate()
                 second.wait(30)
             print(f"{frames} frames of the demo's first shot, H.264: one worker {alone:.1f} s, two {both:.1f} s, "
-                  f"{alone / both:.2f} times as fast on {os.cpu_count()} cores")  # fmt: skip
+                  f"{alone / both:.2f} times as fast, a core each")  # fmt: skip
         finally:
             stack.stop()
 

@@ -18,7 +18,7 @@ from cuvrel.core.export.hows import How, how_of
 from cuvrel.core.export.order import Order, ordered
 from cuvrel.core.export.order import Settings as Ordering
 from cuvrel.core.export.pictures import layers, picture, shaped, size_of
-from cuvrel.core.export.write import open_writer, write_range
+from cuvrel.core.export.write import ahead_of, open_writer, write_range
 from cuvrel.core.follow.plan import Frame, Memory, clip
 from cuvrel.core.follow.run import Settings
 from cuvrel.core.media.probe import MediaInfo, pack_sequence, probe
@@ -234,8 +234,8 @@ def _written(
         return True
 
     try:
-        write_range((picture(stand, order, f) for f in frames), writer, Cache(CACHE), tick,
-                    shape=shaped(order.how, order))  # fmt: skip
+        nodes = (picture(stand, order, f) for f in frames)
+        write_range(nodes, writer, Cache(CACHE), tick, ahead_of(stand.size), shaped(order.how, order))
         sound = None if pictures else sound_for(order, Mix(stand.shot, sounds), recording)
         if sound is not None:
             join_videos([(beside, len(frames))], heard, sound)

@@ -25,7 +25,7 @@ from cuvrel.core.export.hows import former
 from cuvrel.core.export.order import Order
 from cuvrel.core.export.pictures import layers, picture, shaped, size_of
 from cuvrel.core.export.sidecar import sidecar
-from cuvrel.core.export.write import open_writer, packed, write_range
+from cuvrel.core.export.write import ahead_of, open_writer, packed, write_range
 from cuvrel.core.media.probe import MediaInfo
 from cuvrel.core.media.writer import join_videos
 from cuvrel.core.recipe.check import read_shot
@@ -137,7 +137,8 @@ class Exporting:
             return True
 
         nodes = (picture(stand, order, frame) for frame in frames)
-        write_range(nodes, writer, self._cache, tick, shape=shaped(order.how, order))
+        ahead = ahead_of(stand.size)
+        write_range(nodes, writer, self._cache, tick, ahead, shaped(order.how, order))
         return packed(where, folder / f"part-{begin}.zip") if pictures else where
 
     def _whole(self, row: JobRow, order: Order, stand: Stand) -> str:

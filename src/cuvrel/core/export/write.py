@@ -163,6 +163,11 @@ class SheetWriter:
         self._path.write_bytes(png_bytes(np.ascontiguousarray(np.vstack(rows)), 6))
 
 
+def ahead_of(size: tuple[int, int]) -> int:
+    """How many pictures of a size are worked on before they are written: large ones one at a time, for their memory."""
+    return 3 if size[0] * size[1] < 5_000_000 else 1
+
+
 def write_range(
     nodes: Iterable[Node], writer: Writer, cache: Cache, tick: Callable[[], bool] = lambda: True, ahead: int = 3,
     shape: Callable[[Array], Array] = lambda picture: picture,
@@ -174,7 +179,7 @@ def write_range(
     """
     todo = iter(nodes)
     waiting: deque[Future[Array]] = deque()
-    with ThreadPoolExecutor(2, thread_name_prefix="export") as pool:
+    with ThreadPoolExecutor(min(2, ahead), thread_name_prefix="export") as pool:
         try:
             while True:
                 while len(waiting) < ahead and (one := next(todo, None)) is not None:
