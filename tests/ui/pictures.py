@@ -70,7 +70,8 @@ def versions(desk: Desk) -> None:
 def exports(desk: Desk) -> None:
     shot(desk, "Shot 01", 48)
     desk.button("Export", exact=True).click()
-    expect(desk.button("Start this export")).to_be_visible()
+    panel = desk.page.get_by_role("region", name="Export")
+    expect(panel.get_by_label("What to expect")).to_contain_text("frames, about", timeout=60_000)
 
 
 def keys(desk: Desk) -> None:
@@ -132,10 +133,11 @@ def curves(desk: Desk) -> None:
     expect(desk.page.get_by_role("group", name="Curves")).to_be_visible()
 
 
-def recoloured(desk: Desk) -> None:
-    """A job of the demo: new colours arrive with a drawn outline."""
-    shot(desk, "Shot 10", 46)
-    desk.plane("Energy")
+def sound(desk: Desk) -> None:
+    """The morning reel: its wave and its cuts in the sheet, and what is heard of it."""
+    shot(desk, "Shot 30", 60)
+    desk.page.keyboard.press("q")
+    expect(desk.page.get_by_role("region", name="Sound", exact=True)).to_be_visible()
 
 
 def clones(desk: Desk) -> None:
@@ -183,7 +185,7 @@ PICTURES: dict[str, Callable[[Desk], None]] = {
         difference_key,
         stand,
         curves,
-        recoloured,
+        sound,
         looks,
         lines,
         track,

@@ -258,11 +258,12 @@ def checks(path: ById, query: ChecksQuery) -> Response:
 
 @api.get("/shots/<int:id>/card.jpg")
 def card(path: ById) -> Response:
-    """A small picture of the result, of a frame a third into the shot."""
+    """A small picture of the result, of a frame a third into the shot's range."""
     shared = services()
     with shared.database.session() as session:
         stand = stand_of(session, store.found(session, path.id), 480)
-    data, kind = encoded(work_out(view(stand, "result", stand.frames // 3), shared.cache), 86)
+    frames = stand.shot.frames
+    data, kind = encoded(work_out(view(stand, "result", frames[len(frames) // 3]), shared.cache), 86)
     return Response(data, content_type=kind, headers={"Cache-Control": "no-cache"})
 
 

@@ -24,6 +24,7 @@ from cuvrel.core.recipe.errors import MediaError
 MAX_SIDE = 16_384
 MAX_PIXELS = 80_000_000
 MAX_FRAMES = 500_000
+MIN_RATE, MAX_RATE = 0.05, 1000.0  # frames a second
 MAX_PICTURE = 2 << 30  # bytes of one picture of a sequence
 PICTURE_SUFFIXES = set(SUFFIXES)
 # rates that are stood on; a variable one is laid on the nearest of them
@@ -209,9 +210,9 @@ def probe_video(path: Path) -> MediaInfo:
                 f"The file was cut short: it promises {promised} frames and holds {len(seen.pts)}.",
                 "Copy it again from where it came from.",
             )
-        base, codec = stream.time_base, stream.codec_context.name
+        base, codec, stated = stream.time_base, stream.codec_context.name, stream.average_rate
         missing = _missing(container, stream, seen.pts)
-    fps, variable = _rate(sorted(set(seen.pts)), base, stream.average_rate)
+    fps, variable = _rate(sorted(set(seen.pts)), base, stated)
     pts = sorted(set(seen.pts))
     if variable:
         fps, pts = on_grid(pts, base)
@@ -293,9 +294,11 @@ def _rate(pts: list[int], base: Fraction, stated: Fraction | None) -> tuple[floa
     mean = float(base) * (pts[-1] - pts[0]) / (len(pts) - 1)
     # a container that counts coarsely (milliseconds in MKV) jitters by one tick: that is not variable
     variable = bool(np.abs(steps - np.median(steps)).max() > max(1.5, 0.02 * float(np.median(steps))))
+    if mean <= 0 or not MIN_RATE <= 1 / mean <= MAX_RATE:
+        raise MediaError("The file's frames follow one another at no rate that can be worked at.", "Export it again.")
     if not variable and stated and abs(1 / mean - float(stated)) / float(stated) < 0.01:
         return float(stated), False
-    return (1 / mean if mean > 0 else 24.0), variable
+    return 1 / mean, variable
 
 
 def probe_sequence(path: Path, fps: float = 24.0) -> MediaInfo:

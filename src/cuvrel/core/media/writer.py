@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 import zipfile
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, field
@@ -17,6 +18,7 @@ from cuvrel.core.media.reader import exact_rate
 from cuvrel.core.media.space import Space
 from cuvrel.core.media.yuv import frame_of
 
+os.environ.setdefault("SVT_LOG", "1")  # its encoder tells of faults alone, and not of itself
 VideoFormat = Literal["h264", "h264-small", "h264-element", "prores4444", "ffv1-grey", "proxy"]
 
 
