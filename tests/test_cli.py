@@ -15,9 +15,12 @@ import pytest
 from cuvrel.core.checks.quality import overlap
 from cuvrel.core.media.probe import probe
 from cuvrel.core.media.reader import Reader
+from cuvrel.core.media.sound import RATE, Stored, extract
+from cuvrel.demo.morning import clapper, harbour_bell
 from tests.conftest import Clip
 from tests.core.test_stand import portable
-from tests.recipes import FakeSources
+from tests.recipes import FakeSources, document
+from tests.web.test_sound import reel
 
 
 def cuvrel(*args: object, code: int = 0, **env: str) -> subprocess.CompletedProcess[str]:
@@ -191,3 +194,37 @@ def test_pack_and_unpack_without_a_running_server(tmp_path: Path) -> None:
     (tmp_path / "empty.zip").write_bytes(b"no")
     assert "not a packed project" in cuvrel("unpack", tmp_path / "empty.zip", code=2, **env).stderr
     assert "no project" in cuvrel("pack", "Nothing", code=2, **env).stderr
+
+
+def test_render_keeps_the_sound_and_writes_every_kind_of_file(tmp_path: Path) -> None:
+    (tmp_path / "p").mkdir()
+    shot = portable(tmp_path / "p")
+    clapper(tmp_path / "p/footage/plate.mov", 8, 3)
+    raw = json.loads(shot.read_text())
+    raw["files"]["1"] = "footage/plate.mov"
+    raw["shot"] = document(footage=[{**raw["shot"]["footage"][0], "height": 36}], mattes=[], planes=[
+        {"id": "p4", "name": "Plate", "kind": "plate"}])  # fmt: skip
+    shot.write_text(json.dumps(raw))
+    for name, how, codec in (("r.mp4", None, "aac"), ("r.webm", None, "opus"), ("r.mov", "prores422", "pcm_s24le")):
+        more = ["--how", how] if how else []
+        cuvrel("render", shot, "--result", "--to", tmp_path / name, *more)
+        info = probe(tmp_path / name)
+        assert (info.frames, info.sound.codec) == (8, codec)
+        extract(tmp_path / name, info.sound, tmp_path / "s")
+        loud = np.argmax(np.abs(Stored(tmp_path / "s", info.sound.deep).get(0, RATE))[:, 0])
+        assert abs(loud - 3 * RATE / 24) < 60
+    cuvrel("render", shot, "--result", "--to", tmp_path / "quiet.mp4", "--no-sound", "--frames", "2-5", "--rate", "12")
+    info = probe(tmp_path / "quiet.mp4")
+    assert (info.frames, info.fps, info.sound) == (2, 12, None)
+    cuvrel("render", shot, "--layers", "--to", tmp_path / "layers", "--how", "exr-half", "--frames", "0-1")
+    assert [p.name for p in sorted((tmp_path / "layers").iterdir())] == ["frame.1001.exr", "frame.1002.exr"]
+    cuvrel("render", shot, "--result", "--to", tmp_path / "sheet.png", "--how", "sheet", "--every", "2")
+    assert (tmp_path / "sheet.png").stat().st_size > 0
+
+
+def test_cuts_are_written_and_formats_told(tmp_path: Path) -> None:
+    cuvrel("cuts", reel(tmp_path / "reel.mp4"), "--to", tmp_path / "cuts.json")
+    assert json.loads((tmp_path / "cuts.json").read_text()) == {"cuts": [20, 40]}
+    assert "prores4444" in cuvrel("formats").stdout
+    done = cuvrel("cuts", harbour_bell(tmp_path / "b.wav"), "--to", tmp_path / "c.json", code=2)
+    assert "only sound" in done.stderr

@@ -24,7 +24,6 @@ from cuvrel.store import shots
 from cuvrel.store.blobs import Blobs
 from cuvrel.store.config import Config
 from cuvrel.store.db import Database
-from cuvrel.store.documents import document_of
 from cuvrel.store.footage import entry, make_ready
 from cuvrel.store.models import FootageRow, JobRow, Project
 from tests.recipes import document

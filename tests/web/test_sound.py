@@ -3,17 +3,20 @@
 import base64
 import io
 import wave
+import zipfile
 from pathlib import Path
 from typing import Any
 
 import av
 import cv2
 import numpy as np
+import OpenEXR
 import pytest
 
 from cuvrel.core.media.probe import probe
 from cuvrel.core.media.reader import Reader
 from cuvrel.core.media.sound import RATE, Stored, extract
+from cuvrel.core.media.stills import read
 from cuvrel.core.media.writer import Encoding, VideoWriter
 from cuvrel.demo.morning import clapper, harbour_bell
 from tests.web.conftest import Web, problem
@@ -258,3 +261,60 @@ def test_several_kinds_of_pictures_and_files_that_are_none(web: Web, tmp_path: P
             assert problem(up, 422)
     states = {one["state"] for one in web.get(f"/api/projects/{project}").json["footage"]}
     assert "working" not in states
+
+
+def pictures_out(web: Web, job: dict[str, Any], to: Path) -> list[Path]:
+    """The pictures of a finished export."""
+    to.mkdir()
+    with zipfile.ZipFile(io.BytesIO(web.get(f"/api/jobs/{job['id']}/file").data)) as archive:
+        archive.extractall(to)
+    return sorted(path for path in to.iterdir() if path.suffix != ".json")
+
+
+def test_light_above_white_comes_in_by_exr_and_goes_out_by_exr(web: Web, tmp_path: Path) -> None:
+    lit = np.linspace(0, 12, 16 * 32).reshape(16, 32).astype(np.float16)
+    files = []
+    for n in (1, 2):
+        channels = {"R": lit, "G": lit * np.float16(0.5), "B": np.zeros_like(lit)}
+        OpenEXR.File({"compression": OpenEXR.ZIP_COMPRESSION, "type": OpenEXR.scanlineimage}, channels).write(
+            str(tmp_path / f"a.{n}.exr")
+        )
+        files.append((f"a.{n}.exr", (tmp_path / f"a.{n}.exr").read_bytes()))
+    project = web.project()
+    up = web.upload(project, *files).json
+    assert web.work(up["job"]["id"])["state"] == "done"
+    footage = web.get(f"/api/projects/{project}").json["footage"][0]
+    assert (footage["codec"], footage["depth"], footage["floats"]) == ("exr", 16, True)
+    shot = shot_on(web, project, footage["id"])
+    done = web.work(web.post(f"/api/shots/{shot['id']}/exports", {"how": "exr-half"}).json["id"])
+    first, _ = pictures_out(web, done, tmp_path / "out")
+    found = OpenEXR.File(str(first), separate_channels=True).channels()
+    assert np.abs(found["R"].pixels.astype(float) - lit).max() < 0.01
+    assert np.abs(found["G"].pixels.astype(float) - lit * 0.5).max() < 0.01
+    assert found["R"].pixels.max() > 11.9
+
+
+@pytest.mark.parametrize("how", ["ffv1", "prores422", "prores4444", "png16", "tiff16"])
+def test_a_ramp_of_ten_bits_comes_in_and_goes_out_as_one(web: Web, tmp_path: Path, how: str) -> None:
+    ramp = np.repeat(np.repeat(np.linspace(0, 1, 1024)[None, :, None], 16, 0), 3, 2).astype(np.float32)
+    writer = VideoWriter(tmp_path / "ramp.mkv", Encoding("ffv1", "yuv422p10le"), 1024, 16, 24)
+    writer.write(ramp)
+    writer.close()
+    project = web.project()
+    shot = shot_on(web, project, brought(web, project, tmp_path / "ramp.mkv")["id"])
+    done = web.work(web.post(f"/api/shots/{shot['id']}/exports", {"how": how}).json["id"])
+    if how.endswith("16"):
+        (picture,) = pictures_out(web, done, tmp_path / "out")
+        found = read(picture.read_bytes(), picture.name).colour[8, :, 1] / 65535 * 1023
+    else:
+        path = tmp_path / done["result"]["filename"]
+        path.write_bytes(web.get(f"/api/jobs/{done['id']}/file").data)
+        with av.open(str(path)) as container:
+            frame = next(container.decode(video=0))
+        bits = frame.format.components[0].bits
+        plane = np.frombuffer(frame.planes[0], "<u2").reshape(16, -1)[8, :1024].astype(float)
+        # green of RGB uses all codes, luma of YUV those from 64 to 940
+        found = plane / (2**bits - 1) * 1023 if how == "ffv1" else (plane / 2 ** (bits - 10) - 64) / 876 * 1023
+    off = np.abs(found - np.arange(1024))
+    assert np.median(off) <= 0.6
+    assert off.max() <= (1.25 if how in ("ffv1", "png16", "tiff16") else 3), off.max()
