@@ -68,7 +68,11 @@ class Stack:
         self.var.mkdir(parents=True, exist_ok=True)
         with (self.var / "up.log").open("ab") as log:
             self.process = subprocess.Popen(args + demo, env=env, stdout=log, stderr=log, start_new_session=True)
-        about = wait_for(lambda: json.loads((self.var / "address.json").read_text()), 150, "an address")
+        try:
+            about = wait_for(lambda: json.loads((self.var / "address.json").read_text()), 400, "an address")
+        except AssertionError:
+            self.stop()
+            raise
         self.url = about["url"].rstrip("/")
         wait_for(lambda: self.pids(), 30, "processes")
 
