@@ -6,20 +6,26 @@ import os
 from dataclasses import dataclass
 from pathlib import Path
 
+HOSTS = "127.0.0.1,localhost"
+
 
 @dataclass(frozen=True)
 class Config:
-    """database: SQLAlchemy URL. blobs: a folder or an fsspec URL. var: scratch folder of this machine."""
+    """database: SQLAlchemy URL. blobs: a folder or an fsspec URL. var: scratch folder of this machine.
+
+    hosts: the names by which the server may be asked for; a page of a stranger's name that resolves here gets nothing.
+    """
 
     database: str
     blobs: str
     var: Path
     max_upload: int = 16 << 30
     cache_bytes: int = 768 << 20
+    hosts: tuple[str, ...] = tuple(HOSTS.split(","))
 
     @staticmethod
     def from_env() -> Config:
-        """CUVREL_DATABASE_URL, CUVREL_BLOBS, CUVREL_VAR, CUVREL_MAX_UPLOAD, CUVREL_CACHE_BYTES."""
+        """CUVREL_DATABASE_URL, CUVREL_BLOBS, CUVREL_VAR, CUVREL_MAX_UPLOAD, CUVREL_CACHE_BYTES, CUVREL_HOSTS."""
         var = Path(os.environ.get("CUVREL_VAR", "var")).resolve()
         return Config(
             database=os.environ.get("CUVREL_DATABASE_URL", "postgresql+psycopg://cuvrel@127.0.0.1:5432/cuvrel"),
@@ -27,6 +33,7 @@ class Config:
             var=var,
             max_upload=int(os.environ.get("CUVREL_MAX_UPLOAD", 16 << 30)),
             cache_bytes=int(os.environ.get("CUVREL_CACHE_BYTES", 768 << 20)),
+            hosts=tuple(one.strip() for one in os.environ.get("CUVREL_HOSTS", HOSTS).split(",") if one.strip()),
         )
 
     @property

@@ -33,6 +33,8 @@ from cuvrel.web.described import described
 from cuvrel.web.services import Services
 
 STATIC = Path(__file__).parent / "static"
+MOST_JSON = 16 << 20
+"""Bytes of a request that is no upload: the largest edit that a hand makes is a tenth of that."""
 RESOURCES = (
     projects, footage, shots, stand, pictures, exports, trash, versions, looks, tracks, redaction, sound, cuts,
 )  # fmt: skip
@@ -43,6 +45,7 @@ def create_app(config: Config | None = None) -> OpenAPI:
     config = config or Config.from_env()
     app = bare_app()
     app.config["MAX_CONTENT_LENGTH"] = config.max_upload
+    app.config["TRUSTED_HOSTS"] = list(config.hosts)
     app.extensions["cuvrel"] = Services(config)
     return app
 
@@ -59,6 +62,7 @@ def bare_app() -> OpenAPI:
     )
     app.config["MAX_FORM_MEMORY_SIZE"] = 4 << 20
     app.config["MAX_FORM_PARTS"] = 20_000
+    app.before_request(_bounded)  # before anything reads what was sent
     problems.register(app)
     for module in RESOURCES:
         app.register_api(module.api)
@@ -75,13 +79,22 @@ def bare_app() -> OpenAPI:
     def front_end(path: str) -> Response:
         if path.startswith("api/"):
             return problems.problem(404, "There is nothing at this address.")
-        if path and (STATIC / path).is_file():
+        if path and _is_file(path):
             return _static(path)
+        if path.startswith(("assets/", "fonts/")) or Path(path).suffix:
+            return problems.problem(404, "There is nothing at this address.")
         if not (STATIC / "index.html").is_file():
             return problems.problem(503, "The front end is not built yet.", "Run 'make build'.")
         return send_from_directory(STATIC, "index.html", max_age=0)
 
     return app
+
+
+def _is_file(path: str) -> bool:
+    try:
+        return (STATIC / path).is_file()
+    except (OSError, ValueError):  # a name that no file system takes
+        return False
 
 
 def _static(path: str) -> Response:
@@ -98,10 +111,20 @@ def _static(path: str) -> Response:
     return answer
 
 
+def _bounded() -> None:
+    """Only footage may be large; what is read as a whole is bounded before it is read."""
+    if not (request.method == "POST" and request.path.endswith("/footage")):
+        request.max_content_length = MOST_JSON
+
+
 def _same_origin() -> Response | None:
     """Changes may only come from our own pages (or from no page at all)."""
     origin = request.headers.get("Origin")
-    if request.method in ("GET", "HEAD", "OPTIONS") or not origin:
+    if request.method in ("GET", "HEAD", "OPTIONS"):
+        return None
+    if request.headers.get("Sec-Fetch-Site") == "cross-site":
+        return problems.problem(403, "This request comes from another site's page.")
+    if not origin:
         return None
     if urlsplit(origin).netloc != request.host:
         return problems.problem(403, "This request comes from another site's page.")
@@ -111,6 +134,8 @@ def _same_origin() -> Response | None:
 def _headers(answer: Response) -> Response:
     """Nothing is loaded from outside, and no type is guessed."""
     answer.headers.setdefault("X-Content-Type-Options", "nosniff")
+    answer.headers.setdefault("Cross-Origin-Resource-Policy", "same-origin")
+    answer.headers.setdefault("Referrer-Policy", "same-origin")
     answer.headers.setdefault(
         "Content-Security-Policy",
         "default-src 'self'; img-src 'self' blob: data:; style-src 'self' 'unsafe-inline'; frame-ancestors 'none'",

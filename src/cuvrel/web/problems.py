@@ -9,7 +9,7 @@ from typing import Any
 from flask import Flask, Response, request
 from pydantic import BaseModel, ValidationError
 from sqlalchemy.exc import DataError, OperationalError
-from werkzeug.exceptions import HTTPException
+from werkzeug.exceptions import HTTPException, SecurityError
 
 from cuvrel.core.recipe.errors import CuvrelError
 from cuvrel.store.shots import NotFound, Stale
@@ -29,7 +29,7 @@ class Problem(BaseModel):
 _SENTENCES = {
     404: "There is nothing at this address.",
     405: "This can't be done at this address.",
-    413: "The file is larger than this server takes.",
+    413: "What was sent is larger than this server takes.",
     415: "The request must be JSON.",
 }
 
@@ -83,6 +83,10 @@ def register(app: Flask) -> None:
     def away(fault: OperationalError) -> Response:
         log.warning("database: %s", fault)
         return problem(503, "The database is away for a moment.", "Nothing that was saved is lost. Try again shortly.")
+
+    @app.errorhandler(SecurityError)
+    def stranger(fault: SecurityError) -> Response:
+        return problem(400, "The server is not known by this name.", "Add it to CUVREL_HOSTS, with commas between.")
 
     @app.errorhandler(HTTPException)
     def http(fault: HTTPException) -> Response:

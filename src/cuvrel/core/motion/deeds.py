@@ -63,6 +63,9 @@ def done(shot: Shot, deed: Deed) -> Ops:
     """The JSON Patch operations of a deed. Raises RecipeError when it would change nothing."""
     if deed.kind in ("arrive", "leave", "bake") and deed.first >= deed.last:
         raise RecipeError("The last frame must lie behind the first one.")
+    count = shot.plate_footage().frames
+    if deed.kind == "bake" and deed.last >= count:
+        raise RecipeError(f"A shot of {count} frames can't be baked up to frame {deed.last}.")
     found, env = within(shot, deed.places), shot.env(0)
     pairs = _pasted(found, deed) if deed.kind == "paste" else [(one, _new(one, deed, env)) for one in found]
     ops = []

@@ -12,7 +12,8 @@ from cuvrel.core.recipe.errors import RecipeError
 
 Doc = dict[str, Any]
 Ops = list[dict[str, Any]]
-FAULTS = (jsonpatch.JsonPatchException, jsonpointer.JsonPointerException, LookupError, TypeError, ValueError)
+MOST_COPIED = 500_000
+"""Values that the copies of one edit may make: a copy of a copy of a copy grows without a bound."""
 FAULTS = (jsonpatch.JsonPatchException, jsonpointer.JsonPointerException, LookupError, TypeError, ValueError)
 
 
@@ -27,11 +28,16 @@ def done(document: Doc, ops: Ops) -> tuple[Doc, Ops]:
     What no operation touches is shared with the given document, which is left as it was: an edit of a large document
     costs what it changes. Raises RecipeError when an operation can't apply.
     """
-    here, inverse = document, []
+    here, inverse, room = document, [], MOST_COPIED
     mine: set[int] = set()  # containers that are this call's own, so that they may be changed in place
     try:
         for op in ops:
-            for one in _plain(here, op):
+            plain = _plain(here, op)
+            if op["op"] == "copy":
+                room -= _weight(plain[0]["value"], room)
+                if room < 0:
+                    raise RecipeError("The edit copies more than a document can hold.", "Copy it in parts.")
+            for one in plain:
                 undone = _undone(here, one)
                 here = _unshared(here, one["path"], mine)
                 here = jsonpatch.JsonPatch([copy.deepcopy(one)]).apply(here, in_place=True)
@@ -57,6 +63,19 @@ def _plain(document: Doc, op: dict[str, Any]) -> Ops:
     if op["path"].startswith(op["from"] + "/"):
         raise ValueError("nothing can be moved into itself")
     return [{"op": "remove", "path": op["from"]}, added]
+
+
+def _weight(value: Any, most: int) -> int:
+    """How many values a part of a document holds; counting ends beyond `most`."""
+    found, waiting = 0, [value]
+    while waiting and found <= most:
+        one = waiting.pop()
+        found += 1
+        if isinstance(one, dict):
+            waiting.extend(one.values())
+        elif isinstance(one, list):
+            waiting.extend(one)
+    return found
 
 
 def _undone(document: Doc, op: dict[str, Any]) -> dict[str, Any] | None:
