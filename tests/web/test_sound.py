@@ -18,7 +18,11 @@ from cuvrel.core.media.reader import Reader
 from cuvrel.core.media.sound import RATE, Stored, extract
 from cuvrel.core.media.stills import read
 from cuvrel.core.media.writer import Encoding, VideoWriter
+from cuvrel.core.sound.mix import Mix
+from cuvrel.core.stand.portable import PortableShot
 from cuvrel.demo.morning import clapper, harbour_bell
+from cuvrel.store import portable
+from cuvrel.store.models import Project
 from tests.web.conftest import Web, problem
 
 
@@ -318,3 +322,32 @@ def test_a_ramp_of_ten_bits_comes_in_and_goes_out_as_one(web: Web, tmp_path: Pat
     off = np.abs(found - np.arange(1024))
     assert np.median(off) <= 0.6
     assert off.max() <= (1.25 if how in ("ffv1", "png16", "tiff16") else 3), off.max()
+
+
+def test_a_packed_project_brings_its_sounds_along(web: Web, clap: Any, tmp_path: Path) -> None:
+    project, _, shot = clap
+    bell = brought(web, project, harbour_bell(tmp_path / "bell.wav"))
+    entry = {key: bell[key] for key in ("name", "hash", "width", "height", "frames", "fps")}
+    web.edit(shot["id"], 0, [
+        {"op": "add", "path": "/footage/-", "value": {"id": str(bell["id"]), **entry}},
+        {"op": "replace", "path": "/sound/under", "value": str(bell["id"])},
+        {"op": "add", "path": "/cuts/-", "value": {"frame": 12}},
+    ])  # fmt: skip
+    heard = web.get(f"/api/shots/{shot['id']}/sound").json
+    was = web.get(f"/api/shots/{shot['id']}/sound/{heard['key']}/0.wav").data
+    with web.database.session() as session:
+        portable.pack(session, web.services.blobs, session.get_one(Project, project), tmp_path / "p.zip")
+    with web.database.session() as session:
+        made = portable.unpack(session, web.services.blobs, tmp_path / "p.zip").id
+    (again,) = web.get(f"/api/projects/{made}").json["shots"]
+    document = web.get(f"/api/shots/{again['id']}").json["document"]
+    assert document["cuts"] == [{"frame": 12, "to": None}]
+    assert document["sound"]["under"] not in (None, str(bell["id"]))
+    heard = web.get(f"/api/shots/{again['id']}/sound").json
+    assert web.get(f"/api/shots/{again['id']}/sound/{heard['key']}/0.wav").data == was
+    # and without a database
+    with zipfile.ZipFile(tmp_path / "p.zip") as archive:
+        archive.extractall(tmp_path / "open")
+    alone = PortableShot(tmp_path / "open/shot-01.json")
+    found = Mix(alone.shot, alone.sounds()).get(0, 2 * RATE)
+    assert np.abs(found - samples(was)[: 2 * RATE] / 32767).max() < 2e-4
