@@ -17,8 +17,7 @@ from cuvrel.core.export.accompany import sound_for
 from cuvrel.core.export.hows import How, how_of
 from cuvrel.core.export.order import Order, ordered
 from cuvrel.core.export.order import Settings as Ordering
-from cuvrel.core.export.pictures import layers, picture, shaped, size_of
-from cuvrel.core.export.write import ahead_of, open_writer, write_range
+from cuvrel.core.export.write import write_frames
 from cuvrel.core.follow.plan import Frame, Memory, clip
 from cuvrel.core.follow.run import Settings
 from cuvrel.core.media.probe import MediaInfo, pack_sequence, probe
@@ -222,10 +221,7 @@ def _written(
     pictures = order.how.form == "pictures"
     beside = to.with_name(f".{to.name}.part{to.suffix}")
     heard = to.with_name(f".{to.name}.heard{to.suffix}")
-    named = layers(stand, order) if order.settings.what == "layers" else ()
-    writer = open_writer(
-        order, to if pictures else beside, size_of(stand, order), "frame", stand.shot.first_number + order.first, named
-    )
+    number = stand.shot.first_number + order.first
 
     def tick() -> bool:
         nonlocal done
@@ -234,8 +230,7 @@ def _written(
         return True
 
     try:
-        nodes = (picture(stand, order, f) for f in frames)
-        write_range(nodes, writer, Cache(CACHE), tick, ahead_of(stand.size), shaped(order.how, order))
+        write_frames(stand, order, frames, to if pictures else beside, "frame", number, Cache(CACHE), tick)
         sound = None if pictures else sound_for(order, Mix(stand.shot, sounds), recording)
         if sound is not None:
             join_videos([(beside, len(frames))], heard, sound)

@@ -25,6 +25,9 @@ export class Heard {
   private at = 0;
   private asked = 0;
   private next = 0;
+  /** Counts the times that sound was begun or stopped. */
+  private run = 0;
+  private scrubbed = 0;
 
   constructor(
     private shot: ShotStore,
@@ -123,13 +126,15 @@ export class Heard {
   /** Hands over the pieces that are due within the next seconds. */
   async more(): Promise<void> {
     const about = this.about;
-    while (this.running && about && this.next < about.pieces) {
+    const run = this.run;
+    while (this.running && run === this.run && about && this.next < about.pieces) {
       const begins = this.next * about.seconds;
       const heard = this.from + this.context!.currentTime - this.at;
       if (begins - heard > about.seconds) return;
       const n = this.next++;
       const buffer = await this.piece(n);
-      if (!buffer || !this.running) return;
+      // it may have been stopped, and begun anew elsewhere, meanwhile
+      if (!buffer || !this.running || run !== this.run) return;
       const offset = Math.max(0, this.from - begins);
       const source = new AudioBufferSourceNode(this.context!, { buffer });
       source.connect(this.gain!);
@@ -140,6 +145,7 @@ export class Heard {
   }
 
   stop(): void {
+    this.run++;
     this.running = false;
     for (const source of this.sources) source.stop();
     this.sources = [];
@@ -151,7 +157,7 @@ export class Heard {
     if (!about?.pieces || !this.on || !this.scrubs || this.running) return;
     const turn = ++this.scrubbed;
     const start = frame / this.fps();
-    const n = Math.floor(start / about.seconds);
+    const n = this.pieceOf(frame);
     const buffer = await this.piece(n);
     if (!buffer || turn !== this.scrubbed || this.running) return;
     const context = this.opened();
@@ -165,6 +171,4 @@ export class Heard {
     source.connect(fade);
     source.start(now, start - n * about.seconds, SCRUB);
   }
-
-  private scrubbed = 0;
 }

@@ -23,6 +23,8 @@ export class Playback {
   private preview = $state(0);
   private timer = 0;
   private clock = 0;
+  /** Whether sound is about to come in. */
+  private joining = false;
 
   constructor(
     private shot: ShotStore,
@@ -104,9 +106,7 @@ export class Playback {
         if (this.pictures.has(next)) {
           // the clock runs on evenly; a frame that is late does not make the next one early
           this.clock = Math.max(this.clock + period, now - period);
-          this.frame = next;
-          void this.pictures.show(next);
-          if (this.view.split) void this.beside.show(next);
+          this.shows(next);
           void this.sound();
         } else if (now - this.clock > period && !this.view.full) {
           // it does not keep up: smaller pictures do, and from the second time round all of them are here
@@ -123,6 +123,13 @@ export class Playback {
     this.timer = requestAnimationFrame(tick);
   }
 
+  /** A frame that is here, while playing. */
+  private shows(frame: number): void {
+    this.frame = frame;
+    void this.pictures.show(frame);
+    if (this.view.split) void this.beside.show(frame);
+  }
+
   /** Lets the sound come in with the frame that is shown, once the pictures that follow are here. */
   private async sound(): Promise<void> {
     if (this.joining || this.heard.running || !this.heard.there) return;
@@ -134,8 +141,6 @@ export class Playback {
     if (!this.playing) this.heard.stop();
   }
 
-  private joining = false;
-
   /** Shows the frame that is heard; where its picture is not here yet, the sound waits. */
   private withSound(time: number): void {
     void this.heard.more();
@@ -144,8 +149,7 @@ export class Playback {
     if (wanted > this.last) {
       this.heard.stop();
       this.clock = performance.now();
-      this.frame = this.first;
-      void this.pictures.show(this.first);
+      this.shows(this.first);
       void this.sound();
       return;
     }
@@ -157,10 +161,8 @@ export class Playback {
       }
       return;
     }
-    this.frame = wanted;
     this.clock = performance.now();
-    void this.pictures.show(wanted);
-    if (this.view.split) void this.beside.show(wanted);
+    this.shows(wanted);
   }
 
   stop(): void {

@@ -23,9 +23,9 @@ from sqlalchemy.orm import Session
 from cuvrel.core.export.accompany import sound_for
 from cuvrel.core.export.hows import former
 from cuvrel.core.export.order import Order
-from cuvrel.core.export.pictures import layers, picture, shaped, size_of
+from cuvrel.core.export.pictures import layers, size_of
 from cuvrel.core.export.sidecar import sidecar
-from cuvrel.core.export.write import ahead_of, open_writer, packed, write_range
+from cuvrel.core.export.write import packed, write_frames
 from cuvrel.core.media.probe import MediaInfo
 from cuvrel.core.media.writer import join_videos
 from cuvrel.core.recipe.check import read_shot
@@ -121,8 +121,6 @@ class Exporting:
         name, pictures = str((whole or row).args["name"]), order.how.form == "pictures"
         where = folder / (f"part-{begin}" + ("" if pictures else order.how.suffix))
         number = stand.shot.first_number + (order.first + begin if pictures else order.first)
-        named = layers(stand, order) if order.settings.what == "layers" else ()
-        writer = open_writer(order, where, size_of(stand, order), name, number, named)
         done, last = 0, 0.0
 
         def tick() -> bool:
@@ -136,9 +134,7 @@ class Exporting:
                         counted(session, whole.id)
             return True
 
-        nodes = (picture(stand, order, frame) for frame in frames)
-        ahead = ahead_of(stand.size)
-        write_range(nodes, writer, self._cache, tick, ahead, shaped(order.how, order))
+        write_frames(stand, order, frames, where, name, number, self._cache, tick)
         return packed(where, folder / f"part-{begin}.zip") if pictures else where
 
     def _whole(self, row: JobRow, order: Order, stand: Stand) -> str:

@@ -24,6 +24,7 @@ from cuvrel.core.motion.cuts import found_cuts, small
 from cuvrel.core.pulls.clean_plate import MOST, drawn_coverage, joined_plate, median_plate, spaced
 from cuvrel.core.recipe.check import read_shot
 from cuvrel.core.recipe.errors import CuvrelError, MediaError
+from cuvrel.core.recipe.models import Shot
 from cuvrel.core.recipe.values import START
 from cuvrel.core.stand.build import Stand
 from cuvrel.core.stand.nodes import Cache, work_out
@@ -178,12 +179,7 @@ class Works:
 
     def people(self, row: JobRow) -> str:
         """Looks for everybody whose face is seen in the shot's range."""
-        with self.database.session() as session:
-            shot_row = session.get(ShotRow, row.shot_id)
-            if shot_row is None:
-                raise Stopped
-            shot = shot_of(session, shot_row)
-            plate = plate_row(session, shot)
+        shot, plate = self._shot_and_plate(row)
         reader = self.readers.get(plate.blob, MediaInfo.from_json(plate.info))
         found = found_people(reader.frame, shot.frames, self.blobs, self._telling(row))
         self._result(row, {"people": found})
@@ -191,22 +187,17 @@ class Works:
 
     def cuts(self, row: JobRow) -> str:
         """Looks for other camera shots in the plate, and marks where they begin in place of what was marked."""
-        with self.database.session() as session:
-            shot_row = session.get(ShotRow, row.shot_id)
-            if shot_row is None:
-                raise Stopped
-            shot = shot_of(session, shot_row)
-            plate = plate_row(session, shot)
+        shot, plate = self._shot_and_plate(row)
         info = MediaInfo.from_json(plate.proxy["info"])
         reader = self.readers.get(plate.proxy["blob"], info)
         tell = self._telling(row)
         found = found_cuts((small(reader.frame(n)) for n in range(info.frames)), lambda done: tell(done, info.frames))
         value = [{"frame": one.frame, "to": one.to} for one in found]
         with self.database.session() as session:
-            now = locked(session, shot_row.id)
+            now = locked(session, int(row.shot_id or 0))
             if shot_of(session, now).plate != shot.plate:
                 raise CuvrelError("Another plate has come under the shot meanwhile.")
-            edit(session, shot_row.id, now.revision, [{"op": "replace", "path": "/cuts", "value": value}], "find cuts")
+            edit(session, now.id, now.revision, [{"op": "replace", "path": "/cuts", "value": value}], "find cuts")
         return f"{len(found)} cuts found." if len(found) != 1 else "One cut found."
 
     def audit(self, row: JobRow) -> str:
@@ -226,6 +217,15 @@ class Works:
         clean = all(one["accepted"] for one in findings)
         self._result(row, {**found, "revision": row.args["revision"], "clean": clean})
         return "Nobody was found exposed." if not findings else f"{len(findings)} findings."
+
+    def _shot_and_plate(self, row: JobRow) -> tuple[Shot, FootageRow]:
+        """The shot that a job works on, as it is now, and its plate. Raises Stopped where it is gone."""
+        with self.database.session() as session:
+            shot_row = session.get(ShotRow, row.shot_id)
+            if shot_row is None:
+                raise Stopped
+            shot = shot_of(session, shot_row)
+            return shot, plate_row(session, shot)
 
     def _telling(self, row: JobRow) -> Callable[[int, int], None]:
         """Writes down how many of how many are done, not too often. Raises Stopped when that was asked for."""

@@ -6,9 +6,10 @@ from flask import Response
 from flask_openapi3 import APIBlueprint
 from pydantic import BaseModel
 
+from cuvrel.core.recipe.begun import begun_shot
 from cuvrel.core.recipe.cutting import pieces_of
 from cuvrel.core.recipe.errors import CuvrelError
-from cuvrel.core.recipe.models import Plane, Shot
+from cuvrel.core.recipe.models import Range
 from cuvrel.jobs.queue import put
 from cuvrel.store import shots as store
 from cuvrel.web.models import ById, JobOut, ShotCard
@@ -49,12 +50,9 @@ def make(path: ById) -> Response:
         shot = store.shot_of(session, row)
         made = []
         for number, (first, last) in enumerate(pieces_of(shot), 1):
-            plate = shot.plate_footage()
-            new = Shot(
-                name=f"{shot.name[:100]} · {number}", plate=plate.id, footage=[plate], format=shot.format,
-                first_number=shot.first_number, planes=[Plane(id="plate", name="Plate", kind="plate")],
+            document = begun_shot(
+                f"{shot.name[:100]} · {number}", shot.plate_footage(), format=shot.format,
+                first_number=shot.first_number, range=Range(first=first, last=last),
             )  # fmt: skip
-            document = new.model_dump(mode="json")
-            document["range"] = {"first": first, "last": last}
             made.append(shot_card(store.create(session, row.project_id, document)))
     return answer(PiecesOut(shots=made), 201)

@@ -10,8 +10,8 @@ from flask_openapi3 import APIBlueprint
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
+from cuvrel.core.recipe.begun import begun_shot
 from cuvrel.core.recipe.errors import CuvrelError
-from cuvrel.core.recipe.models import Plane, Shot
 from cuvrel.core.stand.settle import settling_key
 from cuvrel.jobs.queue import OPEN, put
 from cuvrel.store import shots as store
@@ -56,11 +56,7 @@ def new_shot(path: ById, body: NewShot) -> Response:
             raise CuvrelError("The footage is not ready yet.", "Wait until it has been brought in.")
         if not footage.info["frames"]:
             raise CuvrelError("This is sound alone; a shot needs a picture.", "Lay it under a shot as sound.")
-        plate = entry(footage)
-        shot = Shot(
-            name=body.name, plate=plate.id, footage=[plate], planes=[Plane(id="plate", name="Plate", kind="plate")]
-        )
-        row = store.create(session, path.id, shot.model_dump(mode="json"))
+        row = store.create(session, path.id, begun_shot(body.name, entry(footage)))
         return answer(shot_out(session, row), 201)
 
 

@@ -8,8 +8,7 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from cuvrel.core.export.order import Order
-from cuvrel.core.export.pictures import layers, picture, shaped, size_of
-from cuvrel.core.export.write import open_writer, write_range
+from cuvrel.core.export.write import write_frames
 from cuvrel.core.stand.build import Stand
 from cuvrel.core.stand.nodes import Cache
 
@@ -48,9 +47,7 @@ def _written(stand: Stand, order: Order, frames: list[int], cache: Cache, to: Pa
     """Bytes, and seconds, of some frames."""
     to.mkdir()
     where = to / "pictures" if order.how.form == "pictures" else to / f"part{order.how.suffix}"
-    named = layers(stand, order) if order.settings.what == "layers" else ()
     begun = time.perf_counter()
-    writer = open_writer(order, where, size_of(stand, order), "frame", 1, named)
-    write_range((picture(stand, order, frame) for frame in frames), writer, cache, shape=shaped(order.how, order))
+    write_frames(stand, order, frames, where, "frame", 1, cache)
     spent = time.perf_counter() - begun
     return sum(file.stat().st_size for file in to.rglob("*") if file.is_file()), spent

@@ -102,26 +102,9 @@ def _layered(stand: Stand, order: Order, frame: int) -> Node:
             plane = stand.shot.plane(ident)
             parts.append(coded(stand.alone(plane, frame) if stand.shows(plane, frame) else stand.nothing()))
         else:
-            cover = stand.matte(ident, frame)
+            cover = stand.framed(stand.matte(ident, frame))
             parts.append(node("out-matte", None, [cover], as_bytes, keep=False) if order.how.depth == "8" else cover)
-    size = stand.size
-
-    def stacked(*arrays: NDArray[Any]) -> NDArray[Any]:
-        return np.dstack([_fitting(one, size) for one in arrays])
-
-    return node("out-layers", None, parts, stacked, keep=False)
-
-
-def _fitting(plane: NDArray[Any], size: tuple[int, int]) -> NDArray[Any]:
-    """A matte of a plate that is not the frame's size, laid about the frame's middle."""
-    if plane.shape[:2] == size:
-        return plane
-    out = np.zeros((*size, *plane.shape[2:]), plane.dtype)
-    (rows, columns), (high, wide) = plane.shape[:2], size
-    y, x = (high - rows) // 2, (wide - columns) // 2
-    part = plane[max(0, -y) : max(0, -y) + high, max(0, -x) : max(0, -x) + wide]
-    out[max(0, y) : max(0, y) + part.shape[0], max(0, x) : max(0, x) + part.shape[1]] = part
-    return out
+    return node("out-layers", None, parts, lambda *arrays: np.dstack(arrays), keep=False)
 
 
 def size_of(stand: Stand, order: Order) -> tuple[int, int]:
@@ -129,16 +112,11 @@ def size_of(stand: Stand, order: Order) -> tuple[int, int]:
     return stand.plate_size if order.settings.what in ("matte", "cutout") else stand.size
 
 
-def needs_grey(order: Order) -> bool:
-    """Whether what is written has one channel."""
-    return order.settings.what == "matte"
-
-
 Shape = Callable[[NDArray[Any]], NDArray[Any]]
 
 
 def shaped(how: How, order: Order) -> Shape:
     """What makes a matte fit a format without grey: it is written as grey RGB."""
-    if not needs_grey(order) or how.pixels_grey or how.form in ("pictures", "still", "sheet"):
+    if order.settings.what != "matte" or how.pixels_grey or how.form in ("pictures", "still", "sheet"):
         return lambda picture: picture
     return lambda picture: np.repeat(picture[..., None], 3, axis=2)

@@ -19,8 +19,9 @@ from numpy.typing import NDArray
 
 from cuvrel.core.export.hows import How
 from cuvrel.core.export.order import Order
-from cuvrel.core.export.pictures import Layer
+from cuvrel.core.export.pictures import Layer, layers, picture, shaped, size_of
 from cuvrel.core.media.writer import Encoding, VideoWriter, Writer, png_bytes
+from cuvrel.core.stand.build import Stand
 from cuvrel.core.stand.nodes import Cache, Node, work_out
 
 Array = NDArray[Any]
@@ -193,6 +194,17 @@ def write_range(
             for left in waiting:
                 left.cancel()
             writer.close()
+
+
+def write_frames(
+    stand: Stand, order: Order, frames: Sequence[int], to: Path, prefix: str, number: int, cache: Cache,
+    tick: Callable[[], bool] = lambda: True,
+) -> None:  # fmt: skip
+    """Writes some of an order's frames to a file, or for pictures into a folder. See open_writer and write_range."""
+    named = layers(stand, order) if order.settings.what == "layers" else ()
+    writer = open_writer(order, to, size_of(stand, order), prefix, number, named)
+    nodes = (picture(stand, order, frame) for frame in frames)
+    write_range(nodes, writer, cache, tick, ahead_of(stand.size), shaped(order.how, order))
 
 
 def packed(folder: Path, to: Path) -> Path:

@@ -178,6 +178,8 @@ def _decoded(data: bytes) -> Still | None:
         grey = raw if raw.ndim == 2 else raw[..., 0]
         alpha = None if raw.ndim == 2 or raw.shape[2] < 2 else np.ascontiguousarray(raw[..., 1])
         return Still(np.repeat(grey[..., None], 3, axis=2), alpha)
+    if _exif_turn(data) == 1:
+        return Still(np.ascontiguousarray(raw[..., ::-1]), None)
     # UNCHANGED leaves a turned picture as it lies in the file
     shown = cv2.imdecode(np.frombuffer(data, np.uint8), cv2.IMREAD_COLOR | cv2.IMREAD_ANYDEPTH)
     return Still(np.ascontiguousarray((raw if shown is None else shown)[..., ::-1]), None)

@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import Any
 
 from cuvrel.core.recipe.declared import declared
-from cuvrel.core.recipe.models import Plane
+from cuvrel.core.recipe.models import Footage, Plane, Shot
 
 
 def begun(kind: str, ident: str, matte: str | None) -> Plane:
@@ -24,3 +24,9 @@ def begun(kind: str, ident: str, matte: str | None) -> Plane:
             **parts,
         }
     )
+
+
+def begun_shot(name: str, plate: Footage, **more: Any) -> dict[str, Any]:
+    """The document of a new shot on a plate, with one plane: the plate itself. more: other parts of it."""
+    planes = [Plane(id="plate", name="Plate", kind="plate")]
+    return Shot(name=name, plate=plate.id, footage=[plate], planes=planes, **more).model_dump(mode="json")

@@ -222,8 +222,11 @@ class Stand(Mattes):
         return gate
 
     def _framed(self, cover: Node | None) -> Node | None:
+        return None if cover is None else self.framed(cover)
+
+    def framed(self, cover: Node) -> Node:
         """A matte laid into a frame of another size than the plate's; what is beyond the plate is outside of it."""
-        if cover is None or plate_extent(self) is None:
+        if plate_extent(self) is None:
             return cover
         size = self.size
 
