@@ -16,7 +16,7 @@ from cuvrel.core.media.writer import png_bytes
 from cuvrel.demo.project import CLIPS
 from cuvrel.store import shots
 from cuvrel.store.blobs import Blobs
-from cuvrel.store.cluster import Cluster, free_port
+from cuvrel.store.cluster import Cluster
 from cuvrel.store.config import Config
 from cuvrel.store.db import Database
 from cuvrel.store.footage import entry, make_ready
@@ -51,7 +51,7 @@ def run() -> None:
     with tempfile.TemporaryDirectory(prefix="cuvrel-bench-") as name:
         folder = Path(name)
         folder.chmod(0o755)
-        cluster = Cluster(folder / "postgres", free_port(0))
+        cluster = Cluster(folder / "postgres")
         cluster.start()
         try:
             _measure(Config(cluster.url(), str(folder / "blobs"), folder / "var"), folder)

@@ -12,7 +12,6 @@ from pathlib import Path
 from typing import Any
 
 import numpy as np
-import psycopg
 import pytest
 from hypothesis import settings
 
@@ -22,7 +21,7 @@ from cuvrel.core.media.reader import Reader
 from cuvrel.core.recipe.models import Mark
 from cuvrel.demo.render import render
 from cuvrel.store.blobs import Blobs
-from cuvrel.store.cluster import Cluster, free_port
+from cuvrel.store.cluster import Cluster
 from cuvrel.store.config import Config
 from cuvrel.store.db import Database
 from cuvrel.supervise import compilers
@@ -98,7 +97,7 @@ def cluster_folder() -> Iterator[Path]:
 def cluster() -> Iterator[Cluster]:
     """A PostgreSQL server in a temporary folder, with a migrated database to copy from."""
     with cluster_folder() as folder:
-        server = Cluster(folder, free_port(0))
+        server = Cluster(folder)
         server.start()
         database = Database(server.url())
         database.migrate()
@@ -113,11 +112,10 @@ def cluster() -> Iterator[Cluster]:
 def config(cluster: Cluster, tmp_path: Path) -> Iterator[Config]:
     """A fresh database and an empty blob store."""
     name = f"t{uuid.uuid4().hex[:12]}"
-    admin = f"host=127.0.0.1 port={cluster.port} user=cuvrel dbname=postgres"
-    with psycopg.connect(admin, autocommit=True) as connection:
-        connection.execute(f"CREATE DATABASE {name} TEMPLATE cuvrel")
+    with cluster.connect() as connection:
+        connection.execute(f"CREATE DATABASE {name} TEMPLATE cuvrel OWNER cuvrel")
     yield Config(cluster.url(name), str(tmp_path / "blobs"), tmp_path / "var", max_upload=64 << 20)
-    with psycopg.connect(admin, autocommit=True) as connection:
+    with cluster.connect() as connection:
         connection.execute(f"DROP DATABASE {name} WITH (FORCE)")
 
 

@@ -327,12 +327,27 @@ def up(port: int, no_demo: bool, workers: int, demo_clips: str | None) -> None:
 
 
 @main.command()
+@click.option("--host", default="127.0.0.1", show_default=True)
+@click.option("--port", type=int, default=8017, show_default=True)
+@sentences
+def serve(host: str, port: int) -> None:
+    """Run the server alone, on the database that CUVREL_DATABASE_URL names."""
+    from cuvrel import logs
+    from cuvrel.web.serving import main as run
+
+    logs.begin("server")
+    run(host, port)
+
+
+@main.command()
 @sentences
 def worker() -> None:
     """Run one more worker on the database that CUVREL_DATABASE_URL names."""
+    from cuvrel import logs
     from cuvrel.jobs.worker import main as run
     from cuvrel.store.config import Config
 
+    logs.begin("worker")
     run(Config.from_env())
 
 
@@ -367,14 +382,17 @@ class _store:
 
     def __enter__(self) -> tuple[Any, Any]:
         from cuvrel.store.blobs import Blobs
-        from cuvrel.store.cluster import Cluster
+        from cuvrel.store.cluster import Cluster, close_to_others
         from cuvrel.store.config import Config
         from cuvrel.store.db import Database
 
         self._cluster: Any = None
         config = Config.from_env()
         url = os.environ.get("CUVREL_DATABASE_URL")
+        os.umask(0o077)
         if not url:
+            config.var.mkdir(parents=True, exist_ok=True)
+            close_to_others(config.var)
             cluster = Cluster(config.var / "postgres")
             if not cluster.running():
                 cluster.start()

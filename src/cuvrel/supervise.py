@@ -6,20 +6,25 @@ import contextlib
 import fcntl
 import json
 import os
+import shutil
 import signal
 import subprocess
 import sys
 import time
 import urllib.error
 import urllib.request
+from collections.abc import Callable
 from pathlib import Path
 
+import psycopg
 from sqlalchemy import select
 
+from cuvrel import memory
 from cuvrel.core.recipe.errors import CuvrelError
 from cuvrel.core.recipe.hashing import key_of
+from cuvrel.logs import LogFile
 from cuvrel.store.blobs import Blobs
-from cuvrel.store.cluster import Cluster, free_port
+from cuvrel.store.cluster import Cluster, close_to_others, free_port
 from cuvrel.store.config import Config
 from cuvrel.store.db import Database
 from cuvrel.store.models import Project
@@ -29,7 +34,7 @@ class Child:
     """A process that is started again when it dies, more slowly each time it dies young."""
 
     def __init__(self, name: str, command: list[str], env: dict[str, str], log: Path) -> None:
-        self.name, self._command, self._env, self._log = name, command, env, log
+        self.name, self._command, self._env, self._log = name, command, env, LogFile(log)
         self._process: subprocess.Popen[bytes] | None = None
         self._born, self._wait, self._next = 0.0, 0.2, 0.0
 
@@ -45,21 +50,21 @@ class Child:
                 self._wait = 0.2
             return
         if self._process is not None and self._next == 0:
-            print(f"The {self.name} ended (code {self._process.returncode}); starting it again.", flush=True)
+            say(f"The {self.name} ended (code {self._process.returncode}); starting it again.")
             self._next = time.monotonic() + self._wait
             self._wait = min(self._wait * 2, 10)
         if time.monotonic() < self._next:
             return
-        with self._log.open("ab") as log:
-            self._process = subprocess.Popen(
-                self._command,
-                env=self._env,
-                stdin=subprocess.DEVNULL,
-                stdout=log,
-                stderr=log,
-                start_new_session=True,
-                preexec_fn=_die_with_parent,
-            )
+        self._process = subprocess.Popen(
+            self._command,
+            env=self._env,
+            stdin=subprocess.DEVNULL,
+            stdout=subprocess.PIPE,
+            stderr=subprocess.STDOUT,
+            start_new_session=True,
+            preexec_fn=_die_with_parent,
+        )
+        self._log.follow(self._process)
         self._born, self._next = time.monotonic(), 0.0
 
     def ask(self) -> None:
@@ -88,7 +93,9 @@ def _die_with_parent() -> None:
 
 def up(var: Path, port: int = 8017, demo: bool = True, workers: int = 1, clips: list[str] | None = None) -> int:
     """Starts everything, prints the address, tends it until SIGINT or SIGTERM, stops everything."""
+    os.umask(0o077)
     var.mkdir(parents=True, exist_ok=True)
+    close_to_others(var)
     with (var / "lock").open("w") as lock:
         try:
             fcntl.flock(lock, fcntl.LOCK_EX | fcntl.LOCK_NB)
@@ -114,15 +121,17 @@ def _run(var: Path, port: int, demo: bool, workers: int, clips: list[str] | None
 
     signal.signal(signal.SIGINT, end)
     signal.signal(signal.SIGTERM, end)
-    cluster = Cluster(var / "postgres")
+    cluster, spare = Cluster(var / "postgres"), Spare(var / "spare")
     children: list[Child] = []
+    shutil.rmtree(var / "tmp", ignore_errors=True)  # what a killed process had half-made
     # kernels are compiled beside all else, once per state of the code, so that nobody waits for a first picture
     state, mark = state_of_code(), var / "compiled"
     compiling: list[subprocess.Popen[bytes]] = []
     if not mark.exists() or mark.read_text() != state:
         compiling = compilers()
     try:
-        cluster.start()
+        if not _started(cluster, spare, lambda: ending, first=True):
+            return 0
         config = Config(database=cluster.url(), blobs=os.environ.get("CUVREL_BLOBS", str(var / "blobs")), var=var)
         database = Database(config.database)
         database.migrate()
@@ -139,30 +148,15 @@ def _run(var: Path, port: int, demo: bool, workers: int, clips: list[str] | None
             "CUVREL_DATABASE_URL": config.database,
             "CUVREL_BLOBS": config.blobs,
             "CUVREL_VAR": str(var),
+            "TMPDIR": str(var / "tmp"),
+            **memory.environment(),
         }
+        (var / "tmp").mkdir(exist_ok=True)
         python = sys.executable
         children.append(
             Child(
                 "server",
-                [
-                    python,
-                    "-m",
-                    "gunicorn",
-                    "cuvrel.web.app:create_app()",
-                    "-b",
-                    f"127.0.0.1:{port}",
-                    "-w",
-                    "1",
-                    "-k",
-                    "gthread",
-                    "--threads",
-                    "24",
-                    "--timeout",
-                    "120",
-                    "--graceful-timeout",
-                    "2",
-                    "--no-control-socket",
-                ],
+                [python, "-m", "cuvrel.cli", "serve", "--port", str(port)],
                 env,
                 var / "server.log",
             )
@@ -179,22 +173,23 @@ def _run(var: Path, port: int, demo: bool, workers: int, clips: list[str] | None
         while any(one.poll() is None for one in compiling) and not ending:
             time.sleep(0.02)
         if compiling and all(one.poll() == 0 for one in compiling):
-            mark.write_text(state)
+            _try(lambda: mark.write_text(state))
         for child in children:
             if not ending:
                 child.tend()
         if not ending and _answers(url, lambda: ending):
             about = {"url": url, "database": config.database, "supervisor": os.getpid()}
-            _write(var / "address.json", about)
-            print(f"\nCuvrel is ready at {url}\nStop it with Ctrl+C.\n", flush=True)
+            _try(lambda: _write(var / "address.json", about))
+            say(f"\nCuvrel is ready at {url}\n{memory.told(workers)}\nStop it with Ctrl+C.\n")
         while not ending:
             if not cluster.running():
-                print("The database went away; starting it again.", flush=True)
-                with contextlib.suppress(CuvrelError):
-                    cluster.start()
+                say("The database went away; starting it again.")
+                _started(cluster, spare, lambda: ending)
             for child in children:
-                child.tend()
-            _write(var / "processes.json", {c.name: c.pid for c in children})
+                _try(child.tend)
+            pids = {c.name: c.pid for c in children}
+            _try(lambda pids=pids: _write(var / "processes.json", pids))  # type: ignore[misc]
+            spare.keep()
             for _ in range(5):
                 if not ending:
                     time.sleep(0.1)
@@ -206,10 +201,82 @@ def _run(var: Path, port: int, demo: bool, workers: int, clips: list[str] | None
             child.ask()
         for child in children:
             child.end(4)
-        cluster.stop()
-        (var / "address.json").unlink(missing_ok=True)
-        print("Stopped.", flush=True)
+        _try(cluster.stop)
+        _try(lambda: (var / "address.json").unlink(missing_ok=True))
+        say("Stopped.")
     return 0
+
+
+class Spare:
+    """A file that takes up room, so that there is some for the database when all else of the disk is full.
+
+    A database that can't write its log (WAL) stops, and needs room to start: the file goes then, and comes again when
+    there is room.
+    """
+
+    def __init__(self, path: Path, size: int = 64 << 20) -> None:
+        self._path, self._size = path, size
+
+    def keep(self) -> None:
+        """Makes the file where it is missing and there is ample room."""
+        with contextlib.suppress(OSError):
+            usage = shutil.disk_usage(self._path.parent)
+            size = min(self._size, usage.total // 20)
+            if self._path.exists() or usage.free < 4 * size:
+                return
+            with self._path.open("wb") as file:
+                os.posix_fallocate(file.fileno(), 0, size)
+
+    def give(self) -> bool:
+        """Makes room by removing the file where the disk is full; says whether it did."""
+        with contextlib.suppress(OSError):
+            if self._path.exists() and shutil.disk_usage(self._path.parent).free < self._size // 2:
+                self._path.unlink()
+                return True
+        return False
+
+
+def say(text: str) -> None:
+    """Prints, where that is possible: nobody may listen, and what is written to may be full."""
+    _try(lambda: print(text, flush=True))
+
+
+def _try(step: Callable[[], object]) -> bool:
+    """Whether a step went well; the supervisor outlives what it can't write."""
+    try:
+        step()
+    except (OSError, CuvrelError, psycopg.Error) as fault:
+        with contextlib.suppress(OSError):
+            print(str(fault).strip(), file=sys.stderr, flush=True)
+        return False
+    return True
+
+
+def _started(cluster: Cluster, spare: Spare, ending: Callable[[], bool], first: bool = False) -> bool:
+    """Starts the database; where it does not start, tries again, more slowly each time. False where all is to end.
+
+    first: a fault that has nothing to do with room is a person's to mend, and raised.
+    """
+    wait, told = 0.5, ""
+    while not ending():
+        try:
+            cluster.start()
+            return True
+        except (CuvrelError, psycopg.Error, OSError) as fault:
+            full = shutil.disk_usage(cluster.folder.parent).free < 64 << 20
+            if first and not full:
+                raise
+            sentence = "The disk is full; the database starts when there is room." if full else str(fault).strip()
+            if sentence != told:
+                say(sentence)
+                told = sentence
+            if spare.give():
+                continue
+        deadline = time.monotonic() + wait
+        while time.monotonic() < deadline and not ending():
+            time.sleep(0.1)
+        wait = min(5.0, wait * 1.5)
+    return False
 
 
 def compilers() -> list[subprocess.Popen[bytes]]:
@@ -239,7 +306,7 @@ def _empty(database: Database) -> bool:
 
 def _tell(text: str) -> None:
     """The first start takes a minute or two: say what is going on."""
-    print(f"Making the {text} ...", flush=True)
+    say(f"Making the {text} ...")
 
 
 def _write(path: Path, about: dict[str, object]) -> None:
@@ -249,9 +316,9 @@ def _write(path: Path, about: dict[str, object]) -> None:
     beside.replace(path)
 
 
-def _answers(url: str, ending: object, seconds: float = 60) -> bool:
+def _answers(url: str, ending: Callable[[], bool], seconds: float = 60) -> bool:
     deadline = time.monotonic() + seconds
-    while time.monotonic() < deadline and not ending():  # type: ignore[operator]
+    while time.monotonic() < deadline and not ending():
         try:
             with urllib.request.urlopen(url + "api/health", timeout=2):
                 return True

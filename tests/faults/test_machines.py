@@ -99,20 +99,26 @@ def test_two_workers_share_an_export_and_one_may_die(bucket: str, database: Data
         }
         job = put(session, "export", project, "Many", shot_id=shot, args=args, total=FRAMES).id
 
-    def state() -> tuple[str, list[str]]:
+    def state() -> tuple[str, list[str], set[str]]:
+        """How the export stands, how its parts do, and who has done some."""
         with database.session() as session:
             whole = session.get(JobRow, job)
             assert whole is not None
-            parts = session.query(JobRow).filter(JobRow.parent_id == job)
-            return whole.state, [part.state for part in parts]
+            parts = session.query(JobRow).filter(JobRow.parent_id == job).all()
+            by = {part.result["by"] for part in parts if part.state == "done"}
+            return whole.state, [part.state for part in parts], by
+
+    def both_at_work() -> bool:
+        _, parts, by = state()
+        return len(by) == 2 and parts.count("working") == 2
 
     workers = [worker(url, tmp_path / name) for name in ("one", "two")]
     try:
         app = queue_app(Config(url, URL, tmp_path))
         with app.open():
             enqueue(database, app, job)
-        # both are at work on a part at one time, and some parts are done
-        wait_for(lambda: state()[1].count("working") == 2 and "done" in state()[1], 180, "two workers at work")
+        # each has done a part, and both are at work on another one at one time
+        wait_for(both_at_work, 180, "two workers at work")
         workers[0].send_signal(signal.SIGKILL)
         workers[0].wait(10)
         wait_for(lambda: state()[0] in ("done", "failed"), 240, "an end")

@@ -175,7 +175,7 @@ def test_documents_and_history_of_an_earlier_database_are_brought_up_to_date(ben
         session.execute(text("UPDATE alembic_version SET version_num = '0003'"))
     config = AlembicConfig()
     config.set_main_option("script_location", str(migrations.__path__[0]))
-    config.set_main_option("sqlalchemy.url", bench.database.url)
+    config.set_main_option("sqlalchemy.url", bench.database.url.replace("%", "%%"))
     command.upgrade(config, "head")
     bench.database.engine.dispose()
     assert anew(bench) == document

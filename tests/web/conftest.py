@@ -83,7 +83,6 @@ class Web:
 def web(config: Config, clip: Clip) -> Iterator[Web]:
     found = Web(config, clip)
     yield found
-    found.services.listener.close()
     found.services.database.engine.dispose()
     found.database.engine.dispose()
 

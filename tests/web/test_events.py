@@ -1,48 +1,137 @@
-"""Changes are told as they happen, and a server under strain answers with a sentence."""
+"""Changes are told as they happen, on streams that cost no request anything."""
 
+from __future__ import annotations
+
+import asyncio
 import json
-import queue
 import threading
 import time
+from collections.abc import Iterator
 from typing import Any
 
+import httpx
+import pytest
+import uvicorn
+
+from cuvrel.store.cluster import free_port
 from cuvrel.store.config import Config
+from cuvrel.store.db import MOST_TOLD, notify
+from cuvrel.web import serving
 from cuvrel.web.app import create_app
+from cuvrel.web.listen import AGAIN, WAITING, Listener
 from tests.web.conftest import Web, problem
 
 
-def test_changes_are_told_as_they_happen(web: Web) -> None:
+class Server:
+    """The whole server on a port, in a thread of the test's own."""
+
+    def __init__(self, config: Config) -> None:
+        self.url = f"http://127.0.0.1:{free_port(0)}"
+        settings = uvicorn.Config(
+            serving.create(config), "127.0.0.1", int(self.url.rpartition(":")[2]), http="httptools", ws="none",
+            log_config=None, timeout_graceful_shutdown=1,
+        )  # fmt: skip
+        self._server = uvicorn.Server(settings)
+        self._thread = threading.Thread(target=self._server.run, daemon=True)
+
+    def __enter__(self) -> Server:
+        self._thread.start()
+        while not self._server.started:
+            time.sleep(0.01)
+        return self
+
+    def __exit__(self, *_: object) -> None:
+        self._server.should_exit = True
+        self._thread.join(10)
+
+
+@pytest.fixture
+def server(config: Config) -> Iterator[Server]:
+    with Server(config) as found:
+        yield found
+
+
+def told(lines: Iterator[str]) -> Iterator[dict[str, Any]]:
+    return (json.loads(line.removeprefix("data: ")) for line in lines if line.startswith("data: "))
+
+
+def test_changes_are_told_as_they_happen(web: Web, server: Server) -> None:
     shot = web.shot()
-    mine = web.services.listener.subscribe()
-    web.mark(shot)
-    told: list[dict[str, Any]] = []
-    deadline = time.monotonic() + 10
-    while time.monotonic() < deadline and not {"shot", "frame"} <= {t["event"] for t in told}:
-        try:
-            told.append(json.loads(mine.get(timeout=1) or "{}"))
-        except queue.Empty:
-            continue
-    frame = next(t for t in told if t["event"] == "frame")
+    with httpx.stream("GET", f"{server.url}/api/events", timeout=20) as answer:
+        assert answer.headers["content-type"].startswith("text/event-stream")
+        assert answer.headers["cross-origin-resource-policy"] == "same-origin"
+        events = told(answer.iter_lines())
+        assert next(events)["event"] == "hello"
+        web.mark(shot)
+        seen: dict[str, dict[str, Any]] = {}
+        while not {"shot", "frame"} <= seen.keys():
+            event = next(events)
+            seen[event["event"]] = event
+    frame = seen["frame"]
     assert (frame["shot"], frame["pull"], frame["frame"], frame["origin"]) == (shot, "t1", 0, "touched")
-    assert next(t for t in told if t["event"] == "shot")["revision"] == web.get(f"/api/shots/{shot}").json["revision"]
-    web.services.listener.unsubscribe(mine)
+    assert seen["shot"]["revision"] == web.get(f"/api/shots/{shot}").json["revision"]
 
 
-def test_the_stream_begins_with_a_sign_of_life(web: Web) -> None:
-    answer = web.client.get("/api/events", buffered=False)
-    assert answer.mimetype == "text/event-stream"
-    first = next(iter(answer.response))
-    assert b"hello" in (first if isinstance(first, bytes) else first.encode())
-    answer.close()
+def test_more_streams_than_threads_and_requests_are_answered_all_the_same(server: Server) -> None:
+    async def crowd() -> list[float]:
+        limits = httpx.Limits(max_connections=None)
+        async with httpx.AsyncClient(base_url=server.url, limits=limits, timeout=30) as client:
+            streams = [client.stream("GET", "/api/events") for _ in range(3 * serving.THREADS)]
+            answers = [await one.__aenter__() for one in streams]
+            assert {answer.status_code for answer in answers} == {200}
+            for answer in answers:
+                async for line in answer.aiter_lines():
+                    if "hello" in line:
+                        break
+            took = []
+            for _ in range(20):
+                begun = time.perf_counter()
+                assert (await client.get("/api/projects")).status_code == 200
+                took.append(time.perf_counter() - begun)
+            for one in streams:
+                await one.__aexit__(None, None, None)
+            return took
+
+    assert max(asyncio.run(crowd())) < 10  # with a thread for each stream none of these was ever answered
 
 
-def test_a_listener_that_does_not_read_is_started_over(web: Web) -> None:
-    listener = web.services.listener
-    mine = listener.subscribe()
-    for n in range(2100):
-        listener._give(str(n))
-    assert mine.get_nowait() is None
-    listener.unsubscribe(mine)
+@pytest.mark.parametrize(
+    ("headers", "status"), [({"Host": "evil.example"}, 400), ({"Sec-Fetch-Site": "cross-site"}, 403)]
+)
+def test_a_stranger_hears_nothing(server: Server, headers: dict[str, str], status: int) -> None:
+    answer = httpx.get(f"{server.url}/api/events", headers=headers)
+    assert answer.status_code == status
+    assert answer.headers["content-type"] == "application/problem+json"
+
+
+def test_a_listener_that_does_not_read_is_started_over(config: Config) -> None:
+    async def sleepy() -> str:
+        listener = Listener(config.conninfo)
+        async with listener.subscribed() as mine:
+            for n in range(WAITING + 1):
+                listener.give(str(n))
+            first = mine.get_nowait()
+            assert mine.empty()
+        await listener.close()
+        return first
+
+    assert asyncio.run(sleepy()) == AGAIN
+
+
+def test_what_is_too_long_for_a_notice_makes_everybody_look_anew(web: Web) -> None:
+    async def heard() -> list[str]:
+        listener = Listener(web.config.conninfo)
+        async with listener.subscribed() as mine:
+            with web.database.session() as session:
+                notify(session, "job", job={"result": "x" * MOST_TOLD})
+                notify(session, "job", job={"result": "x"})
+            found = [await asyncio.wait_for(mine.get(), 10) for _ in range(2)]
+        await listener.close()
+        return found
+
+    long, short = map(json.loads, asyncio.run(heard()))
+    assert long == {"event": "again"}
+    assert short == {"event": "job", "job": {"result": "x"}}
 
 
 def test_a_database_that_is_away_is_a_503_with_a_sentence(config: Config) -> None:

@@ -51,6 +51,10 @@ class Exporting:
         self._database, self._blobs, self._readers, self._cache, self._put_in = database, blobs, readers, cache, put_in
         self._kept: tuple[int, Order, Stand] | None = None
 
+    def rest(self) -> None:
+        """Lets go of the stand of the last export."""
+        self._kept = None
+
     def export(self, row: JobRow) -> str:
         """Cuts an export into ranges, or joins them once all are there. Raises Parted while they are not."""
         order, stand = self._prepared(row)

@@ -6,20 +6,28 @@ import logging
 import time
 import traceback
 from collections.abc import Callable
-from typing import Any
+from typing import Any, TypeVar
 
 import procrastinate
+from procrastinate.exceptions import ConnectorException
+from psycopg.errors import DiskFull
 from sqlalchemy import select, text
-from sqlalchemy.exc import OperationalError
+from sqlalchemy.exc import DBAPIError, InterfaceError, OperationalError, PendingRollbackError
 from sqlalchemy.orm import Session
 
 from cuvrel.core.recipe.errors import CuvrelError
+from cuvrel.store import room
 from cuvrel.store.config import Config
 from cuvrel.store.db import Database, notify
 from cuvrel.store.models import JobRow, now
 
 log = logging.getLogger("cuvrel.jobs")
 OPEN = ("waiting", "working")
+MOST_TRIES = 3
+ALIVE = 7023  # of PostgreSQL's advisory locks, with a worker's number: it holds this as long as it lives
+PATIENCE = 300.0  # seconds that a job waits for a database or a store that is away
+TRANSIENT = (OperationalError, InterfaceError, PendingRollbackError, ConnectorException, ConnectionError, TimeoutError)
+"""What passes when the database, or where the blobs are, is there again."""
 
 
 class Stopped(Exception):
@@ -85,7 +93,8 @@ def enqueue(database: Database, app: procrastinate.App, job_id: int, priority: i
 def recover(database: Database, app: procrastinate.App) -> int:
     """Puts jobs that no living worker has and no queue holds back into the queue; returns how many.
 
-    A job that was at work when its worker died goes on from its last progress.
+    A job that was at work when its worker died goes on from its last progress. A worker lives as long as the database
+    holds its lock, or its heart beats: one that is too busy to beat is not taken for dead.
     """
     lost = []
     with database.session() as session:
@@ -94,10 +103,13 @@ def recover(database: Database, app: procrastinate.App) -> int:
         for row in session.scalars(select(JobRow).where(JobRow.state.in_(OPEN)).with_for_update(skip_locked=True)):
             held = session.execute(
                 text(
-                    "SELECT j.status, w.id IS NOT NULL AND w.last_heartbeat > now() - interval '12 seconds' AS alive "
+                    "SELECT j.status, w.id IS NOT NULL AND w.last_heartbeat > now() - interval '12 seconds' OR EXISTS "
+                    "(SELECT FROM pg_locks l WHERE l.locktype = 'advisory' AND l.granted AND l.classid = :alive "
+                    "AND l.objid = :worker AND l.database = (SELECT oid FROM pg_database "
+                    "WHERE datname = current_database())) AS alive "
                     "FROM procrastinate_jobs j LEFT JOIN procrastinate_workers w ON w.id = j.worker_id WHERE j.id = :id"
                 ),
-                {"id": row.queue_id},
+                {"id": row.queue_id, "alive": ALIVE, "worker": row.worker or 0},
             ).first()
             if held and (held.status == "todo" or (held.status == "doing" and held.alive)):
                 continue
@@ -155,48 +167,102 @@ def part_ended(session: Session, parent_id: int) -> bool:
 
 def run(
     database: Database, job_id: int, work: Callable[[JobRow], str], queue_id: int | None = None,
-    again: Callable[[int], None] = lambda job_id: None,
+    again: Callable[[int], None] = lambda job_id: None, worker: int | None = None,
 ) -> None:  # fmt: skip
     """Runs a waiting job's work and writes down how it ended. The work's return value is its closing line.
 
-    again: puts a job into the queue, whose last part this was.
+    again: puts a job into the queue, whose last part this was. worker: the number of who runs it.
 
     A job that was stopped and run again before its turn is in the queue twice; whoever comes second leaves it alone,
     and the entry by which it is at work (`queue_id`) is written down for the recovery.
     """
-    with database.session() as session:
-        row = session.get(JobRow, job_id, with_for_update=True)
-        if row is None or row.state != "waiting":
-            return
-        row.state, row.started, row.queue_id = "working", row.started or now(), queue_id or row.queue_id
-        tell(session, row)
+    row = _steadily(lambda: _begun(database, job_id, queue_id, worker))
+    if row is None:
+        return
     try:
+        if row.tries > MOST_TRIES:
+            raise CuvrelError(
+                f"Its worker died {MOST_TRIES} times at the same place; it is not tried again by itself.",
+                "It may need more memory than there is. The worker's log says more; then run it again.",
+            )
         state, message = "done", _worked(database, row, work)
     except Parted:
-        _rest(database, job_id, again)
+        _steadily(lambda: _rest(database, job_id, again))
         return
     except Stopped:
         state, message = "stopped", "Stopped."
     except CuvrelError as fault:
         state, message = "failed", str(fault)
-    except Exception:
-        log.error("job %s failed\n%s", job_id, traceback.format_exc())
-        state = "failed"
-        message = (
-            "Something went wrong inside the program. Run it again; if it fails again, the server's log says more."
-        )
+    except Exception as fault:
+        state, message = "failed", _said(job_id, fault)
+    parent = _steadily(lambda: _ended(database, job_id, state, message))
+    if parent is not None and _steadily(lambda: _part_through(database, parent)):
+        _steadily(lambda: again(parent))
+
+
+def _said(job_id: int, fault: Exception) -> str:
+    """The closing line of a job that ended by a fault that nobody foresaw."""
+    if (isinstance(fault, OSError) and fault.errno in room.FULL) or isinstance(getattr(fault, "orig", None), DiskFull):
+        log.error("job %s: the disk is full", job_id)
+        return "The disk is full. Make room, then run it again."
+    if isinstance(fault, MemoryError):
+        return "There is not enough memory for this. Make room, or work on smaller footage, then run it again."
+    if _transient(fault):
+        log.error("job %s: the database or the store stayed away: %s", job_id, fault)
+        return "The database or the store of the files stayed away for too long. Run it again; it goes on where it was."
+    log.error("job %s failed\n%s", job_id, "".join(traceback.format_exception(fault)))
+    return "Something went wrong inside the program. Run it again; if it fails again, the worker's log says more."
+
+
+def _begun(database: Database, job_id: int, queue_id: int | None, worker: int | None) -> JobRow | None:
+    """Takes a waiting job; None where it does not wait any more."""
+    with database.session() as session:
+        row = session.get(JobRow, job_id, with_for_update=True)
+        if row is None or row.state != "waiting":
+            return None
+        row.state, row.started, row.queue_id = "working", row.started or now(), queue_id or row.queue_id
+        row.worker, row.tries = worker, row.tries + 1
+        tell(session, row)
+        return row
+
+
+def _ended(database: Database, job_id: int, state: str, message: str) -> int | None:
+    """Writes down how a job ended; the job that it is a part of."""
     with database.session() as session:
         row = session.get(JobRow, job_id, with_for_update=True)
         if row is None:
-            return
+            return None
         row.state, row.message, row.finished = state, message, now()
         tell(session, row)
-        parent = row.parent_id
-    if parent is not None:
-        with database.session() as session:
-            whole = part_ended(session, parent)
-        if whole:
-            again(parent)
+        return row.parent_id
+
+
+def _part_through(database: Database, parent: int) -> bool:
+    with database.session() as session:
+        return part_ended(session, parent)
+
+
+def _transient(fault: Exception) -> bool:
+    """Whether a fault passes by itself."""
+    if isinstance(getattr(fault, "orig", None), DiskFull):
+        return False
+    return isinstance(fault, TRANSIENT) or (isinstance(fault, DBAPIError) and fault.connection_invalidated)
+
+
+Got = TypeVar("Got")
+
+
+def _steadily(step: Callable[[], Got]) -> Got:
+    """What a step gives; while the database is away it is tried again. Raises what does not pass, or not in time."""
+    deadline, wait = time.monotonic() + PATIENCE, 0.2
+    while True:
+        try:
+            return step()
+        except Exception as fault:
+            if not _transient(fault) or time.monotonic() > deadline:
+                raise
+        time.sleep(wait)
+        wait = min(2.0, wait * 1.5)
 
 
 def _rest(database: Database, job_id: int, again: Callable[[int], None]) -> None:
@@ -204,7 +270,7 @@ def _rest(database: Database, job_id: int, again: Callable[[int], None]) -> None
     with database.session() as session:
         row = session.get(JobRow, job_id, with_for_update=True)
         if row is not None:
-            row.queue_id = None
+            row.queue_id, row.tries = None, 0
     with database.session() as session:
         through = not _parts_open(session, job_id) and part_ended(session, job_id)
     if through:
@@ -213,30 +279,28 @@ def _rest(database: Database, job_id: int, again: Callable[[int], None]) -> None
 
 def _worked(database: Database, row: JobRow, work: Callable[[JobRow], str]) -> str:
     """The closing line of the work; where the database goes away under it, it goes on from its last progress."""
+    job_id, deadline = row.id, time.monotonic() + PATIENCE
     while True:
         if row.stop:
             raise Stopped
         try:
             return work(row)
-        except OperationalError:
-            log.warning("job %s lost the database; it goes on once that is back", row.id)
-            row = _again(database, row.id)
-
-
-def _again(database: Database, job_id: int, patience: float = 300.0) -> JobRow:
-    """The job's row once the database answers. Raises OperationalError when it stays away."""
-    deadline = time.monotonic() + patience
-    while True:
-        try:
-            with database.session() as session:
-                row = session.get(JobRow, job_id)
-            if row is None:
-                raise Stopped
-            return row
-        except OperationalError:
-            if time.monotonic() > deadline:
+        except Exception as fault:
+            if not _transient(fault) or time.monotonic() > deadline:
                 raise
-            time.sleep(0.5)
+            log.warning("job %s lost the database or the store; it goes on once that is back", row.id)
+        time.sleep(0.3)
+        row, before = _steadily(lambda: _as_it_is(database, job_id)), row.done
+        if row.done > before:
+            deadline = time.monotonic() + PATIENCE
+
+
+def _as_it_is(database: Database, job_id: int) -> JobRow:
+    with database.session() as session:
+        row = session.get(JobRow, job_id)
+    if row is None:
+        raise Stopped
+    return row
 
 
 def advance(session: Session, job_id: int, done: int, total: int, **progress: Any) -> None:
@@ -245,6 +309,8 @@ def advance(session: Session, job_id: int, done: int, total: int, **progress: An
     if row is None or row.stop:
         raise Stopped
     row.done, row.total = done, total
+    if done > row.reached:
+        row.reached, row.tries = done, 1
     if progress:
         row.progress = {**row.progress, **progress}
     tell(session, row)

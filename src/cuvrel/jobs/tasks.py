@@ -15,6 +15,7 @@ import numpy as np
 from numpy.typing import NDArray
 from sqlalchemy.exc import OperationalError
 
+from cuvrel import memory
 from cuvrel.core import catalogue
 from cuvrel.core.follow.plan import Came, Way
 from cuvrel.core.follow.run import Settings
@@ -22,6 +23,7 @@ from cuvrel.core.media.probe import MediaInfo, pack_sequence
 from cuvrel.core.media.writer import png_bytes
 from cuvrel.core.motion.cuts import found_cuts, small
 from cuvrel.core.pulls.clean_plate import MOST, drawn_coverage, joined_plate, median_plate, spaced
+from cuvrel.core.pulls.network import release_networks
 from cuvrel.core.recipe.check import read_shot
 from cuvrel.core.recipe.errors import CuvrelError, MediaError
 from cuvrel.core.recipe.models import Shot
@@ -33,6 +35,7 @@ from cuvrel.jobs.exporting import Exporting, PutIn
 from cuvrel.jobs.queue import Stopped, advance
 from cuvrel.jobs.redaction import audit, found_people
 from cuvrel.jobs.tracking import Courses
+from cuvrel.memory import Shares
 from cuvrel.store.blobs import Blobs
 from cuvrel.store.db import Database, notify
 from cuvrel.store.following import StoredFrames
@@ -49,13 +52,22 @@ U8 = NDArray[np.uint8]
 class Works:
     """What the tasks need. One per worker process."""
 
-    def __init__(self, database: Database, blobs: Blobs, cache_bytes: int, put_in: PutIn) -> None:
-        """put_in: puts a job that a job has made into the queue."""
+    def __init__(self, database: Database, blobs: Blobs, caches: int, put_in: PutIn) -> None:
+        """caches: their bytes in all. put_in: puts a job that a job has made into the queue."""
         catalogue.load()
         self.database, self.blobs = database, blobs
-        self.readers = Readers(blobs)
-        self.cache = Cache(cache_bytes)
+        shares = Shares.of(caches)
+        self.readers = Readers(blobs, shares.frames)
+        self.cache = Cache(shares.pictures)
         self.exporting = Exporting(database, blobs, self.readers, self.cache, put_in)
+
+    def rest(self) -> None:
+        """Lets go of all that is kept for the next job, which may be long in coming."""
+        self.exporting.rest()
+        self.readers.clear()
+        self.cache.clear()
+        release_networks()
+        memory.trim()
 
     def work(self, row: JobRow) -> str:
         """Does the job of this row."""

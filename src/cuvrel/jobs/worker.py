@@ -6,13 +6,18 @@ import asyncio
 import contextlib
 import logging
 import os
+import secrets
 import threading
+import time
+from collections.abc import Callable
 from functools import partial
 
 import procrastinate
+import psycopg
+import structlog
 
 from cuvrel.core.warm import warm_up
-from cuvrel.jobs.queue import enqueue, queue_app, recover, run
+from cuvrel.jobs.queue import ALIVE, enqueue, queue_app, recover, run
 from cuvrel.jobs.tasks import Works
 from cuvrel.store.blobs import Blobs
 from cuvrel.store.config import Config
@@ -24,15 +29,62 @@ log = logging.getLogger("cuvrel.worker")
 
 def worker_app(config: Config, works: Works, putter: procrastinate.App) -> procrastinate.App:
     """The queue with its one task, for a worker. putter: the open queue, for putting jobs in."""
+    alive, calm = Alive(config.conninfo), Calm(works.rest)
     app = procrastinate.App(connector=procrastinate.PsycopgConnector(conninfo=config.conninfo, min_size=1, max_size=4))
 
     @app.task(name="cuvrel.job", queue="work", pass_context=True)
     def job(context: procrastinate.JobContext, job_id: int) -> None:
-        run(
-            works.database, job_id, works.work, context.job.id, lambda part_of: enqueue(works.database, putter, part_of)
-        )
+        with structlog.contextvars.bound_contextvars(job=job_id), calm:
+            again = partial(enqueue, works.database, putter)
+            run(works.database, job_id, works.work, context.job.id, again, alive.number)
 
     return app
+
+
+class Alive:
+    """Holds a lock in the database as long as this process lives, by which others know that it does.
+
+    The lock goes with the connection, which the system closes when the process ends, however busy it was before.
+    """
+
+    def __init__(self, conninfo: str) -> None:
+        self.number = secrets.randbelow(2**31 - 1) + 1
+        self._conninfo = conninfo
+        threading.Thread(target=self._hold, name="alive", daemon=True).start()
+
+    def _hold(self) -> None:
+        while True:
+            with contextlib.suppress(psycopg.Error):
+                with psycopg.connect(
+                    self._conninfo, autocommit=True, keepalives_idle=5, keepalives_interval=2, keepalives_count=3
+                ) as connection:
+                    if connection.info.host and not connection.info.host.startswith("/"):
+                        # a machine that is cut off is missed within about ten seconds
+                        for name, value in (("idle", 5), ("interval", 2), ("count", 3)):
+                            connection.execute(f"SET tcp_keepalives_{name} = {value}")
+                    connection.execute("SELECT pg_advisory_lock(%s, %s)", (ALIVE, self.number))
+                    while True:
+                        time.sleep(2)
+                        connection.execute("SELECT 1")
+            time.sleep(0.5)
+
+
+class Calm:
+    """Lets go of memory when no job has come for a while. Used about each job."""
+
+    def __init__(self, rest: Callable[[], None], seconds: float = 20.0) -> None:
+        self._rest, self._seconds = rest, seconds
+        self._timer: threading.Timer | None = None
+
+    def __enter__(self) -> None:
+        if self._timer is not None:
+            self._timer.cancel()
+            self._timer.join()
+
+    def __exit__(self, *_: object) -> None:
+        self._timer = threading.Timer(self._seconds, self._rest)
+        self._timer.daemon = True
+        self._timer.start()
 
 
 async def _look_after(database: Database, putter: procrastinate.App) -> None:
@@ -57,7 +109,7 @@ async def _serve(config: Config) -> None:
     database = Database(config.database)
     blobs = Blobs(config.blobs, config.var)
     putter = queue_app(config)
-    works = Works(database, blobs, config.cache_bytes, partial(enqueue, database, putter))
+    works = Works(database, blobs, config.caches // 2, partial(enqueue, database, putter))
     threading.Thread(target=warm_up, name="warm", daemon=True).start()
     app = worker_app(config, works, putter)
     with putter.open():
@@ -83,5 +135,4 @@ async def _served(app: procrastinate.App, putter: procrastinate.App, database: D
 
 def main(config: Config) -> None:
     """Runs until it is told to stop."""
-    logging.basicConfig(level=logging.WARNING, format="%(asctime)s worker %(name)s: %(message)s")
     asyncio.run(_serve(config))

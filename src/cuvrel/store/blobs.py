@@ -14,6 +14,7 @@ import fsspec
 from fsspec.implementations.local import LocalFileSystem
 
 from cuvrel.core.recipe.hashing import hash_bytes, hash_file
+from cuvrel.store.room import Room
 
 FETCHED = int(os.environ.get("CUVREL_FETCHED", 20 << 30))
 """Bytes that copies of remote blobs may take on this machine."""
@@ -33,6 +34,7 @@ class Blobs:
         # an object store shows an object whole or not at all; moving one there would copy it once more
         self._whole = url.startswith(("s3://", "gs://", "gcs://", "az://", "abfs://"))
         self._scratch = scratch
+        self.room = Room([Path(self.root), scratch] if self._local else [scratch])
         if not self._whole:
             self.fs.makedirs(self.root, exist_ok=True)
 
@@ -42,11 +44,12 @@ class Blobs:
         return f"{self.root}/{key[:2]}/{key}"
 
     def put(self, data: bytes) -> str:
-        """Keeps the bytes and returns their key."""
+        """Keeps the bytes and returns their key. Raises NoRoom."""
         key = hash_bytes(data)
         place = self._place(key)
         if self.fs.exists(place):
             return key
+        self.room.hold(len(data))
         if self._whole:
             self.fs.pipe_file(place, data)
             return key
@@ -57,12 +60,13 @@ class Blobs:
         return key
 
     def put_file(self, path: Path) -> str:
-        """Takes the file in (it is moved where that is possible) and returns its key."""
+        """Takes the file in (it is moved where that is possible) and returns its key. Raises NoRoom."""
         key = hash_file(path)
         place = self._place(key)
         if self.fs.exists(place):
             path.unlink()
             return key
+        self.room.hold(0)
         if self._whole:
             self.fs.put_file(str(path), place)
             path.unlink()

@@ -6,13 +6,15 @@ import os
 from dataclasses import dataclass
 from pathlib import Path
 
+from cuvrel.memory import CACHES, caches
+
 HOSTS = "127.0.0.1,localhost"
 
 
 @dataclass(frozen=True)
 class Config:
     """database: SQLAlchemy URL. blobs: a folder or an fsspec URL. var: scratch folder of this machine.
-
+    caches: bytes of all caches of a server, of which a worker has half.
     hosts: the names by which the server may be asked for; a page of a stranger's name that resolves here gets nothing.
     """
 
@@ -20,19 +22,19 @@ class Config:
     blobs: str
     var: Path
     max_upload: int = 16 << 30
-    cache_bytes: int = 768 << 20
+    caches: int = CACHES
     hosts: tuple[str, ...] = tuple(HOSTS.split(","))
 
     @staticmethod
     def from_env() -> Config:
-        """CUVREL_DATABASE_URL, CUVREL_BLOBS, CUVREL_VAR, CUVREL_MAX_UPLOAD, CUVREL_CACHE_BYTES, CUVREL_HOSTS."""
+        """CUVREL_DATABASE_URL, CUVREL_BLOBS, CUVREL_VAR, CUVREL_MAX_UPLOAD, CUVREL_MEMORY, CUVREL_HOSTS."""
         var = Path(os.environ.get("CUVREL_VAR", "var")).resolve()
         return Config(
             database=os.environ.get("CUVREL_DATABASE_URL", "postgresql+psycopg://cuvrel@127.0.0.1:5432/cuvrel"),
             blobs=os.environ.get("CUVREL_BLOBS", str(var / "blobs")),
             var=var,
             max_upload=int(os.environ.get("CUVREL_MAX_UPLOAD", 16 << 30)),
-            cache_bytes=int(os.environ.get("CUVREL_CACHE_BYTES", 768 << 20)),
+            caches=caches(),
             hosts=tuple(one.strip() for one in os.environ.get("CUVREL_HOSTS", HOSTS).split(",") if one.strip()),
         )
 

@@ -17,6 +17,7 @@ from cuvrel.store.documents import Documents
 from cuvrel.store.frames import FrameLists
 
 CHANNEL = "cuvrel"
+MOST_TOLD = 8000  # bytes; what is beyond ASCII is escaped
 
 
 class Database:
@@ -40,11 +41,16 @@ class Database:
         """Brings the tables, and the queue's, up to date."""
         config = AlembicConfig()
         config.set_main_option("script_location", str(Path(__file__).parent / "migrations"))
-        config.set_main_option("sqlalchemy.url", self.url)
+        config.set_main_option("sqlalchemy.url", self.url.replace("%", "%%"))  # read with interpolation
         command.upgrade(config, "head")
 
 
 def notify(session: Session, event: str, **data: Any) -> None:
-    """Tells every listener, when the transaction commits. The data must be small (8,000 bytes in all)."""
+    """Tells every listener, when the transaction commits.
+
+    A notice holds 8,000 bytes at the most; in place of more, listeners are told to look at everything anew.
+    """
     payload = json.dumps({"event": event, **data})
+    if len(payload) >= MOST_TOLD:
+        payload = json.dumps({"event": "again"})
     session.execute(text("SELECT pg_notify(:channel, :payload)"), {"channel": CHANNEL, "payload": payload})

@@ -183,6 +183,9 @@ class JobRow(Base):
     message: Mapped[str] = mapped_column(default="")
     stop: Mapped[bool] = mapped_column(default=False)
     queue_id: Mapped[int | None] = mapped_column(BigInteger)
+    worker: Mapped[int | None]  # whose turn it is or was; a living one holds a lock of this number (jobs/worker.py)
+    tries: Mapped[int] = mapped_column(default=0)  # how often it was begun since it last came further
+    reached: Mapped[int] = mapped_column(default=0)  # the largest `done` so far
     told: Mapped[int] = mapped_column(default=0)  # how often its standing was told; a larger number is newer
     created: Mapped[datetime] = mapped_column(default=now)
     started: Mapped[datetime | None]

@@ -37,10 +37,13 @@ def _by_owner(frames: list[list[Any]]) -> dict[str, dict[int, str]]:
 
 
 class Readers:
-    """Open readers by blob, the least recently used ones closed."""
+    """Open readers by blob, the least recently used ones closed.
 
-    def __init__(self, blobs: Blobs, most: int = 6) -> None:
-        self._blobs, self._most = blobs, most
+    room: bytes of decoded frames that all of them keep.
+    """
+
+    def __init__(self, blobs: Blobs, room: int = 192 << 20, most: int = 6) -> None:
+        self._blobs, self._most, self._each = blobs, most, room // most
         self._open: OrderedDict[tuple[str, Wanted, tuple[tuple[str, str], ...]], Reader] = OrderedDict()
         self._lock = threading.Lock()
 
@@ -49,12 +52,17 @@ class Readers:
         key = blob, wanted, tuple(sorted(info.hand.items()))
         with self._lock:
             if key not in self._open:
-                self._open[key] = Reader(self._blobs.path(blob), info, wanted=wanted)
+                self._open[key] = Reader(self._blobs.path(blob), info, self._each, wanted)
                 while len(self._open) > self._most:
                     # whoever still uses it keeps it alive; it is closed with its last user
                     self._open.popitem(last=False)
             self._open.move_to_end(key)
             return self._open[key]
+
+    def clear(self) -> None:
+        """Closes all of them."""
+        with self._lock:
+            self._open.clear()
 
 
 def sounds_of(session: Session, shot: Shot, blobs: Blobs) -> dict[str, Samples]:

@@ -3,18 +3,19 @@
 from __future__ import annotations
 
 import json
+from collections.abc import Sequence
 from mimetypes import guess_type
 from pathlib import Path
 from urllib.parse import urlsplit
 
 from flask import Response, request, send_from_directory
 from flask_openapi3 import Info, OpenAPI
+from werkzeug.sansio.utils import host_is_trusted
 
 from cuvrel import __version__
 from cuvrel.store.config import Config
 from cuvrel.web import (
     cuts,
-    events,
     exports,
     footage,
     looks,
@@ -35,6 +36,15 @@ from cuvrel.web.services import Services
 STATIC = Path(__file__).parent / "static"
 MOST_JSON = 16 << 20
 """Bytes of a request that is no upload: the largest edit that a hand makes is a tenth of that."""
+HEADERS = {
+    "X-Content-Type-Options": "nosniff",
+    "Cross-Origin-Resource-Policy": "same-origin",
+    "Referrer-Policy": "same-origin",
+    "Content-Security-Policy": (
+        "default-src 'self'; img-src 'self' blob: data:; style-src 'self' 'unsafe-inline'; frame-ancestors 'none'"
+    ),
+}
+"""Of every answer: nothing is loaded from outside, and no type is guessed."""
 RESOURCES = (
     projects, footage, shots, stand, pictures, exports, trash, versions, looks, tracks, redaction, sound, cuts,
 )  # fmt: skip
@@ -66,7 +76,6 @@ def bare_app() -> OpenAPI:
     problems.register(app)
     for module in RESOURCES:
         app.register_api(module.api)
-    app.register_blueprint(events.blueprint)
     app.before_request(_same_origin)
     app.after_request(_headers)
 
@@ -132,12 +141,11 @@ def _same_origin() -> Response | None:
 
 
 def _headers(answer: Response) -> Response:
-    """Nothing is loaded from outside, and no type is guessed."""
-    answer.headers.setdefault("X-Content-Type-Options", "nosniff")
-    answer.headers.setdefault("Cross-Origin-Resource-Policy", "same-origin")
-    answer.headers.setdefault("Referrer-Policy", "same-origin")
-    answer.headers.setdefault(
-        "Content-Security-Policy",
-        "default-src 'self'; img-src 'self' blob: data:; style-src 'self' 'unsafe-inline'; frame-ancestors 'none'",
-    )
+    for name, value in HEADERS.items():
+        answer.headers.setdefault(name, value)
     return answer
+
+
+def known(host: str, hosts: Sequence[str]) -> bool:
+    """Whether a request's Host names this server."""
+    return host_is_trusted(host, hosts)

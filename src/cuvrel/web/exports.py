@@ -8,7 +8,7 @@ from flask import Response, send_file
 from flask_openapi3 import APIBlueprint
 from sqlalchemy import select
 
-from cuvrel.core.export.estimate import estimated
+from cuvrel.core.export.estimate import estimated, room_for
 from cuvrel.core.export.hows import how_of
 from cuvrel.core.export.order import Settings, name_of, ordered, title_of
 from cuvrel.core.recipe.errors import CuvrelError
@@ -40,6 +40,10 @@ def new_export(path: ById, body: ExportRequest) -> Response:
         shot = store.shot_of(session, row)
         order = ordered(shot, body.settings(), body.first, body.last)
         name, title = name_of(body.name, shot, order), title_of(shot, order)
+        plate, scale = shot.plate_footage(), order.scale(shot)
+        shared.blobs.room.require(
+            room_for(order, round(plate.width * scale), round(plate.height * scale)), "this export"
+        )
         frames = shared.blobs.put(json.dumps(snapshot(session, row.id)).encode())
         job = put(
             session, "export", row.project_id, title, shot_id=row.id, total=len(order.frames),
@@ -139,6 +143,7 @@ def again(path: ById) -> Response:
         parts = session.scalars(select(JobRow).where(*ended))
         for one in (row, *parts):
             one.state, one.stop, one.message, one.finished, one.queue_id = "waiting", False, "", None, None
+            one.tries = 0
         tell(session, row)
         out = job_out(row)
     shared.enqueue(path.id)

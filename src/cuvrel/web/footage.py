@@ -42,6 +42,8 @@ def upload(path: ById) -> Response:
     with shared.database.session() as session:
         if session.get(Project, path.id) is None:
             raise NotFound("There is no such project.")
+    # it is received, moved to its place, and small pictures of it are made
+    shared.blobs.room.require(1.5 * (request.content_length or 0) + (32 << 20), "this footage")
     shared.config.var.mkdir(parents=True, exist_ok=True)
     with tempfile.TemporaryDirectory(prefix="upload-", dir=shared.config.var) as folder:
         name, file = _received(Path(folder))

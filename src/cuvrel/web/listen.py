@@ -2,78 +2,77 @@
 
 from __future__ import annotations
 
+import asyncio
 import contextlib
 import logging
-import queue
-import threading
+from collections.abc import AsyncIterator
 
 import psycopg
 
 from cuvrel.store.db import CHANNEL
 
 log = logging.getLogger("cuvrel.listen")
+WAITING = 2000  # events that a browser which does not read may leave lying
+AGAIN = '{"event": "again"}'
+"""Some may have been missed: look at everything anew."""
 
 
 class Listener:
-    """Starts with the first subscriber; connects again when the database was away."""
+    """Starts with the first subscriber; connects again when the database was away. Lives in one event loop."""
 
     def __init__(self, conninfo: str) -> None:
         self._conninfo = conninfo
-        self._lock = threading.Lock()
-        self._queues: set[queue.Queue[str | None]] = set()
-        self._thread: threading.Thread | None = None
-        self._ready = threading.Event()
-        self._ended = threading.Event()
-        self._connection: psycopg.Connection | None = None
+        self._queues: set[asyncio.Queue[str]] = set()
+        self._task: asyncio.Task[None] | None = None
+        self._ready = asyncio.Event()
 
-    def subscribe(self) -> queue.Queue[str | None]:
-        """A queue of payloads. None in it means: the connection was lost for a while, look at everything anew."""
-        mine: queue.Queue[str | None] = queue.Queue(maxsize=2000)
-        with self._lock:
-            self._queues.add(mine)
-            if self._thread is None:
-                self._thread = threading.Thread(target=self._run, name="listen", daemon=True)
-                self._thread.start()
-        self._ready.wait(5)
-        return mine
+    @property
+    def streams(self) -> int:
+        """How many listen now."""
+        return len(self._queues)
 
-    def unsubscribe(self, mine: queue.Queue[str | None]) -> None:
-        """Ends a subscription."""
-        with self._lock:
+    @contextlib.asynccontextmanager
+    async def subscribed(self) -> AsyncIterator[asyncio.Queue[str]]:
+        """A queue of payloads, from now on until the block ends."""
+        mine: asyncio.Queue[str] = asyncio.Queue(WAITING)
+        self._queues.add(mine)
+        if self._task is None:
+            self._task = asyncio.create_task(self._run(), name="listen")
+        with contextlib.suppress(TimeoutError):
+            await asyncio.wait_for(self._ready.wait(), 5)
+        try:
+            yield mine
+        finally:
             self._queues.discard(mine)
 
-    def close(self) -> None:
+    async def close(self) -> None:
         """Stops listening for good."""
-        self._ended.set()
-        if self._connection is not None:
-            self._connection.close()
+        if self._task is not None:
+            self._task.cancel()
+            await asyncio.gather(self._task, return_exceptions=True)
 
-    def _give(self, payload: str | None) -> None:
-        with self._lock:
-            for one in list(self._queues):
-                try:
-                    one.put_nowait(payload)
-                except queue.Full:
-                    # a browser that does not read: start it over
-                    with contextlib.suppress(queue.Empty):
-                        while True:
-                            one.get_nowait()
-                    one.put_nowait(None)
+    def give(self, payload: str) -> None:
+        """Hands a payload to everybody; whoever does not read is told to start over."""
+        for one in self._queues:
+            if one.full():
+                while not one.empty():
+                    one.get_nowait()
+                one.put_nowait(AGAIN)
+            else:
+                one.put_nowait(payload)
 
-    def _run(self) -> None:
+    async def _run(self) -> None:
         lost = False
-        while not self._ended.is_set():
+        while True:
             try:
-                with psycopg.connect(self._conninfo, autocommit=True) as connection:
-                    self._connection = connection
-                    connection.execute(f"LISTEN {CHANNEL}")
+                async with await psycopg.AsyncConnection.connect(self._conninfo, autocommit=True) as connection:
+                    await connection.execute(f"LISTEN {CHANNEL}")
                     self._ready.set()
                     if lost:
-                        self._give(None)
-                    for notice in connection.notifies():
-                        self._give(notice.payload)
+                        self.give(AGAIN)
+                    async for notice in connection.notifies():
+                        self.give(notice.payload)
             except psycopg.Error as fault:
-                if not self._ended.is_set():
-                    log.warning("the database is away: %s", fault)
+                log.warning("the database is away: %s", str(fault).strip().splitlines()[0])
             lost = True
-            self._ended.wait(0.5)
+            await asyncio.sleep(0.5)

@@ -7,11 +7,14 @@ import logging
 from typing import Any
 
 from flask import Flask, Response, request
+from psycopg.errors import DiskFull
 from pydantic import BaseModel, ValidationError
 from sqlalchemy.exc import DataError, OperationalError
 from werkzeug.exceptions import HTTPException, SecurityError
 
 from cuvrel.core.recipe.errors import CuvrelError
+from cuvrel.store import room
+from cuvrel.store.room import NoRoom
 from cuvrel.store.shots import NotFound, Stale
 
 log = logging.getLogger("cuvrel.web")
@@ -26,6 +29,7 @@ class Problem(BaseModel):
     detail: str = ""
 
 
+FULL = "The disk is full; this was not saved."
 _SENTENCES = {
     404: "There is nothing at this address.",
     405: "This can't be done at this address.",
@@ -67,6 +71,10 @@ def register(app: Flask) -> None:
     def not_found(fault: NotFound) -> Response:
         return problem(404, fault.message, fault.hint)
 
+    @app.errorhandler(NoRoom)
+    def no_room(fault: NoRoom) -> Response:
+        return problem(507, fault.message, fault.hint)
+
     @app.errorhandler(CuvrelError)
     def refused(fault: CuvrelError) -> Response:
         return problem(422, fault.message, fault.hint)
@@ -81,7 +89,10 @@ def register(app: Flask) -> None:
 
     @app.errorhandler(OperationalError)
     def away(fault: OperationalError) -> Response:
-        log.warning("database: %s", fault)
+        if isinstance(fault.orig, DiskFull):
+            log.error("the disk is full")
+            return problem(507, FULL, "Nothing that was saved is lost. Make room on the disk, then do it again.")
+        log.warning("database: %s", str(fault.orig).strip().splitlines()[0])
         return problem(503, "The database is away for a moment.", "Nothing that was saved is lost. Try again shortly.")
 
     @app.errorhandler(SecurityError)
@@ -95,5 +106,8 @@ def register(app: Flask) -> None:
 
     @app.errorhandler(Exception)
     def unforeseen(fault: Exception) -> Response:
+        if isinstance(fault, OSError) and fault.errno in room.FULL:
+            log.error("the disk is full")
+            return problem(507, FULL, "Nothing that was saved is lost. Make room on the disk, then do it again.")
         log.exception("unforeseen fault at %s", request.path)
         return problem(500, "Something went wrong inside the program; nothing that was saved is lost.", "Try again.")

@@ -11,25 +11,25 @@ from flask import current_app
 from cuvrel.core.stand.nodes import Cache
 from cuvrel.core.warm import warm_up
 from cuvrel.jobs.queue import enqueue, queue_app
+from cuvrel.memory import Shares
 from cuvrel.store.blobs import Blobs
 from cuvrel.store.config import Config
 from cuvrel.store.db import Database
 from cuvrel.store.mattes import Touches
 from cuvrel.store.pictures import Readers
-from cuvrel.web.listen import Listener
 
 
 class Services:
-    """Database, blobs, readers, the picture cache, the queue and the listener for events."""
+    """Database, blobs, readers, the picture cache and the queue."""
 
     def __init__(self, config: Config) -> None:
         self.config = config
         self.database = Database(config.database)
         self.blobs = Blobs(config.blobs, config.var)
-        self.readers = Readers(self.blobs)
+        shares = Shares.of(config.caches)
+        self.readers = Readers(self.blobs, shares.frames)
         self.touches = Touches(self.blobs, self.readers)
-        self.cache = Cache(config.cache_bytes)
-        self.listener = Listener(config.conninfo)
+        self.cache = Cache(shares.pictures)
         self._queue: procrastinate.App | None = None
         self._opening = threading.Lock()
         threading.Thread(target=warm_up, name="warm", daemon=True).start()

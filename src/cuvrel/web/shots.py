@@ -155,6 +155,8 @@ def follow(path: ById, body: FollowRequest) -> Response:
             raise CuvrelError("There is no matte on this frame to follow from.", "Draw an in mark on it first.")
         if any(job.args["pull"] == pull.id for job in being_done(session, path.id, "follow")):
             raise CuvrelError("This trace is being followed already.", "Stop that first, or wait for its end.")
+        plate = shot.plate_footage()
+        shared.blobs.room.require(0.5 * len(shot.frames) * plate.width * plate.height, "its matte")
         job = put(session, "follow", row.project_id, f"Following {matte.name}", shot_id=row.id,
                   args=body.model_dump(mode="json"))  # fmt: skip
         out = job_out(job)
@@ -181,6 +183,8 @@ def settle(path: ById, body: SettleRequest) -> Response:
             raise store.NotFound("There is no such matte in this shot.") from None
         if any(job.args["matte"] == matte.id for job in being_done(session, path.id, "settle")):
             raise CuvrelError("This matte is being settled already.", "Wait for its end.")
+        plate = shot.plate_footage()
+        shared.blobs.room.require(0.5 * len(shot.frames) * plate.width * plate.height, "the settled matte")
         job = put(session, "settle", row.project_id, f"Settling {matte.name}", shot_id=row.id,
                   args={"matte": matte.id, "token": token, "document": document_of(session, row).document})  # fmt: skip
         out = job_out(job)

@@ -43,6 +43,13 @@ def estimated(stand: Stand, order: Order) -> Estimate:
                     each * len(frames))  # fmt: skip
 
 
+def room_for(order: Order, width: int, height: int) -> float:
+    """Bytes on the disk that an export of pictures of this size needs while it is made: its parts, and the whole."""
+    layers = max(1, len(order.settings.targets)) if order.settings.what == "layers" else 1
+    frames = len(order.frames) if order.how.form != "still" else 1
+    return 2 * order.how.weight * frames * width * height * layers
+
+
 def _written(stand: Stand, order: Order, frames: list[int], cache: Cache, to: Path) -> tuple[int, float]:
     """Bytes, and seconds, of some frames."""
     to.mkdir()

@@ -9,6 +9,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from pathlib import Path
 from typing import Any
+from weakref import WeakSet
 
 import cv2
 import numpy as np
@@ -98,6 +99,15 @@ def _session(path: Path) -> Any:
     return onnxruntime.InferenceSession(str(path), options, providers=["CPUExecutionProvider"])
 
 
+_networks: WeakSet[Network] = WeakSet()
+
+
+def release_networks() -> None:
+    """Gives the memory of all networks back, which is as large as their largest picture made it."""
+    for one in list(_networks):
+        one.release()
+
+
 class Network:
     """One network, ready to run; safe for use by several threads at once.
 
@@ -105,9 +115,20 @@ class Network:
     """
 
     def __init__(self, path: Path, step: int = 8) -> None:
-        self._step = step
-        self._session = _session(path)
+        self._path, self._step = path, step
+        self._ready: Any = None
+        _networks.add(self)
         self.key = hash_bytes(path.read_bytes())
+
+    def _session(self) -> Any:
+        ready = self._ready
+        if ready is None:
+            self._ready = ready = _session(self._path)
+        return ready
+
+    def release(self) -> None:
+        """Gives its memory back; it is made ready anew when it is asked again."""
+        self._ready = None
 
     def odds(self, stack: F32) -> F32:
         """(C, h, w) float32 of about -1 to 1 to log odds, (2h, 2w) float32."""
@@ -128,7 +149,7 @@ class Network:
         np.clip(stack, -1, 1, out=padded[0, :, :h, :w])
         padded[0, :, h:, :w] = padded[0, :, h - 1 : h, :w]
         padded[0, :, :, w:] = padded[0, :, :, w - 1 : w]
-        odds, *rest = (one[0, :, :h, :w] for one in self._session.run(list(names), {"planes": padded}))
+        odds, *rest = (one[0, :, :h, :w] for one in self._session().run(list(names), {"planes": padded}))
         return [np.clip(odds, -SURELY, SURELY), *rest]
 
     def both_ways(self, stack: F32, full: int) -> F32:

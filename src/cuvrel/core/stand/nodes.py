@@ -120,6 +120,13 @@ class Cache:
                     self.size -= dropped
                     self._bytes -= dropped
 
+    def clear(self) -> None:
+        """Drops everything."""
+        with self._lock:
+            self._light.clear()
+            self._shown.clear()
+            self.size = self._bytes = 0
+
     def spend(self, key: str, seconds: float) -> None:
         """Notes what a node took by itself."""
         with self._lock:
