@@ -2,6 +2,8 @@
 <script lang="ts">
   import { onMount } from "svelte";
   import AtWork from "./AtWork.svelte";
+  import { api, Problem } from "./lib/api";
+  import type { History } from "./lib/api-types";
   import { Desk } from "./desk/desk.svelte";
   import { listen, type Event } from "./lib/events";
   import { notes } from "./lib/notes.svelte";
@@ -10,13 +12,33 @@
   let { id }: { id: number } = $props();
   let desk = $state.raw<Desk | null>(null);
   let fault = $state("");
+  /** What can be taken back of a shot that can't be opened. */
+  let last = $state<string | null>(null);
+  // what is told before the shot has come is newer than the shot
+  const early: Event[] = [];
 
-  onMount(() => {
-    // what is told before the shot has come is newer than the shot
-    const early: Event[] = [];
+  function open(): void {
     void ShotStore.open(id, early)
       .then((shot) => (desk = new Desk(shot)))
-      .catch((error) => (fault = String(error.message ?? error)));
+      .catch((error) => {
+        fault = String(error.message ?? error);
+        const history = error instanceof Problem ? error.body.history : null;
+        last = history ? (history as History).undo : null;
+      });
+  }
+
+  async function takeBack(): Promise<void> {
+    try {
+      await api.undo(id);
+      fault = "";
+      open();
+    } catch (error) {
+      fault = String((error as Error).message ?? error);
+    }
+  }
+
+  onMount(() => {
+    open();
     return listen(
       (event) => (desk ? desk.shot.told(event) : early.push(event)),
       (up) => {
@@ -35,7 +57,11 @@
 {:else}
   <main class="grid h-full place-content-center place-items-center gap-3">
     {#if fault}
-      <p role="alert">{fault}</p>
+      <p role="alert" class="max-w-prose text-center">{fault}</p>
+      {#if last}
+        <p>The last change was “{last}”.</p>
+        <button class="btn" onclick={takeBack}>Take it back</button>
+      {/if}
       <a class="btn" href="#/">Back to the projects</a>
     {:else}
       <p>Opening the shot …</p>

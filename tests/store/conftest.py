@@ -17,7 +17,7 @@ from cuvrel.store.blobs import Blobs
 from cuvrel.store.db import Database
 from cuvrel.store.documents import document_of
 from cuvrel.store.footage import entry, make_ready
-from cuvrel.store.mattes import Touches, frames_of, stored_matte
+from cuvrel.store.mattes import Stored, Touches, frames_of, stored_matte
 from cuvrel.store.models import FootageRow, JobRow, MatteFrame, Project
 from cuvrel.store.pictures import Readers
 from tests.conftest import Clip
@@ -47,13 +47,21 @@ class Bench:
         with self.database.session() as session:
             at = shots.found(session, self.shot).revision if revision is None else revision
             done = shots.edit(session, self.shot, at, ops, **how)
-            return self.touches.store(session, done.row.id, done.before.shot, done.after.shot, {})
+            stored = self.touches.store(session, done.row.id, done.before.shot, done.after.shot, {})
+        return self._solved(stored)
+
+    def _solved(self, stored: Stored) -> list[tuple[str, int]]:
+        """All that an edit left to be solved."""
+        for pull, frame in stored.left:
+            self.touches.finish(self.database, self.shot, pull, frame)
+        return stored.changed
 
     def step(self, way: str) -> None:
         with self.database.session() as session:
             done = getattr(shots, way)(session, self.shot)
             assert done is not None
-            self.touches.store(session, done.row.id, done.before.shot, done.after.shot, {})
+            stored = self.touches.store(session, done.row.id, done.before.shot, done.after.shot, {})
+        self._solved(stored)
 
     def document(self) -> dict:
         with self.database.session() as session:

@@ -159,6 +159,7 @@ def test_documents_and_history_of_an_earlier_database_are_brought_up_to_date(ben
             "ALTER TABLE jobs DROP COLUMN parent_id",
             *(f"ALTER TABLE {table} DROP COLUMN trashed" for table in ("projects", "footage", "shots", "jobs")),
             "ALTER TABLE shots DROP COLUMN written, DROP COLUMN forgotten, DROP COLUMN about",
+            "ALTER TABLE jobs DROP COLUMN worker, DROP COLUMN tries, DROP COLUMN reached",
         ):
             session.execute(text(statement))
         old = {**document, "version": 1, "mattes": [{**document["mattes"][0], "edge": {"clean_black": 0.2}}]}

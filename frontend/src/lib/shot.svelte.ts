@@ -18,6 +18,9 @@ import type { Event } from "./events";
 import { notes } from "./notes.svelte";
 import { Recipe } from "./recipe.svelte";
 
+/** Answers after which an edit is sent again: nobody there, the database away, the disk full. */
+const WAITS = [0, 503, 507];
+
 type Pending = { ops: Op[]; label: string; gesture: string | null };
 
 const follows = (job: JobOut) => job.kind === "follow" || job.kind === "track";
@@ -139,8 +142,9 @@ export class ShotStore extends Recipe {
         this.confirm(done);
         if (!this.queue.length) this.doc = this.confirmed;
       } catch (error) {
-        if (error instanceof Problem && (error.status === 0 || error.status === 503)) {
-          this.online = false;
+        if (error instanceof Problem && WAITS.includes(error.status)) {
+          if (error.status === 507) notes.fault(error);
+          else this.online = false;
           await new Promise((go) => setTimeout(go, 1000));
           continue;
         }

@@ -40,7 +40,7 @@ from cuvrel.store.blobs import Blobs
 from cuvrel.store.db import Database, notify
 from cuvrel.store.following import StoredFrames
 from cuvrel.store.footage import make_ready
-from cuvrel.store.mattes import plate_row, store_matte
+from cuvrel.store.mattes import Touches, plate_row, store_matte
 from cuvrel.store.models import FootageRow, JobRow, MatteFrame, ShotRow
 from cuvrel.store.pictures import Readers, StoreSources
 from cuvrel.store.shots import edit, locked, shot_of
@@ -59,6 +59,7 @@ class Works:
         shares = Shares.of(caches)
         self.readers = Readers(blobs, shares.frames)
         self.cache = Cache(shares.pictures)
+        self.touches = Touches(blobs, self.readers)
         self.exporting = Exporting(database, blobs, self.readers, self.cache, put_in)
 
     def rest(self) -> None:
@@ -74,7 +75,7 @@ class Works:
         works = {
             "ingest": self.ingest, "follow": self.follow, "settle": self.settle, "clean_plate": self.clean_plate,
             "track": self.track, "people": self.people, "audit": self.audit, "cuts": self.cuts,
-            "export": self.exporting.export, "range": self.exporting.part,
+            "solve": self.solve, "export": self.exporting.export, "range": self.exporting.part,
         }  # fmt: skip
         return works[row.kind](row)
 
@@ -164,6 +165,15 @@ class Works:
             "taken": "Followed up to a frame that was touched meanwhile.",
             "touched": "Followed to the next touched frame.",
         }.get(way.outcome, "Followed to the next touched frame, and joined with what comes back from it.")
+
+    def solve(self, row: JobRow) -> str:
+        """Solves marked frames that were too many for the edit that marked them."""
+        frames = row.args["frames"]
+        for done in range(int(row.progress.get("at", 0)), len(frames)):
+            self.touches.finish(self.database, int(row.shot_id or 0), str(frames[done][0]), int(frames[done][1]))
+            with self.database.session() as session:
+                advance(session, row.id, done + 1, len(frames), at=done + 1)
+        return "Solved."
 
     def track(self, row: JobRow) -> str:
         """Follows tracks, from a frame on or as far as they go, and stores what is measured."""

@@ -54,18 +54,20 @@ class Alive:
 
     def _hold(self) -> None:
         while True:
-            with contextlib.suppress(psycopg.Error):
-                with psycopg.connect(
+            with (
+                contextlib.suppress(psycopg.Error),
+                psycopg.connect(
                     self._conninfo, autocommit=True, keepalives_idle=5, keepalives_interval=2, keepalives_count=3
-                ) as connection:
-                    if connection.info.host and not connection.info.host.startswith("/"):
-                        # a machine that is cut off is missed within about ten seconds
-                        for name, value in (("idle", 5), ("interval", 2), ("count", 3)):
-                            connection.execute(f"SET tcp_keepalives_{name} = {value}")
-                    connection.execute("SELECT pg_advisory_lock(%s, %s)", (ALIVE, self.number))
-                    while True:
-                        time.sleep(2)
-                        connection.execute("SELECT 1")
+                ) as connection,
+            ):
+                if connection.info.host and not connection.info.host.startswith("/"):
+                    # a machine that is cut off is missed within about ten seconds
+                    for name, value in (("idle", 5), ("interval", 2), ("count", 3)):
+                        connection.execute(f"SET tcp_keepalives_{name} = {value}")
+                connection.execute("SELECT pg_advisory_lock(%s, %s)", (ALIVE, self.number))
+                while True:
+                    time.sleep(2)
+                    connection.execute("SELECT 1")
             time.sleep(0.5)
 
 

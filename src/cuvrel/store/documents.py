@@ -5,6 +5,7 @@ from __future__ import annotations
 import threading
 from collections import OrderedDict
 from datetime import datetime
+from typing import Any
 
 from sqlalchemy import select
 from sqlalchemy.orm import Session
@@ -15,6 +16,7 @@ from cuvrel.core.recipe.revise import Checked
 from cuvrel.store.models import ChangeRow, ShotRow
 
 KEPT = 12  # documents
+Doc = dict[str, Any]
 Key = tuple[int, int, datetime]
 
 
@@ -54,16 +56,19 @@ def document_of(session: Session, row: ShotRow) -> Checked:
     documents: Documents = session.info["documents"]
     found = documents.get(row)
     if found is None:
-        raw = row.document
-        if row.written < row.revision:
-            changes = session.scalars(
-                select(ChangeRow.ops)
-                .where(
-                    ChangeRow.shot_id == row.id, ChangeRow.revision > row.written, ChangeRow.revision <= row.revision
-                )
-                .order_by(ChangeRow.revision)
-            )
-            raw = edits.apply(raw, [op for ops in changes for op in ops])
-        found = Checked.of(raw)
+        found = Checked.of(written_of(session, row))
         documents.put(row, found)
     return found
+
+
+def written_of(session: Session, row: ShotRow) -> Doc:
+    """A shot's document as plain JSON, unchecked: as it was last written, with the changes since."""
+    raw: Doc = row.document
+    if row.written < row.revision:
+        changes = session.scalars(
+            select(ChangeRow.ops)
+            .where(ChangeRow.shot_id == row.id, ChangeRow.revision > row.written, ChangeRow.revision <= row.revision)
+            .order_by(ChangeRow.revision)
+        )
+        raw = edits.apply(raw, [op for ops in changes for op in ops])
+    return raw

@@ -24,7 +24,8 @@ from cuvrel.core.recipe.models import Mark, Pull, Shot
 from cuvrel.core.recipe.values import START
 from cuvrel.store.blobs import Blobs
 from cuvrel.store.db import Database, notify
-from cuvrel.store.models import FootageRow, MatteFrame, frame_stamps
+from cuvrel.store.documents import document_of
+from cuvrel.store.models import FootageRow, MatteFrame, ShotRow, frame_stamps
 from cuvrel.store.pictures import Readers
 
 F32 = NDArray[np.float32]
@@ -53,6 +54,16 @@ class Solved:
 
 
 Solutions = dict[tuple[str, int], Solved]
+AT_ONCE = 3
+"""Frames of one edit that are solved while somebody waits for it; of more, a job solves the rest."""
+
+
+@dataclass(frozen=True)
+class Stored:
+    """What an edit did to touched frames, by pull and frame. left: those of them that are still to be solved."""
+
+    changed: list[tuple[str, int]]
+    left: list[tuple[str, int]]
 
 
 class Touches:
@@ -64,9 +75,15 @@ class Touches:
         self._finds: OrderedDict[tuple[str, int, float, float], F32] = OrderedDict()
         self._lock = threading.Lock()
 
-    def solve(self, database: Database, shot_id: int, before: Shot | None, after: Shot) -> Solutions:
-        """The mattes of all frames whose marks change from `before` to `after`, solved while nothing is locked."""
+    def solve(
+        self, database: Database, shot_id: int, before: Shot | None, after: Shot, shown: int | None = None
+    ) -> Solutions:
+        """The mattes of frames whose marks change from `before` to `after`, solved while nothing is locked.
+
+        shown: the frame that somebody looks at; it is among them, where there are more than can be waited for.
+        """
         wanted = [one for one in changed_marks(before, after) if one.marks]
+        wanted = sorted(wanted, key=lambda one: one.frame != shown)[:AT_ONCE]
         if not wanted:
             return {}
         with database.session() as session:
@@ -76,28 +93,55 @@ class Touches:
         return {key: self._solved(plate, one, _base_of(rows[key]))
                 for one in wanted for key in [(one.pull.id, one.frame)]}  # fmt: skip
 
-    def store(
-        self, session: Session, shot_id: int, before: Shot | None, after: Shot, solutions: Solutions
-    ) -> list[tuple[str, int]]:
-        """Brings the touched frames in line with the document's marks; returns (pull, frame) of what changed.
+    def store(self, session: Session, shot_id: int, before: Shot | None, after: Shot, solutions: Solutions) -> Stored:
+        """Brings the touched frames in line with the document's marks.
 
         Works for any way from `before` to `after`: an edit, an undo, a redo. What was not solved before, or from
-        something else than what is there now, is solved here.
+        something else than what is there now, keeps the matte that it has until it is (see `finish`): nothing is
+        computed here, as the shot is locked.
         """
-        changed = []
+        changed, left = [], []
         for one in changed_marks(before, after):
             row = session.get(MatteFrame, (shot_id, one.pull.id, one.frame))
             if one.marks:
                 base = _base_of(row)
                 found = solutions.get((one.pull.id, one.frame))
                 if found is None or (found.marks, found.solving, found.base) != (one.marks, _solving(one.pull), base):
-                    found = self._solved(plate_row(session, after), one, base)
-                self._touch(session, shot_id, one, row, found.blob)
+                    left.append((one.pull.id, one.frame))
+                    self._touch(session, shot_id, one, row, None if row is None else row.blob)
+                else:
+                    self._touch(session, shot_id, one, row, found.blob)
             elif row is not None and row.origin == "touched":
                 self._untouch(session, row)
             tell_frame(session, shot_id, one.pull.id, one.frame)
             changed.append((one.pull.id, one.frame))
-        return sorted(changed)
+        return Stored(sorted(changed), sorted(left))
+
+    def finish(self, database: Database, shot_id: int, pull_id: str, frame: int) -> bool:
+        """Solves a touched frame by its marks as they are now; says whether there is still something to solve there.
+
+        Marks that change meanwhile are solved again.
+        """
+        while True:
+            with database.session() as session:
+                shot_row = session.get(ShotRow, shot_id)
+                wanted = None if shot_row is None else _marked_on(document_of(session, shot_row).shot, pull_id, frame)
+                row = session.get(MatteFrame, (shot_id, pull_id, frame))
+                if shot_row is None or wanted is None or row is None or row.origin != "touched":
+                    return False
+                plate, base = plate_row(session, document_of(session, shot_row).shot), _base_of(row)
+            found = self._solved(plate, wanted, base)
+            with database.session() as session:
+                shot_row = session.scalar(select(ShotRow).where(ShotRow.id == shot_id).with_for_update())
+                row = session.get(MatteFrame, (shot_id, pull_id, frame))
+                if shot_row is None or row is None or row.origin != "touched":
+                    return False
+                now = _marked_on(document_of(session, shot_row).shot, pull_id, frame)
+                if now is None or (now.marks, _solving(now.pull), _base_of(row)) != (found.marks, found.solving, base):
+                    continue
+                self._touch(session, shot_id, now, row, found.blob)
+                tell_frame(session, shot_id, pull_id, frame)
+                return True
 
     def _solved(self, plate: FootageRow, wanted: Wanted, base: str | None) -> Solved:
         marks, (snap, detail) = wanted.marks, _solving(wanted.pull)
@@ -174,6 +218,13 @@ class Touches:
 def marked_pulls(shot: Shot) -> list[Pull]:
     """The pulls that are guided by marks."""
     return [pull for matte in shot.mattes for pull in matte.pulls if declared("pull", pull.kind).holds == "marks"]
+
+
+def _marked_on(shot: Shot, pull_id: str, frame: int) -> Wanted | None:
+    """A frame that is marked for a pull; None where it is not."""
+    pull = next((one for one in marked_pulls(shot) if one.id == pull_id), None)
+    marks = [] if pull is None else [mark for mark in pull.marks if mark.frame == frame]
+    return None if pull is None or not marks else Wanted(pull, frame, marks)
 
 
 def changed_marks(before: Shot | None, after: Shot) -> list[Wanted]:

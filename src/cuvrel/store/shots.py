@@ -9,12 +9,13 @@ from sqlalchemy import delete, select
 from sqlalchemy.orm import Session
 
 from cuvrel.core.recipe import edits
-from cuvrel.core.recipe.errors import CuvrelError
+from cuvrel.core.recipe.errors import CuvrelError, RecipeError
 from cuvrel.core.recipe.models import Shot
 from cuvrel.core.recipe.revise import Checked, Revision, revised
 from cuvrel.store.db import notify
-from cuvrel.store.documents import Documents, document_of
-from cuvrel.store.models import ChangeRow, EditRow, Project, ShotRow, now
+from cuvrel.store.documents import Documents, document_of, written_of
+from cuvrel.store.footage import entry
+from cuvrel.store.models import ChangeRow, EditRow, FootageRow, Project, ShotRow, now
 
 Doc = dict[str, Any]
 WRITTEN = 32  # changes after which a document is written anew
@@ -39,11 +40,13 @@ class Stale(CuvrelError):
 class Done:
     """An edit, an undo or a redo that was made: the shot's row, and its document before and after.
 
+    before: None where it could not be read, and has been taken back for that.
+
     base, ops: the operations that lead from an earlier revision, that of who made the edit, to the new one.
     """
 
     row: ShotRow
-    before: Checked
+    before: Checked | None
     after: Checked
     base: int
     ops: edits.Ops
@@ -102,11 +105,14 @@ def foresee(session: Session, shot_id: int, ops: edits.Ops | None, back: bool = 
     """
     row = found(session, shot_id)
     if ops is None:
-        entry = session.get(EditRow, (row.id, row.cursor if back else row.cursor + 1))
-        if entry is None:
+        step = session.get(EditRow, (row.id, row.cursor if back else row.cursor + 1))
+        if step is None:
             return None
-        ops = entry.inverse if back else entry.ops
-    before = document_of(session, row)
+        ops = step.inverse if back else step.ops
+    try:
+        before = document_of(session, row)
+    except RecipeError:
+        return None  # it can't be opened; see `_step`
     return Foreseen(row.revision, before, revised(before, ops))
 
 
@@ -138,6 +144,7 @@ def edit(
         if since is None or any(edits.overlap(ops, change, document) for change in since):
             raise Stale(row.revision, document)
     before, made = _revised(session, row, ops, foreseen)
+    _known_footage(session, row, before, made.after)
     session.execute(delete(EditRow).where(EditRow.shot_id == shot_id, EditRow.seq > row.cursor))
     last = session.get(EditRow, (shot_id, row.cursor)) if gesture else None
     if last is None or last.gesture != gesture:
@@ -150,6 +157,21 @@ def edit(
         last.ops = made.ops if again else [*last.ops, *made.ops]
         last.inverse = last.inverse if again else [*made.inverse, *last.inverse]
     return _advance(session, row, before, made, revision, again)
+
+
+def _known_footage(session: Session, row: ShotRow, before: Checked, after: Checked) -> None:
+    """Raises RecipeError where an edit says something else of footage than what the store knows."""
+    if before.document["footage"] is after.document["footage"]:
+        return
+    was = {one.id: one for one in before.shot.footage}
+    for one in after.shot.footage:
+        if was.get(one.id) == one:
+            continue
+        there = session.get(FootageRow, int(one.id)) if one.id.isdigit() and int(one.id) < 2**31 else None
+        if there is None or there.project_id != row.project_id or there.state != "ready":
+            raise RecipeError(f"There is no footage '{one.name}' in this project.", "Bring it in first.")
+        if one.model_copy(update={"name": ""}) != entry(there).model_copy(update={"name": ""}):
+            raise RecipeError(f"The footage '{there.name}' is not what the edit says of it.")
 
 
 def _again(last: edits.Ops, made: Revision) -> bool:
@@ -179,15 +201,32 @@ def redo(session: Session, shot_id: int, foreseen: Foreseen | None = None) -> Do
 
 
 def _step(session: Session, row: ShotRow, back: bool, foreseen: Foreseen | None) -> Done | None:
-    entry = session.get(EditRow, (row.id, row.cursor if back else row.cursor + 1))
-    if entry is None:
+    step = session.get(EditRow, (row.id, row.cursor if back else row.cursor + 1))
+    if step is None:
         return None
-    before, made = _revised(session, row, entry.inverse if back else entry.ops, foreseen)
+    ops = step.inverse if back else step.ops
+    before: Checked | None
+    try:
+        before, made = _revised(session, row, ops, foreseen)
+    except RecipeError:
+        if not back:
+            raise
+        before, made = None, _mended(session, row, ops)
     row.cursor += -1 if back else 1
     return _advance(session, row, before, made, row.revision)
 
 
-def _advance(session: Session, row: ShotRow, before: Checked, made: Revision, base: int, again: bool = False) -> Done:
+def _mended(session: Session, row: ShotRow, ops: edits.Ops) -> Revision:
+    """What a step back makes of a document that can't be read. Raises RecipeError where that can't be read either."""
+    raw = written_of(session, row)
+    after = Checked.of(edits.apply(raw, ops))
+    row.written = -WRITTEN  # the document is written anew, whole
+    return Revision(after, ops, [])
+
+
+def _advance(
+    session: Session, row: ShotRow, before: Checked | None, made: Revision, base: int, again: bool = False
+) -> Done:
     """Writes a revision down. again: it takes the place of the last one, which nobody needs to go through any more."""
     shot = made.after.shot
     if again:

@@ -8,11 +8,12 @@ from mimetypes import guess_type
 from pathlib import Path
 from urllib.parse import urlsplit
 
-from flask import Response, request, send_from_directory
+from flask import Response, g, request, send_from_directory
 from flask_openapi3 import Info, OpenAPI
 from werkzeug.sansio.utils import host_is_trusted
 
 from cuvrel import __version__
+from cuvrel.core.stand.nodes import within
 from cuvrel.store.config import Config
 from cuvrel.web import (
     cuts,
@@ -34,6 +35,7 @@ from cuvrel.web.described import described
 from cuvrel.web.services import Services
 
 STATIC = Path(__file__).parent / "static"
+MOST_SECONDS = 60.0  # that a request may compute for
 MOST_JSON = 16 << 20
 """Bytes of a request that is no upload: the largest edit that a hand makes is a tenth of that."""
 HEADERS = {
@@ -77,6 +79,8 @@ def bare_app() -> OpenAPI:
     for module in RESOURCES:
         app.register_api(module.api)
     app.before_request(_same_origin)
+    app.before_request(_timed)
+    app.teardown_request(_untimed)
     app.after_request(_headers)
 
     @app.route("/api/openapi.json")
@@ -124,6 +128,17 @@ def _bounded() -> None:
     """Only footage may be large; what is read as a whole is bounded before it is read."""
     if not (request.method == "POST" and request.path.endswith("/footage")):
         request.max_content_length = MOST_JSON
+
+
+def _timed() -> None:
+    """What a request works out is bounded; receiving an upload takes as long as it takes."""
+    g.limit = within(MOST_SECONDS)
+    g.limit.__enter__()
+
+
+def _untimed(_: BaseException | None) -> None:
+    if (limit := g.pop("limit", None)) is not None:
+        limit.__exit__(None, None, None)
 
 
 def _same_origin() -> Response | None:

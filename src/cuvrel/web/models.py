@@ -50,6 +50,7 @@ class Edits(In):
     ops: list[dict[str, Any]] = Field(min_length=1, max_length=5000)
     label: str = Field("", max_length=200)
     gesture: str | None = Field(None, max_length=40)
+    frame: int | None = Field(None, ge=0, description="the frame that is looked at: its marks are solved first")
 
 
 class FollowRequest(In):

@@ -10,6 +10,7 @@ from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
 from cuvrel.core.media.sound import RATE
+from cuvrel.core.recipe.errors import MediaError
 from cuvrel.core.recipe.revise import Checked
 from cuvrel.jobs.queue import OPEN, job_json
 from cuvrel.store.documents import document_of
@@ -109,8 +110,9 @@ def shot_out(session: Session, row: ShotRow) -> ShotOut:
     assert project is not None
     checked = document_of(session, row)
     shot = checked.shot
-    plate = session.get(FootageRow, int(shot.plate))
-    assert plate is not None
+    plate = session.get(FootageRow, int(shot.plate)) if shot.plate.isdigit() else None
+    if plate is None:
+        raise MediaError("The footage that it works on is not there.")
     # a follow that failed is shown until another one was started
     newest = select(func.max(JobRow.id)).where(JobRow.shot_id == row.id, JobRow.kind.in_(FOLLOWS)).scalar_subquery()
     failed = (JobRow.state == "failed") & (JobRow.id == newest)

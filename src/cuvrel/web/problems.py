@@ -13,6 +13,7 @@ from sqlalchemy.exc import DataError, OperationalError
 from werkzeug.exceptions import HTTPException, SecurityError
 
 from cuvrel.core.recipe.errors import CuvrelError
+from cuvrel.core.stand.nodes import TooLong
 from cuvrel.store import room
 from cuvrel.store.room import NoRoom
 from cuvrel.store.shots import NotFound, Stale
@@ -70,6 +71,10 @@ def register(app: Flask) -> None:
     @app.errorhandler(NotFound)
     def not_found(fault: NotFound) -> Response:
         return problem(404, fault.message, fault.hint)
+
+    @app.errorhandler(TooLong)
+    def too_long(fault: TooLong) -> Response:
+        return problem(503, fault.message, fault.hint)
 
     @app.errorhandler(NoRoom)
     def no_room(fault: NoRoom) -> Response:

@@ -38,7 +38,7 @@ from cuvrel.web.models import (
     Touched,
 )
 from cuvrel.web.present import answer, frame_out, job_out, shot_out, uses_of
-from cuvrel.web.problems import Problem
+from cuvrel.web.problems import Problem, problem
 from cuvrel.web.services import services
 
 api = APIBlueprint("shots", __name__, url_prefix="/api",
@@ -62,9 +62,14 @@ def new_shot(path: ById, body: NewShot) -> Response:
 
 @api.get("/shots/<int:id>", responses={200: ShotOut})
 def get_shot(path: ById) -> Response:
-    """A shot with all that the workspace needs."""
+    """A shot with all that the workspace needs; of one that can't be opened, what can be taken back."""
     with services().database.session() as session:
-        return answer(shot_out(session, store.found(session, path.id)))
+        row = store.found(session, path.id)
+        try:
+            return answer(shot_out(session, row))
+        except CuvrelError as fault:
+            history = store.history(session, row)
+            return problem(422, f"'{row.name}' can't be opened: {fault.message}", fault.hint, history=history)
 
 
 @api.get("/shots/<int:id>/frames", responses={200: FramesOut})
@@ -78,27 +83,43 @@ def get_frames(path: ById) -> Response:
 Step = Callable[[Session, "store.Foreseen | None"], "store.Done | None"]
 
 
-def _changed(shot_id: int, ops: list[dict[str, Any]] | None, back: bool, step: Step) -> Response:
-    """Makes a step. What takes long, solving the frames that it marks, is done before the shot is locked."""
+def _changed(
+    shot_id: int, ops: list[dict[str, Any]] | None, back: bool, step: Step, shown: int | None = None
+) -> Response:
+    """Makes a step. What takes long, solving the frames that it marks, is done before the shot is locked, or by a job.
+
+    shown: the frame that somebody looks at, which is solved at once.
+    """
     shared = services()
     with shared.database.session() as session:
         foreseen = store.foresee(session, shot_id, ops, back)
     solutions = {}
     if foreseen is not None:
-        solutions = shared.touches.solve(shared.database, shot_id, foreseen.before.shot, foreseen.made.after.shot)
+        solutions = shared.touches.solve(
+            shared.database, shot_id, foreseen.before.shot, foreseen.made.after.shot, shown
+        )
     with shared.database.session() as session:
         done = step(session, foreseen)
         if done is None:
             raise CuvrelError("There is nothing more to take back or to make again.")
         row = done.row
-        pairs = shared.touches.store(session, row.id, done.before.shot, done.after.shot, solutions)
-        touched = [Touched(pull=pull, frame=frame, now=_now(session, row.id, pull, frame)) for pull, frame in pairs]
+        before = None if done.before is None else done.before.shot
+        stored = shared.touches.store(session, row.id, before, done.after.shot, solutions)
+        job = None
+        if stored.left:
+            job = put(session, "solve", row.project_id, f"Solving {len(stored.left)} marked frames", shot_id=row.id,
+                      args={"frames": [list(one) for one in stored.left]}, total=len(stored.left)).id  # fmt: skip
+        touched = [
+            Touched(pull=pull, frame=frame, now=_now(session, row.id, pull, frame)) for pull, frame in stored.changed
+        ]
         history = History(**store.history(session, row))
-        same = done.before.references == done.after.references and done.base == row.revision - 1
+        known = None if done.before is None else done.before.references
+        same = known == done.after.references and done.base == row.revision - 1
         uses = None if same else uses_of(done.after)
-        return answer(
-            EditOut(base=done.base, revision=row.revision, ops=done.ops, history=history, touched=touched, uses=uses)
-        )
+        out = EditOut(base=done.base, revision=row.revision, ops=done.ops, history=history, touched=touched, uses=uses)
+    if job is not None:
+        shared.enqueue(job)
+    return answer(out)
 
 
 def _now(session: Session, shot_id: int, pull: str, frame: int) -> FrameOut | None:
@@ -113,7 +134,7 @@ def edit(path: ById, body: Edits) -> Response:
     def step(session: Session, foreseen: store.Foreseen | None) -> store.Done:
         return store.edit(session, path.id, body.revision, body.ops, body.label, body.gesture, foreseen)
 
-    return _changed(path.id, body.ops, False, step)
+    return _changed(path.id, body.ops, False, step, body.frame)
 
 
 @api.post("/shots/<int:id>/undo", responses={200: EditOut})

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import copy
+import re
 from typing import Any
 
 import jsonpatch
@@ -14,6 +15,8 @@ Doc = dict[str, Any]
 Ops = list[dict[str, Any]]
 MOST_COPIED = 500_000
 """Values that the copies of one edit may make: a copy of a copy of a copy grows without a bound."""
+OPERATIONS = ("add", "remove", "replace", "move", "copy", "test")
+_POINTER = re.compile(r"^(/([^~]|~[01])*)?$", re.DOTALL)  # RFC 6901
 FAULTS = (jsonpatch.JsonPatchException, jsonpointer.JsonPointerException, LookupError, TypeError, ValueError)
 
 
@@ -28,13 +31,14 @@ def done(document: Doc, ops: Ops) -> tuple[Doc, Ops]:
     What no operation touches is shared with the given document, which is left as it was: an edit of a large document
     costs what it changes. Raises RecipeError when an operation can't apply.
     """
+    check(ops)
     here, inverse, room = document, [], MOST_COPIED
     mine: set[int] = set()  # containers that are this call's own, so that they may be changed in place
     try:
         for op in ops:
             plain = _plain(here, op)
             if op["op"] == "copy":
-                room -= _weight(plain[0]["value"], room)
+                room -= weight(plain[0]["value"], room)
                 if room < 0:
                     raise RecipeError("The edit copies more than a document can hold.", "Copy it in parts.")
             for one in plain:
@@ -65,7 +69,21 @@ def _plain(document: Doc, op: dict[str, Any]) -> Ops:
     return [{"op": "remove", "path": op["from"]}, added]
 
 
-def _weight(value: Any, most: int) -> int:
+def check(ops: Ops) -> None:
+    """Raises RecipeError for operations that are none, whatever they are made on."""
+    for number, op in enumerate(ops):
+        kind = op.get("op")
+        if kind not in OPERATIONS:
+            raise RecipeError(f"Operation {number} of the edit is none: '{str(kind)[:40]}'.")
+        needed = ("path", *(("from",) if kind in ("move", "copy") else ()))
+        for name in needed:
+            if not isinstance(op.get(name), str) or not _POINTER.match(op[name]):
+                raise RecipeError(f"Operation {number} of the edit has no good {name}.")
+        if kind in ("add", "replace", "test") and "value" not in op:
+            raise RecipeError(f"Operation {number} of the edit has no value.")
+
+
+def weight(value: Any, most: int) -> int:
     """How many values a part of a document holds; counting ends beyond `most`."""
     found, waiting = 0, [value]
     while waiting and found <= most:
@@ -125,8 +143,10 @@ def overlap(ours: Ops, theirs: Ops, base: Doc) -> bool:
     """Whether two sets of operations, both made on `base`, touch the same place.
 
     They do when a path of one lies at or under a path of the other. Structural operations on a list
-    (an insert or removal before its end) touch the whole list, since they move what follows.
+    (an insert or removal before its end) touch the whole list, since they move what follows. Raises RecipeError for
+    operations of ours that are none.
     """
+    check(ours)
     a, b = _touched(ours, base), _touched(theirs, base)
     return any(_under(x, y) or _under(y, x) for x in a for y in b)
 

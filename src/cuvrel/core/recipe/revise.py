@@ -15,27 +15,34 @@ from pydantic_core import to_jsonable_python
 
 from cuvrel.core.recipe import edits
 from cuvrel.core.recipe.check import checked
+from cuvrel.core.recipe.errors import RecipeError
 from cuvrel.core.recipe.models import Shot
 from cuvrel.core.recipe.references import Reference
 from cuvrel.core.recipe.upgrades import upgrade
 
 Doc = dict[str, Any]
+MOST = 2_000_000  # values of a document: some twenty megabytes
 PARTS = ("footage", "mattes", "planes", "tracks", "pulls", "marks", "shapes", "treatments")  # lists of models
 
 
 @dataclass(frozen=True)
 class Checked:
-    """A document as plain JSON with all its fields, the model of it, and its references. None is ever changed."""
+    """A document as plain JSON with all its fields, the model of it, and its references. None is ever changed.
+
+    weight: how many values it holds, or more: what edits brought is counted, and what they took away is not.
+    """
 
     document: Doc
     shot: Shot
     references: tuple[Reference, ...]
+    weight: int
 
     @staticmethod
     def of(raw: Any) -> Checked:
         """Reads a document of any version. Raises RecipeError."""
         shot, found = checked(upgrade(raw))
-        return Checked(shot.model_dump(mode="json"), shot, found)
+        document = shot.model_dump(mode="json")
+        return Checked(document, shot, found, edits.weight(document, MOST))
 
 
 @dataclass(frozen=True)
@@ -52,7 +59,20 @@ def revised(before: Checked, ops: edits.Ops) -> Revision:
     raw, inverse = edits.done(before.document, ops)
     shot, found = checked(_with_models(raw, before.document, before.shot))
     document = _plain(shot, raw, before.document)
-    return Revision(Checked(document, shot, found), [*ops, *_filled(raw, document)], inverse)
+    made = [*ops, *_filled(raw, document)]
+    return Revision(Checked(document, shot, found, _weighed(before, document, made)), made, inverse)
+
+
+def _weighed(before: Checked, document: Doc, ops: edits.Ops) -> int:
+    """The new document's weight, counted anew only where it might be too much. Raises RecipeError where it is."""
+    copied = edits.MOST_COPIED * any(op["op"] == "copy" for op in ops)
+    weight = before.weight + copied + sum(edits.weight(op["value"], MOST) for op in ops if "value" in op)
+    if weight <= MOST:
+        return weight
+    weight = edits.weight(document, MOST)
+    if weight > MOST:
+        raise RecipeError("The shot would hold more than a document can.", "Use several shots, or fewer marks.")
+    return weight
 
 
 def _with_models(raw: Any, before: Doc, model: BaseModel) -> Any:

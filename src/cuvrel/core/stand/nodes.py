@@ -8,15 +8,46 @@ from __future__ import annotations
 
 import threading
 from collections import OrderedDict
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Iterator, Sequence
+from contextlib import contextmanager
+from contextvars import ContextVar
 from dataclasses import dataclass
-from time import perf_counter
+from time import monotonic, perf_counter
 from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
+from cuvrel.core.recipe.errors import CuvrelError
 from cuvrel.core.recipe.hashing import key_of
+
+_until: ContextVar[float | None] = ContextVar("until", default=None)
+
+
+class TooLong(CuvrelError):
+    """Working something out would go on for longer than somebody waits for it."""
+
+
+@contextmanager
+def within(seconds: float) -> Iterator[None]:
+    """What is worked out in this block, by this thread, is given up after so many seconds: TooLong is raised."""
+    token = _until.set(monotonic() + seconds)
+    try:
+        yield
+    finally:
+        _until.reset(token)
+
+
+def check_time() -> float | None:
+    """Seconds that are left; None where there is no limit. Raises TooLong when there are none."""
+    until = _until.get()
+    if until is None:
+        return None
+    left = until - monotonic()
+    if left <= 0:
+        raise TooLong("This took too long and was given up.", "Look at a smaller picture, or hide some planes.")
+    return left
+
 
 REMEMBERED = 20_000  # nodes whose cost is kept in mind
 
@@ -164,7 +195,7 @@ def work_out(wanted: Node, cache: Cache) -> NDArray[Any]:
         other = cache.claim(wanted.key)
         if other is None:
             break
-        other.wait()
+        other.wait(check_time())
     try:
         value = _compute(wanted, cache)
         cache.put(wanted.key, value)
@@ -174,6 +205,7 @@ def work_out(wanted: Node, cache: Cache) -> NDArray[Any]:
 
 
 def _compute(wanted: Node, cache: Cache) -> NDArray[Any]:
+    check_time()
     inputs: list[Any] = [work_out(one, cache) for one in wanted.inputs]
     if wanted.later is not None:
         inputs.append(_Later(wanted.later, cache))
