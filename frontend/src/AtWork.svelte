@@ -4,6 +4,7 @@
   import type { Desk } from "./desk/desk.svelte";
   import { pressed, released } from "./desk/keys";
   import Arriving from "./lib/Arriving.svelte";
+  import Standing from "./lib/Standing.svelte";
   import KeySheet from "./lib/KeySheet.svelte";
   import TopBar from "./TopBar.svelte";
   import Bench from "./bench/Bench.svelte";
@@ -121,6 +122,7 @@
     <Transport {desk} />
     <Bench {desk} />
     {#if desk.slide === "footage"}<Footage {desk} />{/if}
+    <div class="absolute inset-x-0 top-0 z-10"><Standing /></div>
   </main>
   <aside
     aria-label="Stand, mattes and tracks"

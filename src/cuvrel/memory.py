@@ -7,12 +7,13 @@ import os
 from dataclasses import dataclass
 
 CACHES = 560 << 20
-"""Bytes of all caches of a server: pictures, decoded frames. CUVREL_MEMORY sets it, in megabytes; a worker has half."""
+"""Bytes of all caches of a process: pictures, decoded frames. CUVREL_MEMORY sets it, in megabytes."""
 BARE = 450  # megabytes of a process that has loaded all and done nothing
+WORK = 250  # what computing a frame of 720 lines takes besides, networks included
 
 
 def caches() -> int:
-    """Bytes that the caches of a server may take in all."""
+    """Bytes that the caches of this process may take in all."""
     return int(os.environ["CUVREL_MEMORY"]) << 20 if os.environ.get("CUVREL_MEMORY") else CACHES
 
 
@@ -46,8 +47,8 @@ def told(workers: int) -> str:
     """A line for whoever starts the program."""
     size = caches() >> 20
     many = "the worker" if workers == 1 else f"each of the {workers} workers"
+    need = (BARE + WORK + size) / 1000
     return (
-        f"Caches take up to {size} MB in the server and {size // 2} MB in {many} (CUVREL_MEMORY sets it, in MB); "
-        f"the server needs about {(BARE + size) / 1000:.1f} GB of memory at footage of 720 lines, {many} "
-        f"{(BARE + size / 2) / 1000:.1f} GB."
+        f"Caches take up to {size} MB in the server and in {many} (CUVREL_MEMORY sets it, in MB). With footage of 720 "
+        f"lines, each needs about {need:.1f} GB at work, and a worker that rests half of that."
     )

@@ -126,3 +126,15 @@ def test_what_is_not_there_is_told(bench: Bench, kind: trash.Kind) -> None:
     for deed in (trash.put_away, trash.restore, trash.delete):
         with bench.database.session() as session, pytest.raises(shots.NotFound):
             deed(session, kind, 9999)
+
+
+def test_all_that_a_job_names_stays_as_long_as_the_job(bench: Bench) -> None:
+    keys = [bench.blobs.put(bytes([n])) for n in range(4)]
+    with bench.database.session() as session:
+        people = put(session, "people", bench.project, "People", shot_id=bench.shot)
+        people.result = {"people": [{"picture": keys[0], "cover": keys[1]}]}
+        put(session, "audit", bench.project, "Audit", shot_id=bench.shot).result = {"findings": [], "rows": keys[2]}
+        put(session, "unpack", bench.project, "Packed", args={"packed": keys[3], "name": "p.zip"})
+    assert used_blobs(bench.database) >= set(keys)
+    sweep(bench.database, bench.blobs, older=-1)
+    assert all(bench.blobs.has(key) for key in keys)

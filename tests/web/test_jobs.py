@@ -3,9 +3,11 @@
 from typing import Any
 
 import pytest
+from sqlalchemy.exc import InterfaceError, OperationalError, PendingRollbackError
 
 from cuvrel.core.media.probe import probe
-from cuvrel.jobs.queue import run
+from cuvrel.jobs.queue import _begun, advance, run
+from cuvrel.store.db import Database
 from cuvrel.store.models import JobRow
 from tests.web.conftest import Web, problem
 
@@ -140,3 +142,78 @@ def test_work_that_lost_its_worker_is_put_back(web: Web) -> None:
         row = session.get(JobRow, job)
         assert row.state == "waiting"
         assert row.queue_id not in (None, old)
+
+
+def dies(web: Web, job: int, done: int | None = None) -> None:
+    """A worker takes the job, comes so far, and is gone."""
+    assert _begun(web.database, job, None, 5) is not None
+    with web.database.session() as session:
+        if done is not None:
+            advance(session, job, done, 16)
+        session.get_one(JobRow, job).state = "waiting"
+
+
+def test_a_job_that_takes_its_worker_along_is_tried_three_times(web: Web) -> None:
+    shot = web.shot()
+    web.mark(shot)
+    job = web.post(f"/api/shots/{shot}/settle", {"matte": "m1"}).json["id"]
+    for _ in range(3):
+        dies(web, job)
+    done = web.work(job)
+    assert done["state"] == "failed"
+    assert "3 times at the same place" in done["message"]
+    web.post(f"/api/jobs/{job}/again")
+    assert web.work(job)["state"] == "done"
+
+
+def test_a_job_that_comes_further_each_time_goes_on(web: Web) -> None:
+    shot = web.shot()
+    web.mark(shot)
+    job = web.post(f"/api/shots/{shot}/settle", {"matte": "m1"}).json["id"]
+    for done in range(1, 8):
+        dies(web, job, done)
+    assert web.work(job)["state"] == "done"
+
+
+def test_a_job_that_dies_at_one_frame_again_and_again_ends(web: Web) -> None:
+    shot = web.shot()
+    web.mark(shot)
+    job = web.post(f"/api/shots/{shot}/settle", {"matte": "m1"}).json["id"]
+    for _ in range(4):
+        dies(web, job, 6)  # the same frames are done anew each time, as by an export's range
+    assert web.work(job)["state"] == "failed"
+
+
+def test_a_database_that_is_away_for_a_moment_costs_a_job_nothing(web: Web, monkeypatch: pytest.MonkeyPatch) -> None:
+    shot = web.shot()
+    web.mark(shot)
+    job = web.post(f"/api/shots/{shot}/exports", {"what": "result", "how": "h264"}).json["id"]
+    faults = [OperationalError("", {}, Exception("server closed the connection")), InterfaceError("", {}, Exception()),
+              PendingRollbackError("x"), ConnectionResetError()]  # fmt: skip
+    real, left = Database.session, 40
+
+    def session(self: Database) -> Any:
+        nonlocal left
+        left -= 1
+        if left % 4 == 0 and faults:
+            raise faults.pop()
+        return real(self)
+
+    monkeypatch.setattr(Database, "session", session)
+    web.hand.do(job)
+    monkeypatch.undo()
+    assert not faults
+    assert web.get(f"/api/jobs/{job}").json["state"] == "done"
+
+
+def test_one_that_stays_away_is_what_the_job_says(web: Web, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr("cuvrel.jobs.queue.PATIENCE", 0.0)
+    shot = web.shot()
+    web.mark(shot)
+    job = web.post(f"/api/shots/{shot}/settle", {"matte": "m1"}).json["id"]
+
+    def away(_: JobRow) -> str:
+        raise OperationalError("", {}, Exception("gone"))
+
+    run(web.database, job, away)
+    assert "stayed away" in web.get(f"/api/jobs/{job}").json["message"]

@@ -56,23 +56,6 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/health": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /** Answers when the server and its database are up. */
-        get: operations["projects_health_health_get"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
     "/api/projects/{id}/footage": {
         parameters: {
             query?: never;
@@ -148,7 +131,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** A shot with all that the workspace needs. */
+        /** A shot with all that the workspace needs; of one that can't be opened, what can be taken back. */
         get: operations["shots_get_shot_shots__int_id__get"];
         put?: never;
         post?: never;
@@ -539,7 +522,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** A small picture of the result, of a frame a third into the shot. */
+        /** A small picture of the result, of a frame a third into the shot's range. */
         get: operations["pictures_card_shots__int_id__card_jpg_get"];
         put?: never;
         post?: never;
@@ -1323,6 +1306,57 @@ export interface paths {
         put?: never;
         /** Makes a shot of each piece between the cuts, in the same project: the plate, and the piece as its range. */
         post: operations["cuts_make_shots__int_id__pieces_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{id}/pack": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Starts packing a project into one open file; it is the job's file. */
+        post: operations["packed_pack_projects__int_id__pack_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/packed": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Brings a packed project in, as the multipart part `file`: a new project, which the job fills or leaves empty. */
+        post: operations["packed_unpack_packed_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/health": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Answers when the server and its database are up, and tells how full the disk is and who is at work. */
+        get: operations["health_health_health_get"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -2561,7 +2595,7 @@ export interface components {
              */
             level: number | components["schemas"]["Keys"] | components["schemas"]["Driver"];
             /**
-             * Where time runs otherwise
+             * When slowed
              * @description the sound goes slower and lower with the plate, is silent, or runs on as it was recorded
              * @default stretch
              * @enum {string}
@@ -2574,7 +2608,7 @@ export interface components {
              */
             under: string | null;
             /**
-             * Begins later by
+             * Later by
              * @description frames of the shot; before 0 its beginning is left out
              * @default 0
              */
@@ -2751,6 +2785,12 @@ export interface components {
              * @default null
              */
             gesture?: string | null;
+            /**
+             * Frame
+             * @description the frame that is looked at: its marks are solved first
+             * @default null
+             */
+            frame?: number | null;
         };
         /**
          * FollowRequest
@@ -3642,6 +3682,49 @@ export interface components {
             /** Shots */
             shots: components["schemas"]["ShotCard"][];
         };
+        /**
+         * HealthOut
+         * @description How the program stands. says: what somebody should know, in sentences; none when all is well.
+         */
+        HealthOut: {
+            /** Ok */
+            ok: boolean;
+            /** Version */
+            version: string;
+            /**
+             * Database
+             * @description True: without a database the answer is a problem of status 503.
+             */
+            database: boolean;
+            disk: components["schemas"]["DiskOut"];
+            /** Workers */
+            workers: number;
+            queue: components["schemas"]["QueueOut"];
+            /** Says */
+            says: string[];
+        };
+        /**
+         * DiskOut
+         * @description Bytes that are free, those that new work leaves free, and whether new work is refused.
+         */
+        DiskOut: {
+            /** Free */
+            free: number;
+            /** Reserve */
+            reserve: number;
+            /** Low */
+            low: boolean;
+        };
+        /**
+         * QueueOut
+         * @description Jobs that wait for a worker, and that one is at work on; parts of exports are counted by themselves.
+         */
+        QueueOut: {
+            /** Waiting */
+            waiting: number;
+            /** Working */
+            working: number;
+        };
     };
     responses: never;
     parameters: never;
@@ -3755,6 +3838,9 @@ export type AcceptRequest = components['schemas']['AcceptRequest'];
 export type SoundHeard = components['schemas']['SoundHeard'];
 export type PeaksOut = components['schemas']['PeaksOut'];
 export type PiecesOut = components['schemas']['PiecesOut'];
+export type HealthOut = components['schemas']['HealthOut'];
+export type DiskOut = components['schemas']['DiskOut'];
+export type QueueOut = components['schemas']['QueueOut'];
 export type $defs = Record<string, never>;
 export interface operations {
     projects_list_projects_projects_get: {
@@ -3895,35 +3981,6 @@ export interface operations {
                     "application/json": components["schemas"]["CatalogueOut"];
                 };
             };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    projects_health_health_get: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
             /** @description Not Found */
             404: {
                 headers: {
@@ -7145,6 +7202,113 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    packed_pack_projects__int_id__pack_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Accepted */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobOut"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    packed_unpack_packed_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Accepted */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobOut"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    health_health_health_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HealthOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"][];
                 };
             };
         };

@@ -13,6 +13,7 @@ import type {
   Settings,
   SwapRequest,
   TrackRequest,
+  JobOut,
   Uploaded,
   paths,
 } from "./api-types";
@@ -273,18 +274,20 @@ export const api = {
     got(client.POST("/api/{things}/{id}/restore", { params: { path: { things, id } } })),
   trash: () => got(client.GET("/api/trash")),
   space: (id: number) => got(client.GET("/api/projects/{id}/space", { params: { path: { id } } })),
+  pack: (id: number) => got(client.POST("/api/projects/{id}/pack", { params: { path: { id } } })),
+  health: () => got(client.GET("/api/health")),
   stop: (id: number) => got(client.POST("/api/jobs/{id}/stop", { params: { path: { id } } })),
   again: (id: number) => got(client.POST("/api/jobs/{id}/again", { params: { path: { id } } })),
 };
 
 /** Sends files with progress; `told` gets a share from 0 to 1. Returns the answer and a way to give up. */
-export function upload(
-  project: number,
+function send<Answer>(
+  path: string,
   files: File[],
   told: (share: number) => void,
-): { done: Promise<Uploaded>; stop: () => void } {
+): { done: Promise<Answer>; stop: () => void } {
   const request = new XMLHttpRequest();
-  const done = new Promise<Uploaded>((resolve, reject) => {
+  const done = new Promise<Answer>((resolve, reject) => {
     const form = new FormData();
     for (const file of files) form.append("file", file, file.name);
     request.upload.onprogress = (event) =>
@@ -299,11 +302,19 @@ export function upload(
       } catch {
         // an answer without JSON is told by its status below
       }
-      if (request.status < 300) resolve(data as unknown as Uploaded);
+      if (request.status < 300) resolve(data as unknown as Answer);
       else reject(Problem.of(request.status, data));
     };
-    request.open("POST", `/api/projects/${project}/footage`);
+    request.open("POST", path);
     request.send(form);
   });
   return { done, stop: () => request.abort() };
 }
+
+/** Brings footage into a project. */
+export const upload = (project: number, files: File[], told: (share: number) => void) =>
+  send<Uploaded>(`/api/projects/${project}/footage`, files, told);
+
+/** Brings a packed project in, as a new one. */
+export const bringIn = (file: File, told: (share: number) => void) =>
+  send<JobOut>("/api/packed", [file], told);

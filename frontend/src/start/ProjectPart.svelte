@@ -1,9 +1,12 @@
 <script lang="ts">
   import { api } from "../lib/api";
+  import type { JobOut } from "../lib/api-types";
   import { ago, bytes } from "../lib/format";
+  import { notes } from "../lib/notes.svelte";
   import { choicesOf } from "../lib/things";
   import Shelf from "../footage/Shelf.svelte";
   import type { ProjectStore } from "../footage/uploads.svelte";
+  import Button from "../ui/Button.svelte";
   import Menu from "../ui/Menu.svelte";
 
   /** changed: what the start page lists may be another now. */
@@ -14,6 +17,24 @@
     [project.updated, project.shots.length, ...project.footage.map((f) => f.state)].join(),
   );
   let space = $state<number | null>(null);
+  const packs = $derived(project.jobs.filter((j) => j.kind === "pack" || j.kind === "unpack"));
+
+  async function pack() {
+    try {
+      const job = await api.pack(store.id);
+      store.told({ event: "job", job });
+    } catch (error) {
+      notes.fault(error);
+    }
+  }
+
+  async function stop(job: JobOut) {
+    try {
+      store.told({ event: "job", job: await api.stop(job.id) });
+    } catch (error) {
+      notes.fault(error);
+    }
+  }
 
   $effect(() => {
     void held;
@@ -34,9 +55,42 @@
     >
     <Menu
       name={`More for project ${project.name}`}
-      choices={choicesOf({ things: "projects", id: project.id, name: project.name }, changed)}
+      choices={[
+        ...choicesOf({ things: "projects", id: project.id, name: project.name }, changed),
+        {
+          label: "Pack into one file",
+          hint: "footage, shots and mattes, to be brought in elsewhere",
+          run: () => void pack(),
+        },
+      ]}
     />
   </div>
+  {#each packs as job (job.id)}
+    <p class="mt-1.5 flex items-center gap-2.5" role="status">
+      {#if job.state === "waiting" || job.state === "working"}
+        <span
+          >{job.kind === "pack" ? "Packing …" : `Bringing in ${job.title} …`}{job.total
+            ? ` ${job.done} of ${job.total} parts`
+            : ""}</span
+        >
+        <Button kind="bare" onclick={() => stop(job)}>Stop</Button>
+      {:else if job.state === "done" && job.kind === "pack"}
+        <a class="btn" href={`/api/jobs/${job.id}/file`} download
+          >Fetch {job.result.filename}, {bytes(Number(job.result.size ?? 0))}</a
+        >
+        <span class="text-quiet">packed {ago(job.finished ?? "")}</span>
+        <Menu
+          name={`More for ${job.result.filename}`}
+          choices={choicesOf(
+            { things: "jobs", id: job.id, name: String(job.result.filename) },
+            changed,
+          )}
+        />
+      {:else if job.state === "failed"}
+        <span class="text-redtext">{job.message}</span>
+      {/if}
+    </p>
+  {/each}
   <ul class="mt-3 mb-4 flex flex-wrap gap-4.5">
     {#each project.shots as shot (shot.id)}
       <li class="relative">

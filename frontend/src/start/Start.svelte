@@ -1,12 +1,13 @@
 <script lang="ts">
   import { onMount } from "svelte";
-  import { api } from "../lib/api";
+  import { api, bringIn } from "../lib/api";
   import { listen, type Event } from "../lib/events";
   import { notes } from "../lib/notes.svelte";
-  import type { TrashedOut } from "../lib/api-types";
+  import type { JobOut, TrashedOut } from "../lib/api-types";
   import ProjectPart from "./ProjectPart.svelte";
   import { ProjectStore } from "../footage/uploads.svelte";
   import Button from "../ui/Button.svelte";
+  import Standing from "../lib/Standing.svelte";
   import Trash from "./Trash.svelte";
 
   let stores = $state.raw<ProjectStore[] | null>(null);
@@ -14,6 +15,7 @@
   let name = $state("");
   let fault = $state("");
 
+  const open = (job: JobOut) => job.state === "waiting" || job.state === "working";
   let turn = 0;
   /** Projects made here, with the look at the list that was under way then and may not have them. */
   const born = new Map<number, number>();
@@ -53,11 +55,32 @@
     }
   }
 
+  let packed: HTMLInputElement;
+  /** How much of a packed project has been sent. */
+  let sent = $state<number | null>(null);
+
+  async function unpack() {
+    const file = packed.files?.[0];
+    if (!file) return;
+    packed.value = "";
+    sent = 0;
+    try {
+      await bringIn(file, (share) => (sent = share)).done;
+      await load();
+    } catch (error) {
+      notes.fault(error);
+    } finally {
+      sent = null;
+    }
+  }
+
   onMount(() => {
     void load();
     return listen(
       (event: Event) => {
         if (event.event === "project") void load();
+        else if (event.event === "job" && event.job.kind === "unpack" && !open(event.job))
+          void load();
         else stores?.forEach((store) => store.told(event));
       },
       (up) => up && fault && ((fault = ""), void load()),
@@ -86,8 +109,22 @@
       />
       <Button kind="main" type="submit">New project</Button>
     </form>
+    <input
+      class="hidden"
+      type="file"
+      accept=".zip"
+      aria-label="A packed project"
+      bind:this={packed}
+      onchange={unpack}
+    />
+    <Button onclick={() => packed.click()} disabled={sent !== null}
+      >{sent === null
+        ? "Bring in a packed project"
+        : `Sending … ${Math.round(sent * 100)} %`}</Button
+    >
   </header>
   <main class="px-11 pt-2 pb-15">
+    <Standing />
     {#if fault}<p class="text-redtext" role="alert">{fault}</p>{/if}
     {#each stores ?? [] as store (store.id)}
       <ProjectPart {store} changed={load} />

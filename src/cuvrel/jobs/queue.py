@@ -104,9 +104,7 @@ def recover(database: Database, app: procrastinate.App) -> int:
             held = session.execute(
                 text(
                     "SELECT j.status, w.id IS NOT NULL AND w.last_heartbeat > now() - interval '12 seconds' OR EXISTS "
-                    "(SELECT FROM pg_locks l WHERE l.locktype = 'advisory' AND l.granted AND l.classid = :alive "
-                    "AND l.objid = :worker AND l.database = (SELECT oid FROM pg_database "
-                    "WHERE datname = current_database())) AS alive "
+                    f"(SELECT {_LIVING} AND l.objid = :worker) AS alive "
                     "FROM procrastinate_jobs j LEFT JOIN procrastinate_workers w ON w.id = j.worker_id WHERE j.id = :id"
                 ),
                 {"id": row.queue_id, "alive": ALIVE, "worker": row.worker or 0},
@@ -129,6 +127,17 @@ def recover(database: Database, app: procrastinate.App) -> int:
         log.warning("job %s lost its worker; it goes on from its last progress", job_id)
         enqueue(database, app, job_id, priority)
     return len(lost)
+
+
+_LIVING = (
+    "FROM pg_locks l WHERE l.locktype = 'advisory' AND l.granted AND l.classid = :alive "
+    "AND l.database = (SELECT oid FROM pg_database WHERE datname = current_database())"
+)
+
+
+def living(session: Session) -> int:
+    """How many workers there are."""
+    return int(session.scalar(text(f"SELECT count(*) {_LIVING}"), {"alive": ALIVE}) or 0)
 
 
 def _parts_open(session: Session, job_id: int) -> bool:
@@ -179,6 +188,7 @@ def run(
     row = _steadily(lambda: _begun(database, job_id, queue_id, worker))
     if row is None:
         return
+    begun = time.monotonic()
     try:
         if row.tries > MOST_TRIES:
             raise CuvrelError(
@@ -195,6 +205,8 @@ def run(
         state, message = "failed", str(fault)
     except Exception as fault:
         state, message = "failed", _said(job_id, fault)
+    more = {"state": state, "message": message, "seconds": round(time.monotonic() - begun, 1), "kind": row.kind}
+    log.info("job %s", state, extra=more)
     parent = _steadily(lambda: _ended(database, job_id, state, message))
     if parent is not None and _steadily(lambda: _part_through(database, parent)):
         _steadily(lambda: again(parent))

@@ -38,7 +38,7 @@ def kept(person: Person, read: Read, frames: Sequence[int], blobs: Blobs, number
     cover = {
         "track": track.model_dump(mode="json"),
         "shape": cover_shape(person, track, "face"),
-        "frames": [[n, blobs.put(one.packed()), round(one.doubt, 3)] for n, one in sorted(rows.items())],
+        "frames": [[n, json.loads(one.packed()), round(one.doubt, 3)] for n, one in sorted(rows.items())],
     }
     return {"first": person.first, "last": person.last, "seen": len(person.faces), "frame": person.best,
             "picture": blobs.put(portrait(read(person.best), person.faces[person.best])),

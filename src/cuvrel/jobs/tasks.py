@@ -17,6 +17,7 @@ from sqlalchemy.exc import OperationalError
 
 from cuvrel import memory
 from cuvrel.core import catalogue
+from cuvrel.core.export.order import safe
 from cuvrel.core.follow.plan import Came, Way
 from cuvrel.core.follow.run import Settings
 from cuvrel.core.media.probe import MediaInfo, pack_sequence
@@ -36,12 +37,14 @@ from cuvrel.jobs.queue import Stopped, advance
 from cuvrel.jobs.redaction import audit, found_people
 from cuvrel.jobs.tracking import Courses
 from cuvrel.memory import Shares
+from cuvrel.store import portable
 from cuvrel.store.blobs import Blobs
 from cuvrel.store.db import Database, notify
 from cuvrel.store.following import StoredFrames
 from cuvrel.store.footage import make_ready
 from cuvrel.store.mattes import Touches, plate_row, store_matte
-from cuvrel.store.models import FootageRow, JobRow, MatteFrame, ShotRow
+from cuvrel.store.models import FootageRow, JobRow, MatteFrame, Project, ShotRow
+from cuvrel.store.packed import opened
 from cuvrel.store.pictures import Readers, StoreSources
 from cuvrel.store.shots import edit, locked, shot_of
 from cuvrel.store.tracking import StoredMeasures
@@ -75,7 +78,8 @@ class Works:
         works = {
             "ingest": self.ingest, "follow": self.follow, "settle": self.settle, "clean_plate": self.clean_plate,
             "track": self.track, "people": self.people, "audit": self.audit, "cuts": self.cuts,
-            "solve": self.solve, "export": self.exporting.export, "range": self.exporting.part,
+            "solve": self.solve, "pack": self.pack, "unpack": self.unpack,
+            "export": self.exporting.export, "range": self.exporting.part,
         }  # fmt: skip
         return works[row.kind](row)
 
@@ -268,6 +272,36 @@ class Works:
             if fresh is None or fresh.stop:
                 raise Stopped
             fresh.result = result
+
+    def pack(self, row: JobRow) -> str:
+        """Writes the project into one open file."""
+        with tempfile.TemporaryDirectory(prefix="cuvrel-") as folder:
+            to = Path(folder) / "project.zip"
+            with self.database.session() as session:
+                project = session.get(Project, row.project_id)
+                if project is None:
+                    raise Stopped
+                portable.pack(session, self.blobs, project, to)
+                name = f"{safe(project.name) or 'project'}.zip"
+            size = to.stat().st_size
+            self._result(row, {"blob": self.blobs.put_file(to), "filename": name, "size": size})
+        return "Ready."
+
+    def unpack(self, row: JobRow) -> str:
+        """Fills an empty project from a packed one, whole or not at all."""
+        path, name = self.blobs.path(str(row.args["packed"])), str(row.args["name"])
+        with opened(path, name, self.blobs.room) as packed, self.database.session() as session:
+            project = session.get(Project, row.project_id)
+            if project is None:
+                raise Stopped
+            portable.fill(session, self.blobs, project, packed, self._telling(row))
+            project.name = packed.about.project[:120]
+            notify(session, "project", project=project.id)
+        with self.database.session() as session:
+            fresh = session.get(JobRow, row.id)
+            if fresh is not None:
+                fresh.args = {}  # the packed file is not needed any more
+        return "Brought in."
 
     def settle(self, row: JobRow) -> str:
         """Stores all frames of a matte as they are, and then lets the shot use them."""

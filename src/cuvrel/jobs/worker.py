@@ -111,7 +111,7 @@ async def _serve(config: Config) -> None:
     database = Database(config.database)
     blobs = Blobs(config.blobs, config.var)
     putter = queue_app(config)
-    works = Works(database, blobs, config.caches // 2, partial(enqueue, database, putter))
+    works = Works(database, blobs, config.caches, partial(enqueue, database, putter))
     threading.Thread(target=warm_up, name="warm", daemon=True).start()
     app = worker_app(config, works, putter)
     with putter.open():

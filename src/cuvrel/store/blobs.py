@@ -21,6 +21,11 @@ FETCHED = int(os.environ.get("CUVREL_FETCHED", 20 << 30))
 _KEY = re.compile(r"^[0-9a-f]{40}$")
 
 
+def is_key(text: str) -> bool:
+    """Whether this may be the key of a blob."""
+    return _KEY.match(text) is not None
+
+
 class Blobs:
     """A write is complete or absent: it is made beside its place and then moved there.
 
@@ -39,7 +44,7 @@ class Blobs:
             self.fs.makedirs(self.root, exist_ok=True)
 
     def _place(self, key: str) -> str:
-        if not _KEY.match(key):
+        if not is_key(key):
             raise ValueError(f"not a blob key: {key!r}")
         return f"{self.root}/{key[:2]}/{key}"
 

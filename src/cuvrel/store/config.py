@@ -14,7 +14,7 @@ HOSTS = "127.0.0.1,localhost"
 @dataclass(frozen=True)
 class Config:
     """database: SQLAlchemy URL. blobs: a folder or an fsspec URL. var: scratch folder of this machine.
-    caches: bytes of all caches of a server, of which a worker has half.
+    caches: bytes of all caches of a process.
     hosts: the names by which the server may be asked for; a page of a stranger's name that resolves here gets nothing.
     """
 

@@ -16,6 +16,7 @@ from cuvrel.store.documents import document_of
 from cuvrel.store.footage import entry
 from cuvrel.store.models import EditRow, FootageRow, MatteFrame, Project, ShotRow
 
+FOOTAGE = ("name", "state", "blob", "size", "info", "proxy", "film", "sound")  # what a piece of footage is
 FRAME = ("owner", "frame", "origin", "doubt", "blob", "base", "halt", "lessons")  # what a stored frame is
 
 
@@ -82,7 +83,7 @@ def copy_project(session: Session, project: Project, name: str) -> Project:
     here = (FootageRow.project_id == project.id) & FootageRow.trashed.is_(None) & (FootageRow.state == "ready")
     footage: dict[str, FootageRow] = {}
     for row in session.scalars(select(FootageRow).where(here).order_by(FootageRow.id)):
-        about = {name: getattr(row, name) for name in ("name", "state", "blob", "size", "info", "proxy", "film")}
+        about = {name: getattr(row, name) for name in FOOTAGE}
         twin = FootageRow(project_id=new.id, **about)
         session.add(twin)
         session.flush()

@@ -9,6 +9,7 @@ from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
+import av
 import cv2
 import numpy as np
 from sqlalchemy.orm import Session
@@ -43,7 +44,7 @@ def first_look(path: Path) -> None:
         try:
             if next(container.decode(stream), None) is None:
                 raise MediaError("The file has no frames.", "Export it again.")
-        except (OSError, ValueError) as fault:
+        except (av.FFmpegError, OSError, ValueError) as fault:
             raise MediaError("The first frame of the file can't be read.", "Copy or export it again.") from fault
 
 

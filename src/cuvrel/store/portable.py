@@ -1,11 +1,10 @@
-"""A project as one open file: a ZIP of JSON, footage and matte frames. See docs/portable.md."""
+"""A project as one open file: a ZIP of JSON, footage and matte frames. See docs/command-line.md."""
 
 from __future__ import annotations
 
 import json
-import shutil
-import tempfile
 import zipfile
+from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
@@ -14,13 +13,14 @@ from sqlalchemy.orm import Session
 
 from cuvrel.core.recipe.errors import RecipeError
 from cuvrel.core.recipe.hashing import hash_file
-from cuvrel.core.stand.portable import FORMAT, within
+from cuvrel.core.stand.portable import FORMAT
 from cuvrel.store.blobs import Blobs
 from cuvrel.store.copying import history_of, lay_down
 from cuvrel.store.documents import document_of
 from cuvrel.store.footage import clean_name, make_ready
 from cuvrel.store.mattes import frames_of
 from cuvrel.store.models import FootageRow, MatteFrame, Project, ShotRow
+from cuvrel.store.packed import PackedFootage, PackedProject, PackedShot, opened
 from cuvrel.store.shots import NotFound
 
 
@@ -107,36 +107,35 @@ def _portable(
 
 def unpack(session: Session, blobs: Blobs, file: Path) -> Project:
     """A new project from a packed one. Raises RecipeError or MediaError; nothing is kept then."""
-    with tempfile.TemporaryDirectory(prefix="cuvrel-") as name:
-        folder = Path(name)
-        try:
-            with zipfile.ZipFile(file) as archive:
-                for member in archive.namelist():
-                    within(folder, member)
-                archive.extractall(folder)
-            about = json.loads((folder / "project.json").read_text())
-            if about["cuvrel"] != FORMAT:
-                raise RecipeError(f"'{file.name}' is of format {about['cuvrel']}; this program reads {FORMAT}.")
-            project = Project(name=str(about["project"])[:200])
-            session.add(project)
-            session.flush()
-            ids = {str(one["id"]): _footage(session, blobs, project, folder, one) for one in about["footage"]}
-            for shot in about["shots"]:
-                _shot(session, blobs, project, folder, json.loads(within(folder, str(shot)).read_text()), ids)
-        except (zipfile.BadZipFile, KeyError, TypeError, ValueError, OSError) as fault:
-            raise RecipeError(f"'{file.name}' is not a packed project, or it is damaged ({fault}).") from fault
+    with opened(file, file.name, blobs.room) as packed:
+        project = Project(name=packed.about.project[:120])
+        session.add(project)
+        session.flush()
+        fill(session, blobs, project, packed)
     return project
 
 
-def _footage(session: Session, blobs: Blobs, project: Project, folder: Path, one: dict[str, Any]) -> FootageRow:
-    path = within(folder, str(one["file"]))
-    if hash_file(path) != one["hash"]:
-        raise RecipeError(f"The footage '{one['name']}' is not what it was when it was packed.")
-    copy = path.with_suffix(".copy")
-    shutil.copyfile(path, copy)  # one file may serve several entries
-    row = FootageRow(
-        project_id=project.id, name=clean_name(str(one["name"])), size=path.stat().st_size, blob=blobs.put_file(copy)
-    )
+def fill(
+    session: Session, blobs: Blobs, project: Project, packed: PackedProject,
+    tell: Callable[[int, int], None] = lambda done, total: None,
+) -> None:  # fmt: skip
+    """Brings all that a packed project holds into one. Raises what `opened` makes a sentence of."""
+    ids: dict[str, FootageRow] = {}
+    steps = len(packed.about.footage) + len(packed.about.shots)
+    for done, one in enumerate(packed.about.footage):
+        tell(done, steps)
+        ids[one.id] = _footage(session, blobs, project, packed, one)
+    for done, shot in enumerate(packed.about.shots, len(ids)):
+        tell(done, steps)
+        _shot(session, blobs, project, packed, packed.shot(shot), ids)
+
+
+def _footage(session: Session, blobs: Blobs, project: Project, packed: PackedProject, one: PackedFootage) -> FootageRow:
+    path = packed.file(one.file)
+    if hash_file(path) != one.hash:
+        raise RecipeError(f"The footage '{one.name}' is not what it was when it was packed.")
+    size = path.stat().st_size
+    row = FootageRow(project_id=project.id, name=clean_name(one.name), size=size, blob=blobs.put_file(path))
     session.add(row)
     session.flush()
     make_ready(session, row, blobs)
@@ -144,33 +143,35 @@ def _footage(session: Session, blobs: Blobs, project: Project, folder: Path, one
 
 
 def _shot(
-    session: Session, blobs: Blobs, project: Project, folder: Path, raw: dict[str, Any], ids: dict[str, FootageRow]
-) -> None:
-    row = lay_down(session, project.id, raw["shot"], raw.get("history"), ids)
+    session: Session, blobs: Blobs, project: Project, packed: PackedProject, raw: PackedShot,
+    ids: dict[str, FootageRow],
+) -> None:  # fmt: skip
+    history = None if raw.history is None else raw.history.model_dump()
+    row = lay_down(session, project.id, raw.shot, history, ids)
+    shot = document_of(session, row).shot
+    plate, tracks = shot.plate_footage(), {track.id for track in shot.tracks}
+    size = plate.height, plate.width
 
-    def blob(about: dict[str, Any] | None) -> str | None:
-        """What a file of the folder holds, kept as a blob."""
-        return blobs.put(within(folder, about["file"]).read_bytes()) if about and about.get("file") else None
+    def kept(owner: str, file: str | None) -> str | None:
+        """A stored frame's own file as a blob."""
+        if file is None:
+            return None
+        return blobs.put(packed.measured(file) if owner in tracks else packed.matte(file, size))
 
-    for owner, frames in raw["frames"].items():
+    for owner, frames in raw.frames.items():
         for number, one in frames.items():
-            base, taught = one.get("base"), one.get("lessons")
-            matte = blob(one)
-            lessons = None
-            if taught:
-                steps = {step: blob({"file": file}) for step, file in taught["files"].items()}
-                lessons = {"of": matte, "by": taught["by"], **steps}
-            session.add(
-                MatteFrame(
-                    shot_id=row.id,
-                    owner=owner,
-                    frame=int(number),
-                    origin=one["origin"],
-                    doubt=float(one["doubt"]),
-                    blob=matte,
-                    halt=one.get("halt"),
-                    base={"blob": blob(base), "doubt": base["doubt"], "halt": base["halt"]} if base else None,
-                    lessons=lessons,
-                )
-            )
+            if number >= plate.frames:
+                raise RecipeError(f"A frame {number} is stored, and the footage has {plate.frames}.")
+            blob = kept(owner, one.file)
+            base: dict[str, Any] | None = None
+            lessons: dict[str, Any] | None = None
+            if one.base is not None:
+                halt = None if one.base.halt is None else one.base.halt.model_dump()
+                base = {"blob": kept(owner, one.base.file), "doubt": one.base.doubt, "halt": halt}
+            if one.lessons is not None:
+                lessons = {"of": blob, "by": one.lessons.by}
+                lessons |= {step: blobs.put(packed.lesson(file)) for step, file in one.lessons.files.items()}
+            halt = None if one.halt is None else one.halt.model_dump()
+            session.add(MatteFrame(shot_id=row.id, owner=owner, frame=number, origin=one.origin, doubt=one.doubt,
+                                   blob=blob, halt=halt, base=base, lessons=lessons))  # fmt: skip
     session.flush()

@@ -48,8 +48,8 @@ class Room:
         free = self.free() - self.reserve
         if wanted > free:
             raise NoRoom(
-                f"There is not enough room on the disk for {what}: about {_said(wanted)} are wanted, and "
-                f"{_said(max(0, free))} are free beyond the reserve of {_said(self.reserve)}.",
+                f"There is not enough room on the disk for {what}: about {said(wanted)} are wanted, and "
+                f"{said(max(0, free))} are free beyond the reserve of {said(self.reserve)}.",
                 "Empty the trash, fetch and delete old exports, or make room on the disk.",
             )
 
@@ -66,7 +66,8 @@ def _there(folder: Path) -> Path:
     return folder
 
 
-def _said(size: float) -> str:
+def said(size: float) -> str:
+    """Bytes as a person reads them."""
     for unit, factor in (("GB", 1 << 30), ("MB", 1 << 20)):
         if size >= factor:
             return f"{size / factor:.1f} {unit}"

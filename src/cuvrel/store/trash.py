@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import contextlib
-from collections.abc import Iterable
+from collections.abc import Iterable, Iterator
 from datetime import timedelta
 from typing import Any, Literal
 
@@ -11,7 +11,7 @@ from sqlalchemy import or_, select
 from sqlalchemy.orm import Session
 
 from cuvrel.core.recipe.errors import CuvrelError
-from cuvrel.store.blobs import Blobs
+from cuvrel.store.blobs import Blobs, is_key
 from cuvrel.store.models import FootageRow, JobRow, MatteFrame, Project, ShotRow, now
 from cuvrel.store.shots import NotFound, shot_of
 
@@ -148,11 +148,19 @@ def frame_blobs(blob: str | None, base: dict[str, Any] | None, lessons: dict[str
 
 
 def job_blobs(row: JobRow) -> set[str]:
-    """The blobs that a job needs: what it works from, what it has written, and its parts while it may go on."""
-    found = [row.args.get("frames"), row.result.get("blob")]
-    if row.state in (*OPEN, "failed"):
-        found += [part[0] for part in row.progress.get("parts", [])]
-    return _named(*found)
+    """The blobs that a job needs: all that is named in what it works from (footage names its own) and has written."""
+    args = {name: value for name, value in row.args.items() if name != "document"}
+    return {found for part in (args, row.result, row.progress) for found in _keys(part)}
+
+
+def _keys(value: Any) -> Iterator[str]:
+    """All keys of blobs anywhere in plain JSON."""
+    if isinstance(value, str):
+        if is_key(value):
+            yield value
+    elif isinstance(value, dict | list):
+        for one in value.values() if isinstance(value, dict) else value:
+            yield from _keys(one)
 
 
 def _named(*blobs: str | None) -> set[str]:

@@ -3,11 +3,15 @@
 from __future__ import annotations
 
 import json
+import logging
+import secrets
 from collections.abc import Sequence
 from mimetypes import guess_type
 from pathlib import Path
+from time import perf_counter
 from urllib.parse import urlsplit
 
+import structlog
 from flask import Response, g, request, send_from_directory
 from flask_openapi3 import Info, OpenAPI
 from werkzeug.sansio.utils import host_is_trusted
@@ -19,7 +23,9 @@ from cuvrel.web import (
     cuts,
     exports,
     footage,
+    health,
     looks,
+    packed,
     pictures,
     problems,
     projects,
@@ -34,6 +40,8 @@ from cuvrel.web import (
 from cuvrel.web.described import described
 from cuvrel.web.services import Services
 
+log = logging.getLogger("cuvrel.web")
+SLOW = 2.0  # seconds after which a request is worth a line of the log
 STATIC = Path(__file__).parent / "static"
 MOST_SECONDS = 60.0  # that a request may compute for
 MOST_JSON = 16 << 20
@@ -49,6 +57,7 @@ HEADERS = {
 """Of every answer: nothing is loaded from outside, and no type is guessed."""
 RESOURCES = (
     projects, footage, shots, stand, pictures, exports, trash, versions, looks, tracks, redaction, sound, cuts,
+    packed, health,
 )  # fmt: skip
 
 
@@ -74,14 +83,16 @@ def bare_app() -> OpenAPI:
     )
     app.config["MAX_FORM_MEMORY_SIZE"] = 4 << 20
     app.config["MAX_FORM_PARTS"] = 20_000
+    app.before_request(_begin)
     app.before_request(_bounded)  # before anything reads what was sent
     problems.register(app)
     for module in RESOURCES:
         app.register_api(module.api)
     app.before_request(_same_origin)
     app.before_request(_timed)
-    app.teardown_request(_untimed)
+    app.teardown_request(_end)
     app.after_request(_headers)
+    app.after_request(_logged)
 
     @app.route("/api/openapi.json")
     def openapi() -> Response:
@@ -126,8 +137,26 @@ def _static(path: str) -> Response:
 
 def _bounded() -> None:
     """Only footage may be large; what is read as a whole is bounded before it is read."""
-    if not (request.method == "POST" and request.path.endswith("/footage")):
+    if not (request.method == "POST" and request.path.endswith(("/footage", "/packed"))):
         request.max_content_length = MOST_JSON
+
+
+def _begin() -> None:
+    """Numbers a request for the log."""
+    g.begun, g.number = perf_counter(), secrets.token_hex(6)
+    structlog.contextvars.bind_contextvars(request=g.number)
+
+
+def _logged(answer: Response) -> Response:
+    """A line for what changes something, goes wrong, or takes long; a picture that is shown is not worth one."""
+    spent = perf_counter() - g.get("begun", perf_counter())
+    told = request.method not in ("GET", "HEAD") or answer.status_code >= 400 or spent > SLOW
+    if told:
+        level = logging.WARNING if answer.status_code >= 500 else logging.INFO
+        more = {"status": answer.status_code, "ms": round(1000 * spent), "method": request.method}
+        log.log(level, request.path[:200], extra=more)
+    answer.headers["X-Request-Id"] = g.get("number", "")
+    return answer
 
 
 def _timed() -> None:
@@ -136,9 +165,10 @@ def _timed() -> None:
     g.limit.__enter__()
 
 
-def _untimed(_: BaseException | None) -> None:
+def _end(_: BaseException | None) -> None:
     if (limit := g.pop("limit", None)) is not None:
         limit.__exit__(None, None, None)
+    structlog.contextvars.unbind_contextvars("request")
 
 
 def _same_origin() -> Response | None:

@@ -20,6 +20,7 @@ from cuvrel.store.shots import history
 from cuvrel.web.models import FilmOut, FootageOut, FrameOut, JobOut, ProjectOut, ShotCard, ShotOut, SoundOut, Use
 
 KEPT = ("export", "people", "audit")  # the kinds of jobs whose results are of use for longer
+FILES = ("export", "pack")  # the kinds of jobs that make a file
 FOLLOWS = ("follow", "track")  # the kinds of jobs that carry something through the shot
 
 
@@ -78,7 +79,7 @@ def project_out(session: Session, row: Project) -> ProjectOut:
             JobRow.project_id == row.id,
             JobRow.trashed.is_(None),
             JobRow.parent_id.is_(None),
-            (JobRow.kind == "export") | JobRow.state.in_(OPEN),
+            JobRow.kind.in_(FILES) | JobRow.state.in_(OPEN) | (JobRow.state == "failed") & (JobRow.kind == "unpack"),
         )
         .order_by(JobRow.id.desc())
         .limit(100)

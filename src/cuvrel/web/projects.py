@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from flask import Response
 from flask_openapi3 import APIBlueprint
-from sqlalchemy import select, text
+from sqlalchemy import select
 
 from cuvrel.core import catalogue
 from cuvrel.core.export.hows import HOWS, WHATS
@@ -59,11 +59,3 @@ def get_catalogue() -> Response:
     whats = [WhatOut(kind=kind, label=label) for kind, label in WHATS.items()]
     declared = [DeclaredOut(**d) for d in catalogue.describe()]
     return answer(CatalogueOut(declared=declared, whats=whats, hows=hows, tokens=list(TOKENS)))
-
-
-@api.get("/health")
-def health() -> Response:
-    """Answers when the server and its database are up."""
-    with services().database.session() as session:
-        session.execute(text("SELECT 1"))
-    return Response('{"ok": true}', content_type="application/json")

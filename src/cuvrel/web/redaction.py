@@ -115,14 +115,17 @@ def cover(path: ById, body: CoverRequest) -> Response:
         shot = store.shot_of(session, row)
         ops, frames = _covering(shot, [json.loads(shared.blobs.get(one["cover"])) for one in wanted], body.how)
         store.edit(session, row.id, row.revision, ops, "cover people")
-        for owner, number, blob, doubt in frames:
+        for owner, number, measured, doubt in frames:
+            # a search of an earlier release names a blob
+            compact = json.dumps(measured, separators=(",", ":")).encode()
+            blob = measured if isinstance(measured, str) else shared.blobs.put(compact)
             session.merge(
                 MatteFrame(shot_id=row.id, owner=owner, frame=number, origin="followed", doubt=doubt, blob=blob)
             )
     return Response(status=204)
 
 
-def _covering(shot: Shot, covers: list[Doc], how: str) -> tuple[list[Doc], list[tuple[str, int, str, float]]]:
+def _covering(shot: Shot, covers: list[Doc], how: str) -> tuple[list[Doc], list[tuple[str, int, Doc | str, float]]]:
     """The operations that cover people, and what is stored of their tracks."""
     used = {one.id for one in shot.tracks} | {pull.id for matte in shot.mattes for pull in matte.pulls}
     ops, shapes, frames = [], [], []
@@ -132,7 +135,7 @@ def _covering(shot: Shot, covers: list[Doc], how: str) -> tuple[list[Doc], list[
         ops.append({"op": "add", "path": "/tracks/-", "value": {**one["track"], "id": ident, "name": name}})
         ride = {**one["shape"]["rides"][0], "track": ident}
         shapes.append({**one["shape"], "id": ident, "name": name, "rides": [ride]})
-        frames += [(ident, int(n), str(blob), float(doubt)) for n, blob, doubt in one["frames"]]
+        frames += [(ident, int(n), measured, float(doubt)) for n, measured, doubt in one["frames"]]
     there = _covered_by(shot)
     if there is not None:
         return [*ops, *({"op": "add", "path": f"{there}/-", "value": shape} for shape in shapes)], frames

@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+import lzma
 import re
+import tempfile
 import zipfile
 import zlib
 from collections.abc import Iterator
@@ -17,7 +19,7 @@ import numpy as np
 
 from cuvrel.core.media.sound import SoundInfo, sound_info
 from cuvrel.core.media.space import Space, tagged
-from cuvrel.core.media.stills import SUFFIXES, Head, head, is_picture, read
+from cuvrel.core.media.stills import SUFFIXES, Head, head_at, is_picture, read
 from cuvrel.core.media.yuv import is_rgb
 from cuvrel.core.recipe.errors import MediaError
 
@@ -26,6 +28,9 @@ MAX_PIXELS = 80_000_000
 MAX_FRAMES = 500_000
 MIN_RATE, MAX_RATE = 0.05, 1000.0  # frames a second
 MAX_PICTURE = 2 << 30  # bytes of one picture of a sequence
+BROKEN = (zipfile.BadZipFile, OSError, EOFError, NotImplementedError, RuntimeError, ValueError, LookupError, zlib.error,
+          lzma.LZMAError)  # fmt: skip
+"""What a broken or odd ZIP file raises while it is read."""
 PICTURE_SUFFIXES = set(SUFFIXES)
 # rates that are stood on; a variable one is laid on the nearest of them
 RATES = (24000 / 1001, 24.0, 25.0, 30000 / 1001, 30.0, 48.0, 50.0, 60000 / 1001, 60.0, 100.0, 120000 / 1001, 120.0)
@@ -314,8 +319,9 @@ def probe_sequence(path: Path, fps: float = 24.0) -> MediaInfo:
                     f"The sequence holds pictures of several kinds: {', '.join(sorted(kinds))}.",
                     "Bring in each kind by itself.",
                 )
-            heads = [_looked_at(archive, name) for name in names]
-    except (zipfile.BadZipFile, OSError, EOFError, NotImplementedError, RuntimeError, ValueError, zlib.error) as fault:
+            with tempfile.TemporaryDirectory(prefix="cuvrel-") as folder:
+                heads = [_looked_at(archive, name, Path(folder) / "one") for name in names]
+    except BROKEN as fault:
         raise MediaError("The sequence can't be read; the file is broken or cut short.") from fault
     if len({(one.width, one.height) for one in heads}) > 1:
         raise MediaError("The pictures of the sequence have different sizes.")
@@ -328,17 +334,34 @@ def probe_sequence(path: Path, fps: float = 24.0) -> MediaInfo:
     )  # fmt: skip
 
 
-def _looked_at(archive: zipfile.ZipFile, name: str) -> Head:
-    """What a picture of a sequence is; it is decoded once, so that a broken one is known now."""
-    about = archive.getinfo(name)
+def unpacked(archive: zipfile.ZipFile, name: str, to: Path, most: int = MAX_PICTURE) -> None:
+    """Unpacks a member into a file, of at most so many bytes, whatever it says of its size.
+
+    Raises MediaError or one of BROKEN.
+    """
+    about, shown = archive.getinfo(name), Path(name).name
     if about.flag_bits & 1:
-        raise MediaError("The ZIP file is locked by a password.", "Pack the pictures without one.")
-    if about.file_size > MAX_PICTURE:
-        raise MediaError(f"The picture '{Path(name).name}' is {about.file_size >> 20} MB large, which is too much.")
-    data = archive.read(name)
-    found = head(data, name)
+        raise MediaError("The ZIP file is locked by a password.", "Pack it without one.")
+    if about.file_size > most:
+        raise MediaError(f"'{shown}' is {about.file_size >> 20} MB large, which is too much.")
+    with archive.open(name) as source, to.open("wb") as into:
+        left = most
+        while piece := source.read(1 << 20):
+            left -= len(piece)
+            if left < 0:
+                raise MediaError(f"'{shown}' is larger than it says.")
+            into.write(piece)
+
+
+def _looked_at(archive: zipfile.ZipFile, name: str, beside: Path) -> Head:
+    """What a picture of a sequence is; it is decoded once, so that a broken one is known now.
+
+    beside: a file that it is unpacked into.
+    """
+    unpacked(archive, name, beside)
+    found = head_at(beside, name)
     check_size(found.width, found.height)
-    colour = read(data, name).colour
+    colour = read(beside.read_bytes(), name).colour
     if colour.shape[:2] != (found.height, found.width):
         raise MediaError(f"The picture '{Path(name).name}' is not as large as it says.", "Export it again.")
     return found

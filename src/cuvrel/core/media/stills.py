@@ -20,18 +20,23 @@ from cuvrel.core.recipe.errors import MediaError
 
 SUFFIXES = {".png": "png", ".jpg": "jpeg", ".jpeg": "jpeg", ".tif": "tiff", ".tiff": "tiff", ".exr": "exr"}
 """The endings of pictures, and what they are called."""
+SLACK = 32 << 20  # bytes of all that a picture holds besides pixels
 MOST = 65504.0  # the largest half float
 
 
 @dataclass(frozen=True)
 class Head:
-    """What a picture says of itself before it is decoded. depth: bits of a sample; floats: of half or float."""
+    """What a picture says of itself before it is decoded. depth: bits of a sample; floats: of half or float.
+
+    bytes: what a file of it takes at the most, where it says so itself, or 0.
+    """
 
     width: int
     height: int
     depth: int
     floats: bool
     alpha: bool
+    bytes: int = 0
 
 
 @dataclass(frozen=True)
@@ -61,9 +66,11 @@ def head(data: bytes, name: str) -> Head:
         if kind == "jpeg":
             return _jpeg_head(data)
         if kind == "tiff":
-            return _tiff_head(data)
+            return _tiff_head(io.BytesIO(data))
         if kind == "exr":
-            return _exr_head(data)
+            with tempfile.TemporaryDirectory(prefix="cuvrel-") as folder:
+                (Path(folder) / "one.exr").write_bytes(data)
+                return _exr_head(Path(folder) / "one.exr")
     except MediaError:
         raise
     except Exception as fault:  # what a hostile file makes three foreign libraries raise is not known beforehand
@@ -121,8 +128,35 @@ def _exif_turn(data: bytes) -> int:
         return 1
 
 
-def _tiff_head(data: bytes) -> Head:
-    with tifffile.TiffFile(io.BytesIO(data)) as file:
+def head_at(path: Path, name: str) -> Head:
+    """What a picture in a file is, of which no more is read than what says so. Raises MediaError.
+
+    Also for one that is larger than any picture of its size can be: whatever else it holds is not unpacked into memory.
+    """
+    kind = SUFFIXES.get(Path(name).suffix.lower())
+    size = path.stat().st_size
+    try:
+        if kind == "tiff":
+            found, most = _tiff_head(str(path)), 8
+        elif kind == "exr":
+            found, most = _exr_head(path), 1
+        else:
+            with path.open("rb") as file:
+                found, most = head(file.read(4 << 20), name), 5
+    except MediaError:
+        raise
+    except Exception as fault:  # see `head`
+        raise MediaError(f"'{Path(name).name}' is not a {str(kind).upper()} picture, or it is broken.",
+                         "Export it again.") from fault  # fmt: skip
+    room = found.bytes if found.bytes else found.width * found.height * most * max(1, found.depth // 8)
+    if size > room + SLACK:
+        raise MediaError(f"The picture '{Path(name).name}' is larger than a picture of its size can be.",
+                         "Export it again.")  # fmt: skip
+    return found
+
+
+def _tiff_head(source: Any) -> Head:
+    with tifffile.TiffFile(source) as file:
         page: Any = file.pages[0]
         depth = page.bitspersample if isinstance(page.bitspersample, int) else max(page.bitspersample)
         floats = int(page.sampleformat or 1) == 3
@@ -192,15 +226,19 @@ def _exr_file(data: bytes, folder: str, header: bool) -> Any:
     return OpenEXR.File(str(path), separate_channels=True, header_only=header)
 
 
-def _exr_head(data: bytes) -> Head:
-    if data[:4] != b"\x76\x2f\x31\x01":
+def _exr_head(path: Path) -> Head:
+    with path.open("rb") as file:
+        start = file.read(1 << 20)
+    if start[:4] != b"\x76\x2f\x31\x01":
         raise ValueError("no EXR")
-    with tempfile.TemporaryDirectory(prefix="cuvrel-") as folder:
-        about = _exr_file(data, folder, True).header()
+    about = OpenEXR.File(str(path), separate_channels=True, header_only=True).header()
     low, high = about["displayWindow"]
-    names = _exr_names(data)
+    names = _exr_names(start)
+    (left, top), (right, bottom) = about["dataWindow"]
+    area = (int(right - left) + 1) * (int(bottom - top) + 1)
+    each = sum(2 if kind == 1 else 4 for kind in names.values())
     return Head(int(high[0] - low[0]) + 1, int(high[1] - low[1]) + 1, 32 if 2 in names.values() else 16, True,
-                "A" in names)  # fmt: skip
+                "A" in names, 2 * area * each)  # fmt: skip
 
 
 def _exr_names(data: bytes) -> dict[str, int]:
