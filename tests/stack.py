@@ -91,6 +91,11 @@ class Stack:
         cluster = Cluster(self.var / "postgres")
         return int((cluster.folder / "data/postmaster.pid").read_text().splitlines()[0])
 
+    def kill_quietly(self, what: str) -> None:
+        """Kills a process that may be gone already, and waits for nothing."""
+        with contextlib.suppress(OSError, ValueError, IndexError):
+            os.kill(self.postmaster() if what == "postgres" else self.pids()[what], signal.SIGKILL)
+
     def kill(self, what: str) -> None:
         pid = self.postmaster() if what == "postgres" else wait_for(self.pids, 30, "processes")[what]
         os.kill(pid, signal.SIGKILL)

@@ -205,7 +205,7 @@ def run(
         state, message = "failed", str(fault)
     except Exception as fault:
         state, message = "failed", _said(job_id, fault)
-    more = {"state": state, "message": message, "seconds": round(time.monotonic() - begun, 1), "kind": row.kind}
+    more = {"state": state, "says": message, "seconds": round(time.monotonic() - begun, 1), "kind": row.kind}
     log.info("job %s", state, extra=more)
     parent = _steadily(lambda: _ended(database, job_id, state, message))
     if parent is not None and _steadily(lambda: _part_through(database, parent)):

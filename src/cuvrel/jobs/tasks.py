@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import logging
 import tempfile
 import time
 from collections.abc import Callable
@@ -49,6 +50,7 @@ from cuvrel.store.pictures import Readers, StoreSources
 from cuvrel.store.shots import edit, locked, shot_of
 from cuvrel.store.tracking import StoredMeasures
 
+log = logging.getLogger("cuvrel.jobs")
 U8 = NDArray[np.uint8]
 
 
@@ -102,9 +104,11 @@ class Works:
             self._refuse(row, "Bringing it in was stopped.")
             raise
         except Exception as fault:  # what a broken file makes foreign decoders raise is not known beforehand
-            message = "The file can't be brought in; it is broken in a way that is not known."
-            self._refuse(row, message)
-            raise MediaError(message, "Play it in a media player, or export it again.") from fault
+            log.warning("footage %s: %r", row.footage_id, fault)
+            unknown = MediaError("The file can't be brought in; it is broken in a way that is not known.",
+                                 "Play it in a media player, or export it again.")  # fmt: skip
+            self._refuse(row, str(unknown))
+            raise unknown from fault
 
     def _refuse(self, row: JobRow, message: str) -> None:
         with self.database.session() as session:

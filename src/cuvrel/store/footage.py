@@ -25,6 +25,7 @@ from cuvrel.store.models import FootageRow
 
 PROXY_SIDE = 960
 FILM_HEIGHT = 72
+MOST_NAME = 255
 FILM_MOST = 120
 FILM_WIDEST = 500  # a JPEG is at most 65,500 pixels wide
 
@@ -50,8 +51,11 @@ def first_look(path: Path) -> None:
 
 def clean_name(name: str) -> str:
     """A name to show: no folders, no control characters, at most 255 characters."""
-    base = os.path.basename(name.replace("\\", "/"))
-    return "".join(c for c in base if c.isprintable())[:255].strip() or "footage"
+    base = "".join(c for c in os.path.basename(name.replace("\\", "/")) if c.isprintable()).strip()
+    stem, suffix = os.path.splitext(base)
+    if len(base) > MOST_NAME and len(suffix) < 20:
+        base = stem[: MOST_NAME - len(suffix)].rstrip() + suffix
+    return base[:MOST_NAME].strip() or "footage"
 
 
 def make_ready(

@@ -19,6 +19,7 @@ from cuvrel.store.documents import document_of
 from cuvrel.store.frames import snapshot
 from cuvrel.store.models import JobRow, PresetRow
 from cuvrel.store.pictures import StoreSources
+from cuvrel.web.described import file_of
 from cuvrel.web.export_models import EstimateOut, ExportRequest, NewPreset, PresetOut, PresetsOut
 from cuvrel.web.models import ById, JobOut
 from cuvrel.web.present import answer, job_out
@@ -150,7 +151,7 @@ def again(path: ById) -> Response:
     return answer(out, 202)
 
 
-@api.get("/jobs/<int:id>/file")
+@api.get("/jobs/<int:id>/file", responses={200: file_of("*/*")})
 def fetch(path: ById) -> Response:
     """The finished export."""
     shared = services()
@@ -162,7 +163,7 @@ def fetch(path: ById) -> Response:
     return send_file(shared.blobs.path(result["blob"]), as_attachment=True, download_name=result["filename"], max_age=0)
 
 
-@api.get("/jobs/<int:id>/sidecar")
+@api.get("/jobs/<int:id>/sidecar", responses={200: file_of("application/json")})
 def fetch_sidecar(path: ById) -> Response:
     """What the finished export can't say of itself, as JSON."""
     with services().database.session() as session:

@@ -17,6 +17,7 @@ from cuvrel.jobs.queue import put
 from cuvrel.store.footage import clean_name, first_look
 from cuvrel.store.models import FootageRow, Project
 from cuvrel.store.shots import NotFound
+from cuvrel.web.described import file_of
 from cuvrel.web.models import ById, In, Uploaded
 from cuvrel.web.present import answer, footage_out, job_out
 from cuvrel.web.problems import Problem
@@ -119,7 +120,7 @@ class FilmPath(BaseModel):
     key: str = Field(pattern=r"^[0-9a-f]{40}$")
 
 
-@api.get("/footage/<int:id>/film/<string:key>.jpg")
+@api.get("/footage/<int:id>/film/<string:key>.jpg", responses={200: file_of("image/jpeg")})
 def film(path: FilmPath) -> Response:
     """The film strip: small pictures side by side."""
     shared = services()

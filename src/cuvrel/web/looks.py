@@ -21,6 +21,7 @@ from cuvrel.store import looks
 from cuvrel.store import shots as store
 from cuvrel.store.footage import entry
 from cuvrel.store.models import FootageRow
+from cuvrel.web.described import file_of
 from cuvrel.web.look_models import (
     LayLook,
     LookFile,
@@ -84,7 +85,7 @@ def read_file(body: LookFile) -> Response:
         return answer(_out(str(looks.keep(session, look).id), look), 201)
 
 
-@api.get("/looks/<string:look>/file")
+@api.get("/looks/<string:look>/file", responses={200: file_of("application/json")})
 def write_file(path: LookPath) -> Response:
     """A look as its file: open JSON, with its picture."""
     with services().database.session() as session:
@@ -94,7 +95,7 @@ def write_file(path: LookPath) -> Response:
     return Response(written(look), content_type="application/json", headers=headers)
 
 
-@api.get("/looks/<string:look>/picture.jpg")
+@api.get("/looks/<string:look>/picture.jpg", responses={200: file_of("image/jpeg")})
 def picture(path: LookPath) -> Response:
     """A look's picture. 404 where it has none."""
     with services().database.session() as session:

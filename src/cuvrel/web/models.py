@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-from typing import Any, Literal
+from typing import Annotated, Any, Literal
 
-from pydantic import BaseModel, ConfigDict, Field
+from pydantic import BaseModel, ConfigDict, Field, StringConstraints
 
 from cuvrel.core.motion.deeds import Clip, Deed
 from cuvrel.core.recipe.declared import Family, Over
@@ -18,6 +18,10 @@ class In(BaseModel):
     model_config = ConfigDict(extra="forbid")
 
 
+Named = Annotated[str, StringConstraints(strip_whitespace=True, min_length=1, max_length=120)]
+"""A name that somebody gives: blanks about it do not count."""
+
+
 class ById(BaseModel):
     """A path with an id."""
 
@@ -27,7 +31,7 @@ class ById(BaseModel):
 class NewName(In):
     """A name for something."""
 
-    name: str = Field(min_length=1, max_length=120)
+    name: Named
 
 
 class NewVersion(NewName):
@@ -39,7 +43,7 @@ class NewVersion(NewName):
 class NewShot(In):
     """A shot on a piece of footage."""
 
-    name: str = Field(min_length=1, max_length=120)
+    name: Named
     footage: int
 
 

@@ -38,6 +38,7 @@ from cuvrel.store import looks, versions
 from cuvrel.store import shots as store
 from cuvrel.store.models import ShotRow
 from cuvrel.store.pictures import StoreSources
+from cuvrel.web.described import file_of
 from cuvrel.web.models import (
     ById,
     CheckOut,
@@ -157,7 +158,7 @@ def _fitting(session: Session, shot: Shot, of: str) -> Iterator[tuple[str, Look]
             yield ident, look
 
 
-@api.get("/shots/<int:id>/picture/<string:key>")
+@api.get("/shots/<int:id>/picture/<string:key>", responses={200: file_of("image/jpeg", "image/png")})
 def picture(path: PicturePath, query: PictureQuery) -> Response:
     """A frame's picture: JPEG, or PNG where it has alpha. 404 when the shot has moved on from this key."""
     shared = services()
@@ -256,7 +257,7 @@ def checks(path: ById, query: ChecksQuery) -> Response:
     return answer(ChecksOut(checks=[CheckOut(**vars(v)) for v in verdicts(rows, query.first, stand.scale)]))
 
 
-@api.get("/shots/<int:id>/card.jpg")
+@api.get("/shots/<int:id>/card.jpg", responses={200: file_of("image/jpeg", "image/png")})
 def card(path: ById) -> Response:
     """A small picture of the result, of a frame a third into the shot's range."""
     shared = services()

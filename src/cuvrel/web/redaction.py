@@ -21,6 +21,7 @@ from cuvrel.store import shots as store
 from cuvrel.store.documents import document_of
 from cuvrel.store.frames import snapshot
 from cuvrel.store.models import JobRow, MatteFrame, ShotRow
+from cuvrel.web.described import NOTHING, file_of
 from cuvrel.web.models import ById, In, JobOut
 from cuvrel.web.present import answer, job_out
 from cuvrel.web.problems import Problem
@@ -101,7 +102,7 @@ def start_audit(path: ById, body: AuditRequest) -> Response:
     return answer(out, 202)
 
 
-@api.post("/shots/<int:id>/cover")
+@api.post("/shots/<int:id>/cover", responses={204: NOTHING})
 def cover(path: ById, body: CoverRequest) -> Response:
     """Covers people: a track, a shape that rides on it, and a plane that hides what is under it; one step of undo."""
     shared = services()
@@ -162,7 +163,7 @@ def _covered_by(shot: Shot) -> str | None:
     return None
 
 
-@api.get("/jobs/<int:id>/people/<int:place>.jpg")
+@api.get("/jobs/<int:id>/people/<int:place>.jpg", responses={200: file_of("image/jpeg")})
 def picture(path: PicturePath) -> Response:
     """A small picture of somebody whom a job found."""
     shared = services()
@@ -189,7 +190,7 @@ def accept(path: ById, body: AcceptRequest) -> Response:
         return answer(job_out(row))
 
 
-@api.get("/jobs/<int:id>/report.<string:form>")
+@api.get("/jobs/<int:id>/report.<string:form>", responses={200: file_of("application/json", "text/html")})
 def audit_report(path: ReportPath) -> Response:
     """The report of an audit, as a page that needs nothing else or as JSON; with the hash of the newest export that was
     written of the shot as it was audited."""

@@ -20,6 +20,7 @@ from cuvrel.store.footage import entry
 from cuvrel.store.frames import snapshot
 from cuvrel.store.mattes import frames_of, plate_row
 from cuvrel.store.models import FootageRow, JobRow, MatteFrame, Project
+from cuvrel.web.described import NOTHING
 from cuvrel.web.models import (
     ById,
     CleanPlateRequest,
@@ -149,7 +150,7 @@ def redo(path: ById) -> Response:
     return _changed(path.id, None, False, lambda session, foreseen: store.redo(session, path.id, foreseen))
 
 
-@api.post("/shots/<int:id>/ready")
+@api.post("/shots/<int:id>/ready", responses={204: NOTHING})
 def ready(path: ById, query: FrameQuery) -> Response:
     """Prepares a frame that is about to be marked, so that its first mark answers as quickly as the next."""
     shared = services()

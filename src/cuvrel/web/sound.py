@@ -17,6 +17,7 @@ from cuvrel.core.sound.mix import Mix
 from cuvrel.store import shots as store
 from cuvrel.store.models import ShotRow
 from cuvrel.store.pictures import sounds_of
+from cuvrel.web.described import file_of
 from cuvrel.web.models import ById
 from cuvrel.web.present import answer
 from cuvrel.web.problems import Problem
@@ -81,7 +82,7 @@ def heard(path: ById) -> Response:
     return answer(SoundHeard(key=mix.key, pieces=pieces, seconds=PIECE, peaks=A_FRAME))
 
 
-@api.get("/shots/<int:id>/sound/<string:key>/<int:piece>.wav")
+@api.get("/shots/<int:id>/sound/<string:key>/<int:piece>.wav", responses={200: file_of("audio/wav")})
 def piece(path: PiecePath) -> Response:
     """A piece: PCM of 16 bits in two channels."""
     mix = _known(path.id, path.key)

@@ -12,6 +12,7 @@ from cuvrel.core.stand.nodes import work_out
 from cuvrel.core.treatments import cdl_file
 from cuvrel.core.treatments.grain_match import measured
 from cuvrel.store import shots as store
+from cuvrel.web.described import file_of
 from cuvrel.web.models import (
     ById,
     CdlFile,
@@ -60,7 +61,7 @@ def cost(path: ById, query: CostsQuery) -> Response:
     return answer(CostsOut(costs={plane: round(ms, 2) for plane, ms in found.items()}))
 
 
-@api.get("/shots/<int:id>/treatments/<string:step>/cdl")
+@api.get("/shots/<int:id>/treatments/<string:step>/cdl", responses={200: file_of("application/xml")})
 def write_cdl(path: StepPath, query: FrameQuery) -> Response:
     """A treatment by slope, offset and power as a CDL file, with its values on a frame."""
     with services().database.session() as session:

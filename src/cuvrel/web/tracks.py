@@ -15,6 +15,7 @@ from cuvrel.core.tracks.compare import beside
 from cuvrel.core.tracks.path import Path, box_of
 from cuvrel.jobs.queue import put
 from cuvrel.store import shots as store
+from cuvrel.web.described import file_of
 from cuvrel.web.models import ById, FrameQuery, JobOut
 from cuvrel.web.pictures import encoded, frame_there, whole_stand
 from cuvrel.web.present import answer, job_out
@@ -93,7 +94,7 @@ def features(path: TrackPath, query: FrameQuery) -> Response:
     return answer(FeaturesOut(features=np.round(there, 2).astype(float).tolist()))
 
 
-@api.get("/shots/<int:id>/tracks/<string:track>/look.jpg")
+@api.get("/shots/<int:id>/tracks/<string:track>/look.jpg", responses={200: file_of("image/jpeg", "image/png")})
 def look(path: TrackPath, query: LookQuery) -> Response:
     """A track's piece of its frame of reference, enlarged, and beside it the same piece of another frame, brought back
     by its motion: where the track holds the two look alike."""

@@ -10,6 +10,7 @@ from cuvrel.core.stand.views import view
 from cuvrel.store import shots as store
 from cuvrel.store import versions
 from cuvrel.store.models import VersionRow
+from cuvrel.web.described import file_of
 from cuvrel.web.models import ById, EditOut, History, NewVersion, VersionOut, VersionPath, VersionsOut
 from cuvrel.web.pictures import encoded, stand_of
 from cuvrel.web.present import answer, uses_of
@@ -63,7 +64,7 @@ def back(path: VersionPath) -> Response:
         )  # fmt: skip
 
 
-@api.get("/shots/<int:id>/versions/<int:version>/card.jpg")
+@api.get("/shots/<int:id>/versions/<int:version>/card.jpg", responses={200: file_of("image/jpeg", "image/png")})
 def card(path: VersionPath) -> Response:
     """A small picture of the result as it was, of the frame that was looked at when it was kept."""
     shared = services()

@@ -210,6 +210,8 @@ def probe_video(path: Path) -> MediaInfo:
             raise MediaError(f"The file is damaged after frame {len(seen.pts)}.", "Copy or export it again.") from fault
         if seen.shape is None:
             raise MediaError("The file has no frames.", "Export it again.")
+        if len(seen.pts) > 1 and len(set(seen.pts)) == 1:
+            raise MediaError("All frames of the file have the same time.", "Export it again.")
         if promised and len(seen.pts) < promised and _cut_short(path, stream, promised):
             raise MediaError(
                 f"The file was cut short: it promises {promised} frames and holds {len(seen.pts)}.",

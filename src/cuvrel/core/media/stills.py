@@ -53,7 +53,8 @@ class Still:
 
 def is_picture(name: str) -> bool:
     """Whether a file of this name is taken for a picture."""
-    return Path(name).suffix.lower() in SUFFIXES and not Path(name).name.startswith(".")
+    shown = Path(name)
+    return shown.suffix.lower() in SUFFIXES and not shown.name.startswith(".") and not name.endswith("/")
 
 
 def head(data: bytes, name: str) -> Head:
@@ -111,6 +112,8 @@ def _jpeg_head(data: bytes) -> Head:
     with av.open(io.BytesIO(data), format="jpeg_pipe") as container:
         context = container.streams.video[0].codec_context
         wide, high = context.width, context.height
+    if not wide or not high:
+        raise ValueError("no frame header")
     turned = _exif_turn(data) in (5, 6, 7, 8)
     return Head(high if turned else wide, wide if turned else high, 8, False, False)
 

@@ -242,7 +242,9 @@ class Shot(Strict):
     version: Literal[2] = VERSION
     name: str = Name
     plate: str = Field(description="id of the footage that the shot works on")
-    first_number: int = Field(1001, description="the number that the sheet shows for frame 0")
+    first_number: int = Field(
+        1001, ge=-1_000_000, le=100_000_000, description="the number that the sheet shows for frame 0"
+    )
     footage: list[Footage] = Field(min_length=1)
     mattes: list[Matte] = Field(default_factory=list, max_length=200)
     planes: list[Plane] = Field(default_factory=list, max_length=500)

@@ -119,6 +119,8 @@ def track_of(shot: Shot, motions: Motions, path: str, ident: str) -> Ops:
         jsonpointer.resolve_pointer(document, path)
     except jsonpointer.JsonPointerException as fault:
         raise RecipeError("There is nothing there that could be a track.") from fault
+    if len(parts) < 3:
+        raise RecipeError("There are no keyframes here that could be a track.")
     if "shapes" in parts and len(parts) == 7:
         shape = shot.mattes[int(parts[2])].pulls[int(parts[4])].shapes[int(parts[6])]
         frames = [key.frame for key in shape.keys]

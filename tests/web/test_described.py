@@ -1,0 +1,73 @@
+"""The API is what its document says: thousands of calls made from it, by a fixed seed, none of which is a fault."""
+
+from __future__ import annotations
+
+import warnings
+from typing import Any
+
+import hypothesis
+import pytest
+import schemathesis
+from hypothesis import HealthCheck
+from schemathesis.checks import not_a_server_error
+from schemathesis.specs.openapi.checks import (
+    content_type_conformance,
+    response_headers_conformance,
+    response_schema_conformance,
+    status_code_conformance,
+)
+
+from cuvrel.web.app import bare_app
+from tests.web.conftest import Web
+
+CASES = 2000
+CHECKS = [
+    not_a_server_error, status_code_conformance, content_type_conformance, response_headers_conformance,
+    response_schema_conformance,
+]  # fmt: skip
+
+
+def test_thousands_of_calls_are_answered_as_the_document_says(web: Web) -> None:
+    web.mark(web.shot())
+    schema = schemathesis.openapi.from_wsgi("/api/openapi.json", web.app)
+    operations = [found.ok() for found in schema.get_all_operations()]
+    made = 0
+    for operation in operations:
+        made += tried(operation, -(-CASES // len(operations)))
+    assert made >= CASES
+
+
+def tried(operation: Any, count: int, seed: int = 1867) -> int:
+    """Makes so many calls of an operation; how many it were."""
+    made = 0
+
+    @hypothesis.seed(seed)
+    @hypothesis.settings(
+        max_examples=count, deadline=None, database=None, suppress_health_check=list(HealthCheck),
+        phases=[hypothesis.Phase.generate],
+    )  # fmt: skip
+    @hypothesis.given(case=operation.as_strategy())
+    def call(case: Any) -> None:
+        nonlocal made
+        made += 1
+        case.call_and_validate(checks=CHECKS)
+
+    with warnings.catch_warnings():
+        warnings.simplefilter("ignore")
+        call()
+    return made
+
+
+def test_the_document_is_valid() -> None:
+    from openapi_spec_validator import OpenAPIV31SpecValidator
+
+    from cuvrel.web.described import described
+
+    faults = [fault.message for fault in OpenAPIV31SpecValidator(described(bare_app())).iter_errors()]
+    assert faults == []
+
+
+@pytest.mark.parametrize("path", ["/api/projects/{id}/footage", "/api/packed"])
+def test_uploads_say_what_they_take(web: Web, path: str) -> None:
+    operation = web.get("/api/openapi.json").json["paths"][path]["post"]
+    assert "file" in operation["requestBody"]["content"]["multipart/form-data"]["schema"]["properties"]
