@@ -5,7 +5,7 @@ from __future__ import annotations
 import argparse
 from pathlib import Path
 
-from bench import cuts, desk, edits, keys, mattes, redaction, same, speed, stand, tracks, treatments, workers
+from bench import cuts, desk, edits, keys, mattes, redaction, rough, same, speed, stand, tracks, treatments, workers
 from cuvrel.demo.project import CLIPS
 
 
@@ -27,6 +27,8 @@ def main() -> None:
     commands.add_parser("workers", help="one worker against two on the same export")
     covers = commands.add_parser("redaction", help="faces found, and what the audit finds and misses")
     covers.add_argument("--clips", type=int, default=3, help="clips made of each kind (3)")
+    storm = commands.add_parser("rough", help="streams, kills, odd calls, hostile files, a full disk, memory")
+    storm.add_argument("--only", help="parts with commas between: streams, kills, calls, files, disk, memory")
     pictures = commands.add_parser("same", help="whether the demo's pictures are what they were before a change")
     pictures.add_argument("--to", type=Path, help="writes their hashes there")
     pictures.add_argument("--against", type=Path, help="holds them against the hashes there")
@@ -50,6 +52,8 @@ def main() -> None:
         redaction.run(given.clips)
     elif given.command == "cuts":
         cuts.run(given.reels)
+    elif given.command == "rough":
+        rough.run(given.only)
     elif given.command == "workers":
         workers.run()
     elif given.command == "edits":

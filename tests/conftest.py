@@ -108,15 +108,22 @@ def cluster() -> Iterator[Cluster]:
             server.stop()
 
 
-@pytest.fixture
-def config(cluster: Cluster, tmp_path: Path) -> Iterator[Config]:
-    """A fresh database and an empty blob store."""
+@contextmanager
+def fresh(cluster: Cluster) -> Iterator[str]:
+    """The URL of a database of its own."""
     name = f"t{uuid.uuid4().hex[:12]}"
     with cluster.connect() as connection:
         connection.execute(f"CREATE DATABASE {name} TEMPLATE cuvrel OWNER cuvrel")
-    yield Config(cluster.url(name), str(tmp_path / "blobs"), tmp_path / "var", max_upload=64 << 20)
+    yield cluster.url(name)
     with cluster.connect() as connection:
         connection.execute(f"DROP DATABASE {name} WITH (FORCE)")
+
+
+@pytest.fixture
+def config(cluster: Cluster, tmp_path: Path) -> Iterator[Config]:
+    """A fresh database and an empty blob store."""
+    with fresh(cluster) as url:
+        yield Config(url, str(tmp_path / "blobs"), tmp_path / "var", max_upload=64 << 20)
 
 
 @pytest.fixture

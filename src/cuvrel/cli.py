@@ -35,7 +35,7 @@ def sentences(run: Callable[..., Any]) -> Callable[..., Any]:
 def main() -> None:
     """Cuvrel: pull the matte of a moving subject, check it, mend it, and treat the subject alone.
 
-    follow and render work on files alone. pack, unpack and up use the project's database in the folder
+    follow and render work on files alone. pack, unpack, backup, restore and up use the database in the folder
     that CUVREL_VAR names (./var by default).
     """
 
@@ -307,6 +307,38 @@ def unpack(file: Path) -> None:
     with _store() as (database, blobs), database.session() as session:
         row = portable.unpack(session, blobs, file)
     click.echo(f"Unpacked '{row.name}' as project {row.id}.")
+
+
+@main.command()
+@click.argument("to", type=click.Path(file_okay=False, path_type=Path))
+@sentences
+def backup(to: Path) -> None:
+    """Write everything as it is now into the folder TO, while the program runs or not.
+
+    A folder that holds an earlier backup is brought up to date: what is in it already is not copied again.
+    """
+    from cuvrel.store.backup import backup as write
+
+    with _store() as (database, blobs), _bar(0, "copying") as bar:
+        about = write(database, blobs, to, functools.partial(_stepped, bar))
+    click.echo(f"Backed up {about['blobs']} files, {about['bytes'] / (1 << 20):.1f} MB, and the database into {to}.")
+
+
+@main.command()
+@click.argument("source", type=click.Path(exists=True, file_okay=False, path_type=Path))
+@sentences
+def restore(source: Path) -> None:
+    """Bring the backup in the folder SOURCE back into an empty folder, which CUVREL_VAR names."""
+    from cuvrel.store.backup import restore as read
+
+    with _store() as (database, blobs), _bar(0, "copying") as bar:
+        about = read(database, blobs, source, functools.partial(_stepped, bar))
+    click.echo(f"Restored what was backed up on {about['made'][:16].replace('T', ' at ')} UTC.")
+
+
+def _stepped(bar: Any, done: int, total: int) -> None:
+    bar.length = total
+    bar.update(1)
 
 
 @main.command()

@@ -20,9 +20,16 @@ from cuvrel.store.footage import entry, make_ready
 from cuvrel.store.mattes import Stored, Touches, frames_of, stored_matte
 from cuvrel.store.models import FootageRow, JobRow, MatteFrame, Project
 from cuvrel.store.pictures import Readers
+from cuvrel.store.sweep import used_blobs
 from tests.conftest import Clip
 from tests.recipes import document, drawn
 from tests.shared import Hand
+
+
+def used(database: Database) -> set[str]:
+    """Every blob that something points to."""
+    with database.session() as session:
+        return used_blobs(session)
 
 
 @dataclass

@@ -16,8 +16,8 @@ from cuvrel.store import portable, shots
 from cuvrel.store.footage import clean_name, first_look, make_ready
 from cuvrel.store.mattes import frames_of, store_matte, stored_matte
 from cuvrel.store.models import FootageRow, MatteFrame, Project
-from cuvrel.store.sweep import sweep, used_blobs
-from tests.store.conftest import Bench
+from cuvrel.store.sweep import sweep
+from tests.store.conftest import Bench, used
 
 
 def test_footage_is_made_ready_with_proxy_and_film(bench: Bench) -> None:
@@ -91,7 +91,7 @@ def test_blobs_are_kept_once_and_whole(bench: Bench, tmp_path: Path) -> None:
 
 def test_the_sweep_removes_what_nothing_points_to_and_half_made_files(bench: Bench) -> None:
     bench.mark(0)
-    used = used_blobs(bench.database)
+    there = used(bench.database)
     stray = bench.blobs.put(b"stray")
     half = Path(bench.blobs.root) / "ab"
     half.mkdir(exist_ok=True)
@@ -100,7 +100,7 @@ def test_the_sweep_removes_what_nothing_points_to_and_half_made_files(bench: Ben
     sweep(bench.database, bench.blobs, older=0)
     assert not bench.blobs.has(stray)
     assert not (half / ".new-123").exists()
-    assert all(bench.blobs.has(blob) for blob in used)
+    assert all(bench.blobs.has(blob) for blob in there)
     assert bench.matte(0).any()
 
 

@@ -8,8 +8,7 @@ from cuvrel.core.follow.carry import Follower
 from cuvrel.core.follow.decide import network
 from cuvrel.core.follow.lessons import Lesson
 from cuvrel.store.lessons import lessons_about
-from cuvrel.store.sweep import used_blobs
-from tests.store.conftest import Bench
+from tests.store.conftest import Bench, used
 
 
 def lessons(bench: Bench, frame: int) -> list[Lesson]:
@@ -34,7 +33,7 @@ def test_both_ends_of_what_was_followed_teach(between: Bench) -> None:
         found = ends[end].lessons
         assert found is not None
         assert found["of"] == ends[end].blob
-        assert found[step] in used_blobs(between.database)
+        assert found[step] in used(between.database)
     one, other = lessons(between, 0), lessons(between, 4)
     assert len(one) == len(other) == 2
     assert one[0].to_bytes() == other[1].to_bytes(), "the nearest one comes first"

@@ -10,8 +10,8 @@ from cuvrel.core.recipe.errors import CuvrelError
 from cuvrel.jobs.queue import put
 from cuvrel.store import shots, trash
 from cuvrel.store.models import FootageRow, JobRow, MatteFrame, Project, ShotRow, now
-from cuvrel.store.sweep import sweep, tidy, used_blobs
-from tests.store.conftest import Bench
+from cuvrel.store.sweep import sweep, tidy
+from tests.store.conftest import Bench, used
 
 
 def aged(bench: Bench, kind: trash.Kind, number: int, days: int = 31) -> None:
@@ -40,7 +40,7 @@ def test_only_what_is_in_the_trash_is_deleted_for_good_and_with_all_that_it_hold
         trash.delete(session, "shot", bench.shot)
     with bench.database.session() as session:
         trash.put_away(session, "shot", bench.shot)
-    assert blob in used_blobs(bench.database), "what is in the trash can be taken out whole"
+    assert blob in used(bench.database), "what is in the trash can be taken out whole"
     with bench.database.session() as session:
         trash.delete(session, "shot", bench.shot)
         trash.put_away(session, "footage", bench.footage)
@@ -95,14 +95,14 @@ def test_an_exports_file_goes_with_its_job(bench: Bench) -> None:
         job = put(session, "export", bench.project, "Result", shot_id=bench.shot)
         job.state, job.result = "done", {"blob": blob}
         number = job.id
-    assert blob in used_blobs(bench.database)
+    assert blob in used(bench.database)
     with bench.database.session() as session:
         project = session.get(Project, bench.project)
         assert trash.space(session, bench.blobs, project)["exports"] == len(b"a film")
     with bench.database.session() as session:
         trash.put_away(session, "job", number)
         trash.delete(session, "job", number)
-    assert blob not in used_blobs(bench.database)
+    assert blob not in used(bench.database)
 
 
 def test_the_space_of_a_project_is_that_of_its_blobs_each_counted_once(bench: Bench) -> None:
@@ -116,7 +116,7 @@ def test_the_space_of_a_project_is_that_of_its_blobs_each_counted_once(bench: Be
         session.add(twin)
         session.flush()
         assert trash.space(session, bench.blobs, project) == found
-    wanted = sum(bench.blobs.path(blob).stat().st_size for blob in used_blobs(bench.database))
+    wanted = sum(bench.blobs.path(blob).stat().st_size for blob in used(bench.database))
     assert sum(found.values()) == wanted
     assert found["frames"] > 0
 
@@ -135,6 +135,6 @@ def test_all_that_a_job_names_stays_as_long_as_the_job(bench: Bench) -> None:
         people.result = {"people": [{"picture": keys[0], "cover": keys[1]}]}
         put(session, "audit", bench.project, "Audit", shot_id=bench.shot).result = {"findings": [], "rows": keys[2]}
         put(session, "unpack", bench.project, "Packed", args={"packed": keys[3], "name": "p.zip"})
-    assert used_blobs(bench.database) >= set(keys)
+    assert used(bench.database) >= set(keys)
     sweep(bench.database, bench.blobs, older=-1)
     assert all(bench.blobs.has(key) for key in keys)

@@ -11,8 +11,7 @@ from cuvrel.store.copying import copy_project, copy_shot
 from cuvrel.store.documents import document_of
 from cuvrel.store.mattes import frames_of
 from cuvrel.store.models import FootageRow, Project, ShotRow
-from cuvrel.store.sweep import used_blobs
-from tests.store.conftest import Bench
+from tests.store.conftest import Bench, used
 
 RENAME = [{"op": "replace", "path": "/name", "value": "Otherwise"}]
 
@@ -73,10 +72,10 @@ def test_the_frames_of_a_version_stay_in_the_store_until_it_is_forgotten(bench: 
     number = kept(bench)
     bench.step("undo")
     assert not bench.rows()
-    assert blob in used_blobs(bench.database)
+    assert blob in used(bench.database)
     with bench.database.session() as session:
         session.delete(versions.found(session, bench.shot, number))
-    assert blob not in used_blobs(bench.database)
+    assert blob not in used(bench.database)
 
 
 def test_a_version_of_another_shot_is_not_there(bench: Bench) -> None:

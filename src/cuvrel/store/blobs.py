@@ -38,7 +38,7 @@ class Blobs:
         self._local = isinstance(self.fs, LocalFileSystem)
         # an object store shows an object whole or not at all; moving one there would copy it once more
         self._whole = url.startswith(("s3://", "gs://", "gcs://", "az://", "abfs://"))
-        self._scratch = scratch
+        self.scratch = scratch
         self.room = Room([Path(self.root), scratch] if self._local else [scratch])
         if not self._whole:
             self.fs.makedirs(self.root, exist_ok=True)
@@ -116,7 +116,7 @@ class Blobs:
         place = self._place(key)
         if self._local:
             return Path(place)
-        local = self._scratch / "fetched" / key
+        local = self.scratch / "fetched" / key
         if local.exists():
             os.utime(local)  # it is of use: it goes later than what is not
         else:

@@ -31,6 +31,11 @@ class Database:
             self.engine, expire_on_commit=False, info={"documents": Documents(), "frames": FrameLists()}
         )
 
+    @property
+    def conninfo(self) -> str:
+        """The database for libpq."""
+        return self.url.replace("postgresql+psycopg://", "postgresql://")
+
     @contextmanager
     def session(self) -> Iterator[Session]:
         """A session that commits when the block ends well and rolls back when it does not."""

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from sqlalchemy import select, text
+from sqlalchemy.orm import Session
 
 from cuvrel.store.blobs import Blobs
 from cuvrel.store.db import Database
@@ -11,35 +12,40 @@ from cuvrel.store.shots import prune
 from cuvrel.store.trash import expire, footage_blobs, frame_blobs, job_blobs
 
 EVERY = 3600.0  # seconds between two sweeps
-LOCK = 7022  # of PostgreSQL's advisory locks
+LOCK = 7022  # who holds it keeps all blobs as they are; of PostgreSQL's advisory locks
 
 
-def used_blobs(database: Database) -> set[str]:
+def used_blobs(session: Session) -> set[str]:
     """Every blob that a row points to, in the trash or not."""
     used: set[str] = set()
-    with database.session() as session:
-        for footage in session.scalars(select(FootageRow)):
-            used |= footage_blobs(footage)
-        for row in session.execute(select(MatteFrame.blob, MatteFrame.base, MatteFrame.lessons)):
-            used |= frame_blobs(*row)
-        for frames in session.scalars(select(VersionRow.frames)):
-            for one in frames:
-                used |= frame_blobs(one["blob"], one["base"], one["lessons"])
-        for job in session.scalars(select(JobRow)):
-            used |= job_blobs(job)
+    for footage in session.scalars(select(FootageRow)):
+        used |= footage_blobs(footage)
+    for row in session.execute(select(MatteFrame.blob, MatteFrame.base, MatteFrame.lessons)):
+        used |= frame_blobs(*row)
+    for frames in session.scalars(select(VersionRow.frames)):
+        for one in frames:
+            used |= frame_blobs(one["blob"], one["base"], one["lessons"])
+    for job in session.scalars(select(JobRow)):
+        used |= job_blobs(job)
     return used
 
 
 def sweep(database: Database, blobs: Blobs, older: float = 3600.0) -> int:
     """Removes blobs that are unused and older than `older` seconds; returns how many went."""
-    return blobs.sweep(used_blobs(database), older)
-
-
-def tidy(database: Database, blobs: Blobs) -> None:
-    """Empties the trash of what is too old, forgets old changes, and sweeps; one process at a time does it."""
     with database.session() as session:
-        if not session.scalar(text("SELECT pg_try_advisory_xact_lock(:lock)"), {"lock": LOCK}):
+        used = used_blobs(session)
+    return blobs.sweep(used, older)
+
+
+def tidy(database: Database, blobs: Blobs, older: float = 3600.0) -> None:
+    """Empties the trash of what is too old, forgets old changes, and sweeps.
+
+    One process at a time does it, and none while a backup is taken.
+    """
+    with database.session() as held:
+        if not held.scalar(text("SELECT pg_try_advisory_xact_lock(:lock)"), {"lock": LOCK}):
             return
-        expire(session)
-        prune(session)
-    sweep(database, blobs)
+        with database.session() as session:
+            expire(session)
+            prune(session)
+        sweep(database, blobs, older)

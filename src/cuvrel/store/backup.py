@@ -1,0 +1,127 @@
+"""Backups: everything as it was at one moment, taken while the program runs, into a folder that may be added to.
+
+TO/database.dump   PostgreSQL's own dump (custom format)
+TO/blobs/ab/ab…    every blob that the dump names, under the hash of its content
+TO/backup.json     written last: without it the folder holds no whole backup
+"""
+
+from __future__ import annotations
+
+import json
+import os
+import shutil
+import subprocess
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
+from pathlib import Path
+from typing import Any
+
+import psycopg
+from psycopg.conninfo import conninfo_to_dict
+from sqlalchemy import select, text
+
+from cuvrel import __version__
+from cuvrel.core.recipe.errors import CuvrelError
+from cuvrel.core.recipe.hashing import hash_file
+from cuvrel.store.blobs import Blobs
+from cuvrel.store.cluster import binaries
+from cuvrel.store.db import Database
+from cuvrel.store.models import Project, now
+from cuvrel.store.sweep import LOCK, used_blobs
+
+DUMP, ABOUT = "database.dump", "backup.json"
+Tell = Callable[[int, int], None]
+
+
+def backup(database: Database, blobs: Blobs, to: Path, tell: Tell = lambda done, total: None) -> dict[str, Any]:
+    """Writes a backup into a folder; what lies there from an earlier one is used again. Returns what was written.
+
+    Raises CuvrelError. An earlier backup in the folder stays whole until this one is.
+    """
+    to.mkdir(parents=True, exist_ok=True)
+    beside = to / f".{DUMP}.part"
+    with _nothing_swept(database), database.session() as session:
+        # what the dump holds and which blobs it names are read at the same moment
+        session.execute(text("SET TRANSACTION ISOLATION LEVEL REPEATABLE READ"))
+        snapshot = session.scalar(text("SELECT pg_export_snapshot()"))
+        wanted = sorted(used_blobs(session))
+        _run(database, "pg_dump", "--format=custom", "--no-owner", f"--snapshot={snapshot}", f"--file={beside}")
+        size = 0
+        for done, key in enumerate(wanted, 1):
+            size += _copied(blobs, key, to / "blobs" / key[:2] / key)
+            tell(done, len(wanted))
+    beside.replace(to / DUMP)
+    about = {"cuvrel": __version__, "made": now().isoformat(), "blobs": len(wanted), "bytes": size,
+             "dump": hash_file(to / DUMP)}  # fmt: skip
+    part = to / f".{ABOUT}.part"
+    part.write_text(json.dumps(about, indent=1) + "\n")
+    part.replace(to / ABOUT)
+    keep = set(wanted)
+    for file in (to / "blobs").glob("*/*"):
+        if file.name not in keep:
+            file.unlink()
+    return about
+
+
+def restore(database: Database, blobs: Blobs, source: Path, tell: Tell = lambda done, total: None) -> dict[str, Any]:
+    """Brings a backup back into an empty store, whole or not at all. Raises CuvrelError."""
+    try:
+        about: dict[str, Any] = json.loads((source / ABOUT).read_text())
+        whole = hash_file(source / DUMP) == about["dump"]
+    except (OSError, ValueError, KeyError, TypeError) as fault:
+        raise CuvrelError(f"There is no whole backup in {source}.", "Was it made by 'cuvrel backup'?") from fault
+    if not whole:
+        raise CuvrelError("The backup's dump of the database is not what it was.", "Use another backup.")
+    with database.session() as session:
+        if session.scalar(select(Project.id).limit(1)) is not None:
+            raise CuvrelError("There are projects here already.", "Restore into an empty folder: CUVREL_VAR names it.")
+    files = sorted((source / "blobs").glob("*/*"))
+    if len(files) < int(about["blobs"]):
+        raise CuvrelError(f"{int(about['blobs']) - len(files)} files of the backup are missing.", "Use another backup.")
+    scratch = blobs.scratch / "restored"
+    scratch.parent.mkdir(parents=True, exist_ok=True)
+    for done, file in enumerate(files, 1):
+        if not blobs.has(file.name):
+            if hash_file(file) != file.name:
+                raise CuvrelError(f"'{file.name}' of the backup is not what it was.", "Use another backup.")
+            shutil.copyfile(file, scratch)
+            blobs.put_file(scratch)
+        tell(done, len(files))
+    database.engine.dispose()
+    _run(database, "pg_restore", "--clean", "--if-exists", "--no-owner", "--single-transaction", "--exit-on-error",
+         f"--dbname={conninfo_to_dict(database.conninfo)['dbname']}", str(source / DUMP))  # fmt: skip
+    database.migrate()
+    return about
+
+
+@contextmanager
+def _nothing_swept(database: Database) -> Iterator[None]:
+    """As long as the block runs, no process removes what is not used any more."""
+    with psycopg.connect(database.conninfo, autocommit=True) as connection:
+        connection.execute("SELECT pg_advisory_lock(%s)", (LOCK,))
+        yield
+
+
+def _copied(blobs: Blobs, key: str, to: Path) -> int:
+    """Copies a blob where it is not there yet; its bytes."""
+    size = blobs.size(key)
+    if not (to.exists() and to.stat().st_size == size):
+        to.parent.mkdir(parents=True, exist_ok=True)
+        part = to.with_name(f".{key}.part")
+        try:
+            shutil.copyfile(blobs.path(key), part)
+        except FileNotFoundError as fault:
+            raise CuvrelError(f"The file {key} is missing from the store.") from fault
+        part.replace(to)
+    return size
+
+
+def _run(database: Database, program: str, *args: str) -> None:
+    """Runs one of PostgreSQL's programs on the database; who connects is told to nobody else on the machine."""
+    given = conninfo_to_dict(database.conninfo)
+    names = {"host": "PGHOST", "port": "PGPORT", "user": "PGUSER", "password": "PGPASSWORD", "dbname": "PGDATABASE",
+             "sslmode": "PGSSLMODE"}  # fmt: skip
+    env = {**os.environ, **{names[name]: str(value) for name, value in given.items() if name in names and value}}
+    done = subprocess.run([str(binaries() / program), *args], env=env, capture_output=True, text=True)
+    if done.returncode:
+        raise CuvrelError(f"PostgreSQL: {program} failed.", done.stderr.strip()[-600:])
