@@ -115,14 +115,14 @@
   <TopBar {desk} />
   <Sheet {desk} />
   <main
-    class="relative grid min-w-0 grid-rows-[minmax(0,1fr)_34px_var(--bench)]"
+    class="relative grid min-w-0 grid-rows-[auto_minmax(0,1fr)_34px_var(--bench)]"
     style:--bench={`${desk.benchHeight}px`}
   >
+    <div><Standing /></div>
     <Picture {desk} />
     <Transport {desk} />
     <Bench {desk} />
     {#if desk.slide === "footage"}<Footage {desk} />{/if}
-    <div class="absolute inset-x-0 top-0 z-10"><Standing /></div>
   </main>
   <aside
     aria-label="Stand, mattes and tracks"

@@ -17,6 +17,10 @@
     [project.updated, project.shots.length, ...project.footage.map((f) => f.state)].join(),
   );
   let space = $state<number | null>(null);
+  /** Whether a packed project is still being brought in here. */
+  const coming = $derived(
+    project.jobs.some((j) => j.kind === "unpack" && ["waiting", "working"].includes(j.state)),
+  );
   const packs = $derived(project.jobs.filter((j) => j.kind === "pack" || j.kind === "unpack"));
 
   async function pack() {
@@ -117,12 +121,12 @@
         />
       </li>
     {:else}
-      <li class="text-quiet">
+      <li class={coming ? "hidden" : "text-quiet"}>
         {project.footage.some((f) => f.state === "ready")
           ? "Start a shot on one of the pieces of footage below."
           : "Drop a video on the field below. When it has been brought in, start a shot on it."}
       </li>
     {/each}
   </ul>
-  <Shelf {store} />
+  {#if !coming}<Shelf {store} />{/if}
 </section>
