@@ -46,7 +46,7 @@ def run(only: str | None = None) -> None:
 @contextmanager
 def _program(folder: Path | None = None, demo: bool = False) -> Iterator[Stack]:
     with tempfile.TemporaryDirectory(prefix="cuvrel-bench-") as name:
-        stack = Stack(folder or Path(name), demo=demo, compiled=False)
+        stack = Stack(folder or Path(name), demo=demo, clips=None, compiled=False)
         stack.start()
         try:
             yield stack

@@ -24,7 +24,7 @@
     ["#2f6f4f", "colour"],
   ];
   const coloured = $derived(desk.view.ground.startsWith("#"));
-  const job = $derived(shot.following ?? shot.settling ?? shot.exporting);
+  const job = $derived(shot.following ?? shot.solving ?? shot.settling ?? shot.exporting);
   const beside = $derived([
     { value: "result:", label: "result" },
     ...(desk.view.split?.version

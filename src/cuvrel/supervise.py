@@ -132,6 +132,8 @@ def _run(var: Path, port: int, demo: bool, workers: int, clips: list[str] | None
     try:
         if not _started(cluster, spare, lambda: ending, first=True):
             return 0
+        if cluster.folder.parent != var:
+            say(f"The database lies in {cluster.folder}, as its own account can't get at {var}.")
         config = Config(database=cluster.url(), blobs=os.environ.get("CUVREL_BLOBS", str(var / "blobs")), var=var)
         database = Database(config.database)
         database.migrate()

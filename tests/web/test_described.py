@@ -21,6 +21,7 @@ from cuvrel.web.app import bare_app
 from tests.web.conftest import Web
 
 CASES = 2000
+EACH = 28  # calls of each operation at the most; some have fewer that differ
 CHECKS = [
     not_a_server_error, status_code_conformance, content_type_conformance, response_headers_conformance,
     response_schema_conformance,
@@ -33,7 +34,7 @@ def test_thousands_of_calls_are_answered_as_the_document_says(web: Web) -> None:
     operations = [found.ok() for found in schema.get_all_operations()]
     made = 0
     for operation in operations:
-        made += tried(operation, -(-CASES // len(operations)))
+        made += tried(operation, EACH)
     assert made >= CASES
 
 

@@ -76,6 +76,7 @@ export class Desk {
     this.view = new View(shot, this.selection);
     this.tools = new Tools(shot, this.selection, this.view);
     this.playback = new Playback(shot, this.view);
+    shot.shown = () => this.playback.frame;
     this.checks = new Checks(shot);
     this.costs = new Costs(shot);
     this.motions = new Motions(shot);

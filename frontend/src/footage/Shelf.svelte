@@ -40,7 +40,7 @@
       const name = `Shot ${number} · ${footage.name.replace(/\.[^.]+$/, "")}`.slice(0, 120);
       const shot = await api.newShot(store.id, name, footage.id);
       const first = [{ op: "add", path: "/mattes/-", value: newMatte("Subject", "subject") }];
-      await api.edit(shot.id, shot.revision, first, "add matte", null);
+      await api.edit(shot.id, shot.revision, first, "add matte", null, null);
       location.hash = `#/shot/${shot.id}`;
     } catch (error) {
       notes.fault(error);

@@ -88,11 +88,18 @@ export const api = {
     ),
   costs: (id: number, frame: number, width: number) =>
     got(client.GET("/api/shots/{id}/costs", { params: { path: { id }, query: { frame, width } } })),
-  edit: (id: number, revision: number, ops: Op[], label: string, gesture: string | null) =>
+  edit: (
+    id: number,
+    revision: number,
+    ops: Op[],
+    label: string,
+    gesture: string | null,
+    frame: number | null,
+  ) =>
     got(
       client.POST("/api/shots/{id}/edits", {
         params: { path: { id } },
-        body: { revision, ops, label, gesture },
+        body: { revision, ops, label, gesture, frame },
       }),
     ),
   undo: (id: number) => got(client.POST("/api/shots/{id}/undo", { params: { path: { id } } })),

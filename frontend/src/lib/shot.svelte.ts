@@ -61,6 +61,9 @@ export class ShotStore extends Recipe {
     if (lost) this.failed(lost);
   }
 
+  /** The frame that is looked at: its marks are solved before those of others. */
+  shown: () => number | null = () => null;
+
   /** Loads a shot. What is told meanwhile is put into `told` by the caller: it is newer than the answer. */
   static async open(id: number, told: Event[] = []): Promise<ShotStore> {
     const [catalogue, about] = await Promise.all([api.catalogue(), api.shot(id)]);
@@ -136,7 +139,8 @@ export class ShotStore extends Recipe {
     while (this.queue.length) {
       const head = this.queue[0];
       try {
-        const done = await api.edit(this.id, this.revision, head.ops, head.label, head.gesture);
+        const { ops, label, gesture } = head;
+        const done = await api.edit(this.id, this.revision, ops, label, gesture, this.shown());
         this.queue.shift();
         this.online = true;
         this.confirm(done);
@@ -358,6 +362,10 @@ export class ShotStore extends Recipe {
   /** The follow of a trace or of tracks that is under way, if any. */
   get following(): JobOut | undefined {
     return this.jobs.find((j) => follows(j) && under(j));
+  }
+
+  get solving(): JobOut | undefined {
+    return this.jobs.find((j) => j.kind === "solve" && under(j));
   }
 
   get exporting(): JobOut | undefined {

@@ -25,10 +25,11 @@ from cuvrel.core.recipe.errors import CuvrelError
 
 OWNER, ADMIN, FORMER = "cuvrel", "postgres", "cuvrel_upgrade"
 _PORT = 5432  # names the socket; nothing listens there
+_LARGEST_LOG = 4 << 20  # bytes after which the server's log goes on in a new file
 _LONGEST = 100  # characters of a socket's path; the kernel takes 107
 _SETTINGS = {
     "listen_addresses": "''", "unix_socket_permissions": "0700", "max_connections": "120", "shared_buffers": "64MB",
-    "logging_collector": "off",
+    "log_checkpoints": "off",
 }  # fmt: skip
 _OWNED = """
 DO $$ DECLARE one record; BEGIN
@@ -186,6 +187,8 @@ class Cluster:
             self._forget_dead()
             options = " ".join(f"-c {name}={value}" for name, value in _SETTINGS.items())
             options += f" -p {_PORT} -c unix_socket_directories='{self.socket}'"
+            if self.log.exists() and self.log.stat().st_size > _LARGEST_LOG:
+                self.log.replace(self.log.with_suffix(".log.1"))
             self._run("pg_ctl", "-D", str(self.data), "-o", options, "-l", str(self.log), "-w", "-t", "120", "start")
         self._ensure()
 
