@@ -50,6 +50,12 @@ class Shipped:
     def alpha(self, footage_id: str, frame: int, size: tuple[int, int]) -> Node:
         return node("whole", size, [], lambda: np.ones(size, np.float32))
 
+    def deep(self, footage_id: str, frame: int, size: tuple[int, int]) -> Node | None:
+        return None
+
+    def measured(self, track: str) -> dict[int, Any]:
+        return {}
+
     def stored(self, owner: str, frame: int, size: tuple[int, int]) -> Node | None:
         grey: NDArray[np.uint8] | None = self._mattes.get(frame)
         return None if grey is None else node("shipped", [frame, size], [], lambda: as_grey(grey, size))
