@@ -7,14 +7,13 @@ from typing import Any
 
 import cv2
 import numpy as np
-from numpy.typing import NDArray
 
+from cuvrel.core.arrays import U8
 from cuvrel.core.media.probe import probe
 from cuvrel.core.media.reader import Reader
 from cuvrel.core.motion.cuts import found_cuts, small
 from cuvrel.demo.project import CLIPS
 
-U8 = NDArray[np.uint8]
 NAMES = ("flag-drill", "gull", "night-watch", "notice-board", "porters", "signaller", "take-a")
 SIZE = 480, 270
 Truth = tuple[int, int | None]

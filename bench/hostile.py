@@ -14,9 +14,9 @@ from typing import Any
 import av
 import cv2
 import numpy as np
-from numpy.typing import NDArray
 
-U8 = NDArray[np.uint8]
+from cuvrel.core.arrays import U8
+
 SEED = 1867
 
 

@@ -9,16 +9,16 @@ from time import perf_counter
 from typing import Any
 
 import numpy as np
-from numpy.typing import NDArray
 
 from bench.mattes import Case, cases
 from cuvrel.core import catalogue
+from cuvrel.core.arrays import F32, U8
 from cuvrel.core.checks.quality import overlap
 from cuvrel.core.edge.edge import edge
-from cuvrel.core.pulls.clean_plate import median_plate, spaced
-from cuvrel.core.pulls.colour_fit import fitted
-from cuvrel.core.pulls.colour_key import sampled
-from cuvrel.core.pulls.difference_key import suggested
+from cuvrel.core.keys.clean_plate import median_plate, spaced
+from cuvrel.core.keys.colour_fit import fitted
+from cuvrel.core.keys.colour_key import sampled
+from cuvrel.core.keys.difference_key import suggested
 from cuvrel.core.recipe.check import read_shot
 from cuvrel.core.recipe.context import Context
 from cuvrel.core.recipe.declared import declared
@@ -26,8 +26,6 @@ from cuvrel.core.recipe.values import START
 from cuvrel.core.stand.build import Stand
 from cuvrel.core.stand.nodes import Cache, Node, node, work_out
 
-F32 = NDArray[np.float32]
-U8 = NDArray[np.uint8]
 CLIPS = Path("src/cuvrel/demo/clips")
 HERE = Context(0.75)  # 540 lines of 720
 SOFT = {"inner": 20, "outer": 30}

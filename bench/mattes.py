@@ -16,6 +16,7 @@ from numpy.typing import NDArray
 
 from bench import yardsticks
 from cuvrel.core import catalogue
+from cuvrel.core.arrays import F32, U8
 from cuvrel.core.checks.chatter import chatter, grey_flow
 from cuvrel.core.checks.quality import contour_accuracy, dtssd, gradient_error, mse, overlap
 from cuvrel.core.edge.detail import solve, to_linear
@@ -24,12 +25,10 @@ from cuvrel.core.follow.plan import Memory, clip, refollow
 from cuvrel.core.follow.run import Settings
 from cuvrel.core.media.probe import probe
 from cuvrel.core.media.reader import Reader
-from cuvrel.core.pulls.prepared import prepare
 from cuvrel.core.recipe.models import Mark
+from cuvrel.core.trace.prepared import prepare
 from cuvrel.core.warm import warm_up
 
-F32 = NDArray[np.float32]
-U8 = NDArray[np.uint8]
 ENOUGH = 0.90  # J that every frame must hold for the simulated artist
 DOUBTFUL = 0.5  # doubt from which the sheet shows a frame as doubtful
 STROKES = 4  # the most that the artist draws on a frame that holds

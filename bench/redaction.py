@@ -10,11 +10,11 @@ import numpy as np
 from numpy.typing import NDArray
 from skimage import data
 
+from cuvrel.core.arrays import U8
 from cuvrel.core.redaction.audit import audited
 from cuvrel.core.redaction.faces import Face, alike
 from cuvrel.core.redaction.people import look_through, people
 
-U8 = NDArray[np.uint8]
 WIDE, HIGH, COUNT = 1280, 720, 48
 HEAD, FACE = (0, 260, 110, 330), (62.0, 66.0, 92.0, 92.0)  # of the photograph: what is cut out, and the face in that
 KINDS = {

@@ -24,14 +24,14 @@ from cuvrel.core.follow.run import Settings, set_out, span
 from cuvrel.core.media.probe import probe
 from cuvrel.core.media.reader import Reader, resized
 from cuvrel.core.media.writer import VideoWriter, png_bytes, read_grey
-from cuvrel.core.pulls.prepared import prepare
-from cuvrel.core.pulls.trace import trace
 from cuvrel.core.recipe.check import read_shot
 from cuvrel.core.recipe.models import Mark, Shot
 from cuvrel.core.stand.build import Stand
 from cuvrel.core.stand.mattes import Plain
 from cuvrel.core.stand.nodes import Cache, Node, node, work_out
 from cuvrel.core.stand.views import view
+from cuvrel.core.trace.prepared import prepare
+from cuvrel.core.trace.trace import trace
 from cuvrel.core.warm import warm_up
 from cuvrel.demo.looks import demo_document
 from cuvrel.demo.project import CLIPS

@@ -12,8 +12,8 @@ from numpy.typing import NDArray
 
 from bench.speed import HALF, say, timed
 from cuvrel.core import catalogue
-from cuvrel.core.media.blend import MODES, blend, mix, through
-from cuvrel.core.media.colour import decode, encode
+from cuvrel.core.imaging.blend import MODES, blend, mix, through
+from cuvrel.core.imaging.colour import decode, encode
 from cuvrel.core.media.probe import probe
 from cuvrel.core.media.reader import Reader, as_grey, resized
 from cuvrel.core.motion.between import blurred_along, in_between, motion
@@ -29,7 +29,6 @@ from cuvrel.core.warm import warm_up
 from cuvrel.demo.looks import demo_document, fan_document
 from cuvrel.demo.project import CLIPS
 
-F32 = NDArray[np.float32]
 FRAMES = range(20, 44)
 
 

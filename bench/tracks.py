@@ -16,7 +16,8 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from cuvrel.core.media.homography import moved
+from cuvrel.core.arrays import F64, U8
+from cuvrel.core.imaging.homography import moved
 from cuvrel.core.media.probe import probe
 from cuvrel.core.media.reader import Reader
 from cuvrel.core.tracks.align import Freedom
@@ -24,8 +25,6 @@ from cuvrel.core.tracks.features import went
 from cuvrel.core.tracks.follow import FREEDOM, Start, Tracker, tracked
 from cuvrel.core.tracks.scenes import Scenes, scene
 
-U8 = NDArray[np.uint8]
-F64 = NDArray[np.float64]
 SIZE, COUNT = (640, 360), 60
 CLIPS = Path("src/cuvrel/demo/clips")
 

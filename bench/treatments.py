@@ -6,19 +6,18 @@ from collections.abc import Sequence
 from typing import Any
 
 import numpy as np
-from numpy.typing import NDArray
 
 from bench.stand import Ready, _median
 from cuvrel.core import catalogue
-from cuvrel.core.media.blend import through
-from cuvrel.core.media.colour import decode
+from cuvrel.core.arrays import F32
+from cuvrel.core.imaging.blend import through
+from cuvrel.core.imaging.colour import decode
 from cuvrel.core.media.reader import resized
 from cuvrel.core.recipe.context import Context
 from cuvrel.core.recipe.declared import Declared, Values, declared
 from cuvrel.core.recipe.values import START, Env
 from cuvrel.core.warm import warm_up
 
-F32 = NDArray[np.float32]
 FRAME, COUNT = 44, 96
 Case = tuple[str, str, dict[str, Any], bool, float]
 # what it is called, its kind, its values, whether it works on a cut-out, and its figure in ms at 960 x 540

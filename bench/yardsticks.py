@@ -7,12 +7,10 @@ import numpy as np
 from numpy.typing import NDArray
 from pymatting import estimate_alpha_cf
 
+from cuvrel.core.arrays import F32, U8
 from cuvrel.core.checks.chatter import grey_flow
-from cuvrel.core.pulls.marks import rasterise
 from cuvrel.core.recipe.models import Mark
-
-F32 = NDArray[np.float32]
-U8 = NDArray[np.uint8]
+from cuvrel.core.trace.marks import rasterise
 
 
 def cut(rgb: U8, marks: list[Mark]) -> F32:

@@ -4,12 +4,10 @@ from __future__ import annotations
 
 import cv2
 import numpy as np
-from numpy.typing import NDArray
 
+from cuvrel.core.arrays import F32
 from training.draws import log_uniform
 from training.textures import texture
-
-F32 = NDArray[np.float32]
 
 
 def _dressed(rng: np.random.Generator, mask: F32, colours: F32) -> F32:

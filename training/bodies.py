@@ -8,11 +8,11 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from cuvrel.core.arrays import F32
 from training.draws import log_uniform
 from training.pieces import Part, blob, hull, limb, sheet
 from training.textures import palette
 
-F32 = NDArray[np.float32]
 RING = ((0, -1.25), (0.8, -0.8), (0.9, 0.2), (0.4, 1.1), (-0.4, 1.1), (-0.9, 0.2), (-0.8, -0.8))  # about a head
 FLANK = ((0.5, -0.4), (0.55, 0.3), (0.2, 0.9), (-0.3, 0.7), (-0.55, 0.2), (-0.45, -0.6), (0, -0.8))  # about a body
 SNOUT = ((-0.7, -0.6), (0.3, -0.7), (1.4, 0), (1.3, 0.4), (0, 0.7), (-0.8, 0.3))  # about an animal's head

@@ -19,18 +19,17 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from cuvrel.core.arrays import F32, U8
 from cuvrel.core.checks.quality import overlap
 from cuvrel.core.follow.artist import mended
 from cuvrel.core.follow.carry import Followed, Follower, Settled
 from cuvrel.core.follow.evidence import Beyond
-from cuvrel.core.pulls.prepared import prepare
-from cuvrel.core.pulls.trace import trace
+from cuvrel.core.trace.prepared import prepare
+from cuvrel.core.trace.trace import trace
 from training.composites import clip
 from training.draws import log_uniform
 from training.strokes import first_marks
 
-F32 = NDArray[np.float32]
-U8 = NDArray[np.uint8]
 Sample = tuple[NDArray[np.int8], U8]
 FRAMES = 32  # of a clip: long enough for mistakes to grow;
 LENGTHS, SHARES = (18, 32), (0.3, 0.7)  # of the parts of them that are followed: short ones teach to keep to a shape

@@ -13,9 +13,10 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from cuvrel.core.pulls.compared import lit, looked, relit
-from cuvrel.core.pulls.difference_key import matched
-from cuvrel.core.pulls.differences import grain, planes
+from cuvrel.core.arrays import F32, U8
+from cuvrel.core.keys.difference_clues import grain, planes
+from cuvrel.core.keys.difference_key import matched
+from cuvrel.core.keys.plate_comparison import lit, looked, relit
 from training.collect import collect, quantised
 from training.composites import Path, lay, wandering
 from training.draws import log_uniform
@@ -25,8 +26,6 @@ from training.pieces import Part, lit_parts, swung
 from training.places import scenery
 from training.textures import noise, palette
 
-F32 = NDArray[np.float32]
-U8 = NDArray[np.uint8]
 SIZE = (640, 360)
 STILL = np.eye(2, 3)
 LOOKS = "second", "first"

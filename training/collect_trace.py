@@ -11,20 +11,19 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from cuvrel.core.arrays import F32, U8
 from cuvrel.core.checks.quality import overlap
 from cuvrel.core.follow.artist import next_mark
 from cuvrel.core.follow.carry import Follower
-from cuvrel.core.pulls.clues import FAR, NEAR
-from cuvrel.core.pulls.marks import rasterise
-from cuvrel.core.pulls.prepared import Prepared
-from cuvrel.core.pulls.trace import Clues, again, clues, glanced, of_one_piece, weighed
 from cuvrel.core.recipe.models import Mark
+from cuvrel.core.trace.clues import FAR, NEAR
+from cuvrel.core.trace.marks import rasterise
+from cuvrel.core.trace.prepared import Prepared
+from cuvrel.core.trace.trace import Clues, again, clues, glanced, of_one_piece, weighed
 from training.collect import collect, hurt, quantised, settling, shown
 from training.composites import some_shot
 from training.strokes import first_marks
 
-F32 = NDArray[np.float32]
-U8 = NDArray[np.uint8]
 Sample = tuple[NDArray[np.int8], U8, U8]
 FRAMES = 24
 LUMPY, HALVED, FOLLOWED = 0.6, 0.35, 0.6  # shares of the clips that are mended as well, and of what mattes

@@ -14,6 +14,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from cuvrel.core.arrays import F32, U8
 from training.before import fence, leaves
 from training.draws import log_uniform
 from training.figures import figure
@@ -22,8 +23,6 @@ from training.pieces import Part, limb, lit_parts, swung
 from training.places import scenery
 from training.textures import noise, palette
 
-F32 = NDArray[np.float32]
-U8 = NDArray[np.uint8]
 Things = list[tuple[list[Part], "Path"]]
 SMALL = 0.25  # share of the clips whose subject is small, and most of those crisp
 MARGIN = 100  # pixels of scenery beyond each side, for the camera to move over

@@ -18,8 +18,8 @@ from numpy.typing import NDArray
 from cuvrel.core.checks.quality import overlap
 from cuvrel.core.follow.carry import Follower
 from cuvrel.core.follow.doubt import MOST_ALIKE
-from cuvrel.core.pulls.prepared import prepare
-from cuvrel.core.pulls.trace import trace
+from cuvrel.core.trace.prepared import prepare
+from cuvrel.core.trace.trace import trace
 from training.collect import settling
 from training.composites import clip
 from training.strokes import first_marks

@@ -3,13 +3,12 @@
 from __future__ import annotations
 
 import numpy as np
-from numpy.typing import NDArray
 
+from cuvrel.core.arrays import F32
 from training.bodies import beast, bird, dressed
 from training.pieces import Part, blob, limb, sheet
 from training.textures import palette
 
-F32 = NDArray[np.float32]
 MADE = {"dressed": dressed, "beast": beast, "bird": bird}
 
 

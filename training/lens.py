@@ -6,12 +6,10 @@ from dataclasses import dataclass
 
 import cv2
 import numpy as np
-from numpy.typing import NDArray
 
+from cuvrel.core.arrays import F32, U8
 from training.draws import log_uniform
 
-F32 = NDArray[np.float32]
-U8 = NDArray[np.uint8]
 GAMMA = np.float32(2.2)
 FILMED = 0.6  # share of the clips that a camera's film or sensor rendered
 GLARING = 0.7  # light from which it glares

@@ -8,11 +8,11 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from cuvrel.core.arrays import F32
 from training.before import strands
 from training.lens import in_light
 from training.textures import noise, texture, trimmed
 
-F32 = NDArray[np.float32]
 RIMMED = 0.2  # share of the pieces with light on their rim
 
 

@@ -6,10 +6,10 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from cuvrel.core.arrays import F32
 from training.draws import log_uniform
 from training.textures import noise, palette, texture
 
-F32 = NDArray[np.float32]
 PLACES = 0.55  # share of the backgrounds that are places, not surfaces
 
 

@@ -13,14 +13,13 @@ from collections.abc import Iterator
 from pathlib import Path
 
 import numpy as np
-from numpy.typing import NDArray
 from onnxruntime.quantization import CalibrationDataReader, QuantFormat, QuantType, quantize_static
 from onnxruntime.quantization.shape_inference import quant_pre_process
 
+from cuvrel.core.arrays import F32
 from cuvrel.core.checks.quality import overlap
-from cuvrel.core.pulls.network import Network
+from cuvrel.core.imaging.network import Network
 
-F32 = NDArray[np.float32]
 STEP = 16  # the sides of what a network reads are multiples of it
 MEASURED = 40  # samples from which ranges are taken
 TESTED = 60  # others on which both networks answer

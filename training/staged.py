@@ -14,6 +14,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from cuvrel.core.arrays import F32, U8
 from cuvrel.demo.body import BRASS, GLOW, IRON, LEATHER, TONES, WOOD, block, cone, ellipsoid, sheet
 from cuvrel.demo.people import Person, V, axis, vec
 from cuvrel.demo.quay import DAY, DUSK, GREY, LAMP, NIGHT, Camera, Light, box, furniture, post, sheds
@@ -24,8 +25,6 @@ from training.collect_difference import LOOKS, SIZE, photographed, sampled
 from training.draws import log_uniform
 from training.lens import GAMMA
 
-F32 = NDArray[np.float32]
-U8 = NDArray[np.uint8]
 PAIRS = 8  # of one stage, which takes longer to build than a pair takes to expose
 SAMPLES, INSTANTS = 8, 8  # of the place a pixel, and of a frame
 SEEN = 12  # materials that a place may have

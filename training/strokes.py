@@ -6,9 +6,8 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from cuvrel.core.arrays import F32
 from cuvrel.core.recipe.models import Mark
-
-F32 = NDArray[np.float32]
 
 
 def _stroke(

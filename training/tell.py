@@ -1,7 +1,7 @@
 """Lets a network tell what its last layer weighs: `python -m training.tell NET.onnx SAMPLES OUT.onnx`.
 
 A second output, "told", has those planes, each by how far it spreads over samples, so that one prior fits them
-all (`core/follow/lessons.py`). For networks in 8 bits and others.
+all (`core/follow/adaptation.py`). For networks in 8 bits and others.
 """
 
 from __future__ import annotations
@@ -12,13 +12,12 @@ from pathlib import Path
 import numpy as np
 import onnx
 import onnxruntime
-from numpy.typing import NDArray
 from onnx import TensorProto, helper, numpy_helper
 
-from cuvrel.core.follow.lessons import UNSURE
+from cuvrel.core.arrays import F32
+from cuvrel.core.follow.adaptation import UNSURE
 from training.quantise import large, planes
 
-F32 = NDArray[np.float32]
 MEASURED = 200  # samples over which the planes' spread is taken,
 UNSURE_PLACES, OTHERS = 500, 250  # places of each where the network is unsure, and others
 

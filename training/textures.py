@@ -11,9 +11,9 @@ from pathlib import Path
 
 import cv2
 import numpy as np
-from numpy.typing import NDArray
 
-F32 = NDArray[np.float32]
+from cuvrel.core.arrays import F32
+
 MUTED = 0.5  # share of the palettes that are as most things are
 
 

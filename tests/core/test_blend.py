@@ -5,8 +5,8 @@ import pytest
 from hypothesis import example, given
 from hypothesis import strategies as st
 
-from cuvrel.core.media.blend import MODES, blend, mix
-from cuvrel.core.media.colour import linear_to_srgb, srgb_to_linear
+from cuvrel.core.imaging.blend import MODES, blend, mix
+from cuvrel.core.imaging.colour import linear_to_srgb, srgb_to_linear
 
 STANDARD = [name for name in MODES if name not in ("normal", "add", "subtract")]
 

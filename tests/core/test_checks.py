@@ -7,7 +7,7 @@ import pytest
 from cuvrel.core.checks import quality
 from cuvrel.core.checks.frames import look, verdicts
 from cuvrel.core.follow.artist import next_mark
-from cuvrel.core.pulls.marks import rasterise
+from cuvrel.core.trace.marks import rasterise
 
 
 def box(left: int, right: int, size: int = 100) -> np.ndarray:

@@ -7,10 +7,9 @@ import numpy as np
 import pytest
 from numpy.typing import NDArray
 
+from cuvrel.core.arrays import U8
 from cuvrel.core.motion.dense import Dense
 from cuvrel.core.motion.flow import Flow, Warp, pieces, sample
-
-U8 = NDArray[np.uint8]
 
 
 def textured(height: int, width: int, seed: int = 3) -> U8:

@@ -13,7 +13,7 @@ import OpenEXR
 import pytest
 import tifffile
 
-from cuvrel.core.media.colour import linear_to_srgb, srgb_to_linear
+from cuvrel.core.imaging.colour import linear_to_srgb, srgb_to_linear
 from cuvrel.core.media.probe import MediaInfo, on_grid, pack_sequence, probe
 from cuvrel.core.media.reader import Reader, de_interlaced
 from cuvrel.core.media.space import Space, checked_hand, light, tagged, to_bt709

@@ -7,12 +7,12 @@ import numpy as np
 import pytest
 from numpy.typing import NDArray
 
-from cuvrel.core.pulls.differences import FIRST, HALVES, PICTURES, QUARTERS, SECOND, grain, planes
-from cuvrel.core.pulls.likeness import likeness
-from cuvrel.core.pulls.memory import to_lab
-from cuvrel.core.pulls.network import quarters
+from cuvrel.core.arrays import U8
+from cuvrel.core.imaging.network import quarters
+from cuvrel.core.keys.difference_clues import FIRST, HALVES, PICTURES, QUARTERS, SECOND, grain, planes
+from cuvrel.core.keys.likeness import likeness
+from cuvrel.core.trace.colour_model import to_lab
 
-U8 = NDArray[np.uint8]
 NEAR_LIGHT, ABOUT_LIGHT, FINE, COARSE, AMOUNT, BEFORE = (PICTURES + n for n in (2, 5, 6, 7, 8, 9))
 EVEN = np.full((16, 3), 3.0, np.float32)  # a grain of three levels everywhere
 

@@ -8,9 +8,9 @@ import numpy as np
 import pytest
 from pydantic import ValidationError
 
-from cuvrel.core.pulls.drag import dragged
-from cuvrel.core.pulls.trace import trace
 from cuvrel.core.recipe.models import Mark
+from cuvrel.core.trace.drag import dragged
+from cuvrel.core.trace.trace import trace
 
 EDGE = 60.3  # where the upright edge of `half` lies, in plate pixels
 RADIUS = 12.0

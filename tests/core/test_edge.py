@@ -9,9 +9,9 @@ import numpy as np
 import pytest
 
 from cuvrel.core.checks.chatter import chatter, grey_flow
-from cuvrel.core.edge.distance import signed_distance
 from cuvrel.core.edge.edge import EdgeParams, edge, smoothed, without_islands
 from cuvrel.core.edge.steady import steadied
+from cuvrel.core.imaging.distance import signed_distance
 from cuvrel.core.recipe.context import Context
 from cuvrel.core.recipe.values import START
 

@@ -6,13 +6,13 @@ import numpy as np
 import pytest
 
 from cuvrel.core.checks.quality import overlap
-from cuvrel.core.follow import decide
+from cuvrel.core.follow import inference
 from cuvrel.core.follow.carry import Follower
-from cuvrel.core.follow.decide import network
 from cuvrel.core.follow.evidence import HALF, QUARTERS, VEILS, Beyond, Expected, area_of_interest
+from cuvrel.core.follow.inference import network
 from cuvrel.core.follow.run import Settings, set_out, span
-from cuvrel.core.pulls.memory import to_lab
-from cuvrel.core.pulls.network import SURELY, quarters
+from cuvrel.core.imaging.network import SURELY, quarters
+from cuvrel.core.trace.colour_model import to_lab
 from tests.core.test_follow import sliding
 
 AGE = QUARTERS + 14  # the plane of the touched frame's age
@@ -73,7 +73,7 @@ def test_the_follower_s_stack_is_of_moderate_numbers_and_fits_its_network() -> N
 def test_a_clip_of_several_touched_frames_is_followed_by_a_network_of_its_own(monkeypatch: pytest.MonkeyPatch) -> None:
     pictures, truths = sliding(4)
     asked: list[bool] = []
-    monkeypatch.setattr(decide, "network", lambda several=False: (asked.append(several), network(several))[1])
+    monkeypatch.setattr(inference, "network", lambda several=False: (asked.append(several), network(several))[1])
     alone, one_of_two = (Follower(pictures[0], truths[0]) for _ in range(2))
     one_of_two.remember(pictures[3], truths[3])
     for follower in (alone, one_of_two):

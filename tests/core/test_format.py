@@ -9,7 +9,7 @@ import pytest
 
 from cuvrel.core.follow.plan import Way
 from cuvrel.core.follow.run import Settings
-from cuvrel.core.media.colour import decode
+from cuvrel.core.imaging.colour import decode
 from cuvrel.core.recipe.check import read_shot
 from cuvrel.core.recipe.errors import RecipeError
 from cuvrel.core.stand.build import Stand

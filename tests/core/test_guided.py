@@ -6,8 +6,8 @@ import cv2
 import numpy as np
 import pytest
 
-from cuvrel.core.pulls.guided import guided
-from cuvrel.core.pulls.soften import enlarged, soften
+from cuvrel.core.imaging.guided_filter import guided
+from cuvrel.core.trace.upsampling import enlarged, soften
 
 
 def _by_formula(guide: np.ndarray, p: np.ndarray, radius: int, eps: float) -> np.ndarray:

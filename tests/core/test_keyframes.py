@@ -7,11 +7,11 @@ from hypothesis import example, given
 from hypothesis import strategies as st
 from pydantic_core import to_jsonable_python
 
-from cuvrel.core.motion import keyframes as kf
-from cuvrel.core.motion.deeds import Clip, Deed, copied, done
 from cuvrel.core.recipe import edits, values
+from cuvrel.core.recipe import keyframe_values as kf
 from cuvrel.core.recipe.check import read_shot
 from cuvrel.core.recipe.errors import RecipeError
+from cuvrel.core.recipe.keyframe_edits import Clip, Deed, copied, done
 from cuvrel.core.recipe.moving import moving, within
 from cuvrel.core.recipe.values import SMOOTH, START, Driver, Env, Key, Keys, eased, wander
 from tests.recipes import document

@@ -9,10 +9,10 @@ import numpy as np
 import pytest
 
 from cuvrel.core.edge.edge import without_islands
-from cuvrel.core.pulls.colour_fit import fitted
-from cuvrel.core.pulls.colour_key import ColourKeyParams, colour_key, sampled, to_lch
+from cuvrel.core.keys.colour_fit import fitted
+from cuvrel.core.keys.colour_key import ColourKeyParams, colour_key, sampled, to_lch
+from cuvrel.core.keys.luma_key import LumaKeyParams, luma_key
 from cuvrel.core.pulls.contour import ContourParams, contour
-from cuvrel.core.pulls.luma_key import LumaKeyParams, luma_key
 from cuvrel.core.recipe.context import Context
 from cuvrel.core.recipe.values import START
 

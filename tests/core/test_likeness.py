@@ -5,13 +5,11 @@ from __future__ import annotations
 import cv2
 import numpy as np
 import pytest
-from numpy.typing import NDArray
 
-from cuvrel.core.media.colour import DECODE, encode
-from cuvrel.core.pulls.likeness import likeness
+from cuvrel.core.arrays import F32, U8
+from cuvrel.core.imaging.colour import DECODE, encode
+from cuvrel.core.keys.likeness import likeness
 
-F32 = NDArray[np.float32]
-U8 = NDArray[np.uint8]
 COAT, WALL = (150, 120, 30), (60, 70, 90)
 SHAPE = (120, 160)
 

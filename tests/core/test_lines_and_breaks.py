@@ -6,10 +6,10 @@ import cv2
 import numpy as np
 import pytest
 
-from cuvrel.core.media.blur import shifted
-from cuvrel.core.media.colour import encode, srgb_to_linear
-from cuvrel.core.media.lines import brightness, edges, gaussian, long_enough
-from cuvrel.core.media.noise import grain_tile
+from cuvrel.core.imaging.blur import shifted
+from cuvrel.core.imaging.colour import encode, srgb_to_linear
+from cuvrel.core.imaging.lines import brightness, edges, gaussian, long_enough
+from cuvrel.core.imaging.noise import grain_tile
 from cuvrel.core.recipe.context import Context
 from cuvrel.core.recipe.declared import declared
 from cuvrel.core.recipe.errors import RecipeError

@@ -8,7 +8,7 @@ from typing import Any
 import numpy as np
 import pytest
 
-from cuvrel.core.media.colour import decode
+from cuvrel.core.imaging.colour import decode
 from cuvrel.core.recipe import declared as registry
 from cuvrel.core.recipe.check import read_shot
 from cuvrel.core.recipe.context import Context

@@ -4,9 +4,9 @@ from __future__ import annotations
 
 import numpy as np
 
-from cuvrel.core.pulls import compared
-from cuvrel.core.pulls.differences import QUARTERS, SECOND
-from cuvrel.core.pulls.network import SURELY, mirrored, quarters
+from cuvrel.core.imaging.network import SURELY, mirrored, quarters
+from cuvrel.core.keys import plate_comparison
+from cuvrel.core.keys.difference_clues import QUARTERS, SECOND
 
 
 def test_a_mirrored_stack_is_that_of_mirrored_planes() -> None:
@@ -22,7 +22,7 @@ def test_a_mirrored_stack_is_that_of_mirrored_planes() -> None:
 def test_both_ways_the_answer_to_a_mirror_image_is_the_mirrored_answer() -> None:
     rng = np.random.default_rng(6)
     stack = rng.uniform(-1, 1, (SECOND, 48, 64)).astype(np.float32)
-    network = compared.network(second=True)
+    network = plate_comparison.network(second=True)
     once = network.both_ways(stack, QUARTERS)
     assert once.shape == (96, 128)
     assert np.abs(once).max() <= SURELY

@@ -8,13 +8,13 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from hypothesis.extra.numpy import arrays
 
-from cuvrel.core.edge.distance import signed_distance
 from cuvrel.core.edge.edge import EdgeParams, edge
-from cuvrel.core.media import colour
-from cuvrel.core.media.blend import blend, mix, through
-from cuvrel.core.media.noise import wander_field
+from cuvrel.core.imaging import colour
+from cuvrel.core.imaging.blend import blend, mix, through
+from cuvrel.core.imaging.distance import signed_distance
+from cuvrel.core.imaging.noise import wander_field
+from cuvrel.core.imaging.row_kernels import in_rows
 from cuvrel.core.media.reader import resized
-from cuvrel.core.media.rows import in_rows
 from cuvrel.core.recipe.context import Context
 from cuvrel.core.recipe.declared import declared
 from cuvrel.core.recipe.values import START, Env

@@ -5,7 +5,7 @@ from typing import Any
 import numpy as np
 import pytest
 
-from cuvrel.core.media.colour import encode, srgb_to_linear
+from cuvrel.core.imaging.colour import encode, srgb_to_linear
 from cuvrel.core.motion.between import blurred_along, in_between, motion
 from cuvrel.core.recipe.check import read_shot
 from cuvrel.core.recipe.errors import RecipeError

@@ -9,8 +9,8 @@ import numpy as np
 import pytest
 
 from cuvrel.core import catalogue
+from cuvrel.core.imaging.homography import moved
 from cuvrel.core.looks.taking import look_of_planes
-from cuvrel.core.media.homography import moved
 from cuvrel.core.pulls.outline import held
 from cuvrel.core.pulls.shape import shaped
 from cuvrel.core.recipe.check import read_shot

@@ -10,8 +10,8 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from pydantic import ValidationError
 
+from cuvrel.core.imaging.raster import coverage, ramp
 from cuvrel.core.pulls.outline import outline
-from cuvrel.core.pulls.raster import coverage, ramp
 from cuvrel.core.pulls.shape import drawn, shaped
 from cuvrel.core.recipe.shapes import Shape, ShapeKey, ShapePoint, between
 from cuvrel.core.recipe.values import Env

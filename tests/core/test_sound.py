@@ -7,11 +7,12 @@ import av
 import numpy as np
 import pytest
 
+from cuvrel.core.arrays import F32
 from cuvrel.core.export.accompany import Copied, Encoded, sound_for
 from cuvrel.core.export.order import Settings, ordered
 from cuvrel.core.media.probe import MediaInfo, probe
 from cuvrel.core.media.reader import Reader
-from cuvrel.core.media.sound import F32, RATE, Stored, extract, peaks, sound_info
+from cuvrel.core.media.sound import RATE, Stored, extract, peaks, sound_info
 from cuvrel.core.media.writer import Encoding, VideoWriter, join_videos
 from cuvrel.core.recipe.check import read_shot
 from cuvrel.core.recipe.errors import RecipeError

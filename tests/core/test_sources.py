@@ -9,14 +9,14 @@ import cv2
 import numpy as np
 import pytest
 
+from cuvrel.core.keys.clean_plate import drawn_coverage, joined_plate, median_plate, spaced
+from cuvrel.core.keys.colour_key import ColourKeyParams, colour_key, narrowed, sampled, spread_of, widened
+from cuvrel.core.keys.difference_clues import grain
+from cuvrel.core.keys.difference_key import DifferenceKeyParams, difference_key, matched, suggested
+from cuvrel.core.keys.plate_comparison import relit
 from cuvrel.core.media.probe import pack_sequence, probe
 from cuvrel.core.media.reader import Reader
 from cuvrel.core.media.writer import png_bytes
-from cuvrel.core.pulls.clean_plate import drawn_coverage, joined_plate, median_plate, spaced
-from cuvrel.core.pulls.colour_key import ColourKeyParams, colour_key, narrowed, sampled, spread_of, widened
-from cuvrel.core.pulls.compared import relit
-from cuvrel.core.pulls.difference_key import DifferenceKeyParams, difference_key, matched, suggested
-from cuvrel.core.pulls.differences import grain
 from cuvrel.core.pulls.footage import FootageParams, channel_of, fitted, footage_matte
 from cuvrel.core.recipe.check import read_shot
 from cuvrel.core.recipe.context import Context

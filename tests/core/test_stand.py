@@ -8,7 +8,7 @@ from typing import Any
 import numpy as np
 import pytest
 
-from cuvrel.core.media.colour import decode, encode
+from cuvrel.core.imaging.colour import decode, encode
 from cuvrel.core.media.reader import resized
 from cuvrel.core.media.writer import VideoWriter, png_bytes
 from cuvrel.core.pulls.join import join_pull

@@ -5,15 +5,15 @@ import pytest
 
 from cuvrel.core.checks.quality import overlap
 from cuvrel.core.follow.artist import mended
-from cuvrel.core.pulls.clues import QUARTERS
-from cuvrel.core.pulls.marks import rasterise
-from cuvrel.core.pulls.memory import ColourMemory, to_lab
-from cuvrel.core.pulls.prepared import Prepared, sizes
-from cuvrel.core.pulls.relax import edge_weights, geodesic, relax
-from cuvrel.core.pulls.soften import bounds, soften
-from cuvrel.core.pulls.trace import again, clues, glanced, of_one_piece, owned, trace
+from cuvrel.core.imaging.relaxed_cut import edge_weights, geodesic, relax
 from cuvrel.core.recipe.errors import TraceError
 from cuvrel.core.recipe.models import Mark
+from cuvrel.core.trace.clues import QUARTERS
+from cuvrel.core.trace.colour_model import ColourMemory, to_lab
+from cuvrel.core.trace.marks import rasterise
+from cuvrel.core.trace.prepared import Prepared, sizes
+from cuvrel.core.trace.trace import again, clues, glanced, of_one_piece, owned, trace
+from cuvrel.core.trace.upsampling import bounds, soften
 from tests.conftest import Clip
 
 
@@ -191,7 +191,7 @@ def test_the_solve_is_the_same_on_any_number_of_cores(monkeypatch: pytest.Monkey
     wx, wy = rng.uniform(0, 2, (2, *r.shape)).astype(np.float32)
     found = []
     for cores in (1, 2, 3):
-        monkeypatch.setattr("cuvrel.core.pulls.relax.CORES", cores)
+        monkeypatch.setattr("cuvrel.core.imaging.relaxed_cut.CORES", cores)
         found.append(relax((r < 0).astype(np.float32), r, wx, wy, 50))
     assert np.array_equal(found[0], found[1])
     assert np.array_equal(found[0], found[2])

@@ -9,7 +9,7 @@ import cv2
 import numpy as np
 import pytest
 
-from cuvrel.core.media.homography import moved
+from cuvrel.core.imaging.homography import moved
 from cuvrel.core.recipe.errors import RecipeError
 from cuvrel.core.tracks.align import align, piece
 from cuvrel.core.tracks.features import went

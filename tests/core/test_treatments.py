@@ -9,8 +9,8 @@ import numpy as np
 import pytest
 
 from cuvrel.core.edge.along import along, carried, outlines
-from cuvrel.core.media.colour import linear_to_srgb, srgb_to_linear
-from cuvrel.core.media.oklab import hue_of, oklab
+from cuvrel.core.imaging.colour import linear_to_srgb, srgb_to_linear
+from cuvrel.core.imaging.oklab import hue_of, oklab
 from cuvrel.core.media.reader import resized
 from cuvrel.core.pulls.shape import shaped
 from cuvrel.core.recipe.context import Context

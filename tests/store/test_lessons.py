@@ -4,9 +4,9 @@ from __future__ import annotations
 
 import pytest
 
+from cuvrel.core.follow.adaptation import Lesson
 from cuvrel.core.follow.carry import Follower
-from cuvrel.core.follow.decide import network
-from cuvrel.core.follow.lessons import Lesson
+from cuvrel.core.follow.inference import network
 from cuvrel.store.lessons import lessons_about
 from tests.store.conftest import Bench, used
 

@@ -15,7 +15,7 @@ from training.places import place, scenery
 from training.strokes import first_marks
 from training.textures import palette, texture, trimmed
 
-from cuvrel.core.pulls.marks import rasterise
+from cuvrel.core.trace.marks import rasterise
 
 SMALL = (160, 90)
 

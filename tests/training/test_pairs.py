@@ -4,7 +4,7 @@ import numpy as np
 import pytest
 from training.collect_difference import pair, photographed
 
-from cuvrel.core.pulls.differences import FIRST, SECOND
+from cuvrel.core.keys.difference_clues import FIRST, SECOND
 from training import staged
 
 

@@ -12,7 +12,7 @@ from playwright.sync_api import BrowserContext, expect
 from cuvrel.core.checks.quality import overlap
 from cuvrel.core.media.probe import probe
 from cuvrel.core.media.reader import Reader
-from cuvrel.core.pulls.trace import trace
+from cuvrel.core.trace.trace import trace
 from tests.conftest import Clip
 from tests.stack import Stack, wait_for
 from tests.ui.conftest import Desk

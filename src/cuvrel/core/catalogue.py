@@ -6,13 +6,13 @@ import importlib
 import pkgutil
 from typing import Any
 
-from cuvrel.core import edge, motion, pulls, stand, treatments
+from cuvrel.core import edge, keys, motion, pulls, stand, trace, treatments
 from cuvrel.core.recipe.declared import all_declared
 
 
 def load() -> None:
     """Imports every module that may declare something. Safe to call again."""
-    for package in (motion, pulls, edge, stand, treatments):
+    for package in (motion, keys, trace, pulls, edge, stand, treatments):
         for module in pkgutil.iter_modules(package.__path__):
             importlib.import_module(f"{package.__name__}.{module.name}")
 

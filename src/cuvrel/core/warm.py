@@ -13,11 +13,10 @@ from cuvrel.core import catalogue
 from cuvrel.core.edge.detail import fine_detail
 from cuvrel.core.edge.edge import EdgeParams, edge
 from cuvrel.core.follow.carry import Follower
-from cuvrel.core.media import blend, colour
+from cuvrel.core.imaging import blend, colour
+from cuvrel.core.keys.plate_comparison import weighed
 from cuvrel.core.media.reader import resized
 from cuvrel.core.motion.flow import pieces
-from cuvrel.core.pulls.compared import weighed
-from cuvrel.core.pulls.trace import trace
 from cuvrel.core.recipe.check import read_shot
 from cuvrel.core.recipe.context import Context
 from cuvrel.core.recipe.declared import all_declared
@@ -27,6 +26,7 @@ from cuvrel.core.stand import views
 from cuvrel.core.stand.build import Stand
 from cuvrel.core.stand.mattes import Plain
 from cuvrel.core.stand.nodes import Cache, Node, node, work_out
+from cuvrel.core.trace.trace import trace
 
 
 def warm_up(parts: Sequence[int] = (0, 1)) -> None:

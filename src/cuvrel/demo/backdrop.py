@@ -10,14 +10,12 @@ from dataclasses import dataclass
 
 import numpy as np
 from numba import njit
-from numpy.typing import NDArray
 
-from cuvrel.core.media.rows import in_rows
+from cuvrel.core.arrays import F32
+from cuvrel.core.imaging.row_kernels import in_rows
 from cuvrel.demo.noise import fbm, hash1, value3
 from cuvrel.demo.quay import Camera, Light
 from cuvrel.demo.solids import bounds_of, hit
-
-F32 = NDArray[np.float32]
 
 
 @njit(nogil=True, cache=True, fastmath=True)

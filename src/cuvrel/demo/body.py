@@ -8,11 +8,9 @@ from __future__ import annotations
 
 import numpy as np
 from numba import njit
-from numpy.typing import NDArray
 
+from cuvrel.core.arrays import F32
 from cuvrel.demo.noise import fbm, value3, wave
-
-F32 = NDArray[np.float32]
 
 CONE, ELLIPSOID, SHEET, BLOCK = range(4)
 (

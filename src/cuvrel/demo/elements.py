@@ -7,13 +7,11 @@ from pathlib import Path
 
 import cv2
 import numpy as np
-from numpy.typing import NDArray
 
-from cuvrel.core.media.colour import encode
+from cuvrel.core.arrays import F32, U8
+from cuvrel.core.imaging.colour import encode
 from cuvrel.core.media.writer import VideoWriter, png_bytes
 
-F32 = NDArray[np.float32]
-U8 = NDArray[np.uint8]
 FPS, FRAMES = 24, 48
 SHIFT = 4  # sub-pixel bits of the drawn points
 

@@ -13,14 +13,12 @@ from pathlib import Path
 from typing import Any
 
 import numpy as np
-from numpy.typing import NDArray
 
+from cuvrel.core.arrays import U8
 from cuvrel.core.follow.plan import Frame
 from cuvrel.core.media.probe import probe
 from cuvrel.core.media.reader import Reader
 from cuvrel.core.media.writer import VideoWriter
-
-U8 = NDArray[np.uint8]
 
 
 @dataclass(frozen=True)

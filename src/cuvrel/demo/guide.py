@@ -12,6 +12,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from cuvrel.core import catalogue  # noqa: F401  (fills the registry)
+from cuvrel.core.arrays import U8
 from cuvrel.core.media.probe import probe
 from cuvrel.core.media.reader import Reader, as_grey, resized
 from cuvrel.core.recipe.check import read_shot
@@ -21,7 +22,6 @@ from cuvrel.core.stand.mattes import Plain
 from cuvrel.core.stand.nodes import Cache, Node, node, work_out
 from cuvrel.core.stand.views import view
 
-U8 = NDArray[np.uint8]
 CLIPS = Path(__file__).parent / "clips"
 FRAME = 44
 FIRST = """# Treatments

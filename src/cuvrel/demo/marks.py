@@ -12,20 +12,19 @@ import sys
 from typing import Any
 
 import numpy as np
-from numpy.typing import NDArray
 
+from cuvrel.core.arrays import F32
 from cuvrel.core.checks.quality import overlap
 from cuvrel.core.follow.artist import mended
 from cuvrel.core.follow.plan import Frame, Memory, refollow
 from cuvrel.core.follow.run import Settings
 from cuvrel.core.media.probe import probe
 from cuvrel.core.media.reader import Reader
-from cuvrel.core.pulls.prepared import prepare
 from cuvrel.core.recipe.models import Mark
+from cuvrel.core.trace.prepared import prepare
 from cuvrel.demo import followed
 from cuvrel.demo.project import CLIPS, NAMES
 
-F32 = NDArray[np.float32]
 ENOUGH = 0.92  # J that every frame shall hold
 STROKES = 5  # the most that are drawn on one frame at a time
 SHARE = 0.2  # of the frames that may be touched at the most, and

@@ -11,13 +11,13 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from cuvrel.core.arrays import F32, U8
 from cuvrel.core.media.probe import probe
 from cuvrel.core.media.reader import Reader
-from cuvrel.core.media.sound import F32, RATE, SoundFormat, SoundWriter
+from cuvrel.core.media.sound import RATE, SoundFormat, SoundWriter
 from cuvrel.core.media.writer import Encoding, VideoFormat, VideoWriter, join_videos
 from cuvrel.demo.sounds import bell, click, gull, laid, waves, write_wav
 
-U8 = NDArray[np.uint8]
 SIZE = 640, 360
 FPS = 24
 WHITE = 6

@@ -12,10 +12,10 @@ import numpy as np
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
+from cuvrel.core.keys.clean_plate import joined_plate
 from cuvrel.core.media.probe import pack_sequence, probe
 from cuvrel.core.media.reader import Reader
 from cuvrel.core.media.writer import png_bytes
-from cuvrel.core.pulls.clean_plate import joined_plate
 from cuvrel.core.recipe.models import Mark
 from cuvrel.demo import followed, tracked
 from cuvrel.demo.elements import MOVING, STILLS

@@ -11,7 +11,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-F32 = NDArray[np.float32]
+from cuvrel.core.arrays import F32
 
 STONE, WATER, BRICK, PLASTER, PLANK, IRON, SLATE, ROPE, LAMP, CLOTH_BLUE, PAINT_RED, CHALK = range(12)
 BOX, GABLE, POST = range(3)

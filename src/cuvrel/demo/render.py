@@ -19,8 +19,9 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from cuvrel.core.media.colour import encode
-from cuvrel.core.media.rows import CORES
+from cuvrel.core.arrays import F32, U8
+from cuvrel.core.imaging.colour import encode
+from cuvrel.core.imaging.row_kernels import CORES
 from cuvrel.core.media.writer import VideoWriter
 from cuvrel.demo import elements, expose
 from cuvrel.demo.backdrop import Backdrop, trace_set
@@ -28,8 +29,6 @@ from cuvrel.demo.body import TONES, bounding, cone
 from cuvrel.demo.scene import FPS, Scene, shaken
 from cuvrel.demo.scenes import SCENES
 
-F32 = NDArray[np.float32]
-U8 = NDArray[np.uint8]
 SHUTTER = 0.5  # of a frame: a 180 degree shutter
 UNSEEN = cone((0.0, -1000.0, 0.0), 0.01, (0.0, -1000.0, 0.1), 0.01, 0, 0)  # a part where nobody looks
 

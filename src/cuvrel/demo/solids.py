@@ -4,11 +4,10 @@ from __future__ import annotations
 
 import numpy as np
 from numba import njit
-from numpy.typing import NDArray
 
+from cuvrel.core.arrays import F32
 from cuvrel.demo.quay import EDGE
 
-F32 = NDArray[np.float32]
 GROUP = 8  # solids that stand beside one another and share a box which most rays miss
 
 

@@ -6,11 +6,9 @@ import wave
 from pathlib import Path
 
 import numpy as np
-from numpy.typing import NDArray
 
+from cuvrel.core.arrays import F64
 from cuvrel.core.media.sound import RATE
-
-F64 = NDArray[np.float64]
 
 
 def smooth(noise: F64, width: int) -> F64:

@@ -7,8 +7,8 @@ from collections.abc import Callable, Mapping, Sequence
 from typing import Any
 
 import numpy as np
-from numpy.typing import NDArray
 
+from cuvrel.core.arrays import U8
 from cuvrel.core.redaction.audit import Looked, audited, report
 from cuvrel.core.redaction.covering import cover_shape, head_frames, head_track, portrait
 from cuvrel.core.redaction.people import Joining, Person, people
@@ -17,7 +17,6 @@ from cuvrel.core.stand.nodes import Cache, work_out
 from cuvrel.core.stand.views import view
 from cuvrel.store.blobs import Blobs
 
-U8 = NDArray[np.uint8]
 Read = Callable[[int], U8]
 Json = dict[str, Any]
 

@@ -13,19 +13,19 @@ from typing import Any
 
 import cv2
 import numpy as np
-from numpy.typing import NDArray
 from sqlalchemy.exc import OperationalError
 
 from cuvrel import memory
 from cuvrel.core import catalogue
+from cuvrel.core.arrays import U8
 from cuvrel.core.export.order import safe
 from cuvrel.core.follow.plan import Came, Way
 from cuvrel.core.follow.run import Settings
+from cuvrel.core.imaging.network import release_networks
+from cuvrel.core.keys.clean_plate import MOST, drawn_coverage, joined_plate, median_plate, spaced
 from cuvrel.core.media.probe import MediaInfo, pack_sequence
 from cuvrel.core.media.writer import png_bytes
 from cuvrel.core.motion.cuts import found_cuts, small
-from cuvrel.core.pulls.clean_plate import MOST, drawn_coverage, joined_plate, median_plate, spaced
-from cuvrel.core.pulls.network import release_networks
 from cuvrel.core.recipe.check import read_shot
 from cuvrel.core.recipe.errors import CuvrelError, MediaError
 from cuvrel.core.recipe.models import Shot
@@ -51,7 +51,6 @@ from cuvrel.store.shots import edit, locked, shot_of
 from cuvrel.store.tracking import StoredMeasures
 
 log = logging.getLogger("cuvrel.jobs")
-U8 = NDArray[np.uint8]
 
 
 class Works:

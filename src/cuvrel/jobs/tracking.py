@@ -6,8 +6,8 @@ from collections.abc import Callable, Iterator
 from dataclasses import asdict, dataclass
 
 import numpy as np
-from numpy.typing import NDArray
 
+from cuvrel.core.arrays import F32
 from cuvrel.core.recipe.models import Shot
 from cuvrel.core.recipe.tracks import Track
 from cuvrel.core.recipe.values import START
@@ -16,7 +16,6 @@ from cuvrel.core.stand.nodes import Cache, work_out
 from cuvrel.core.tracks.plan import Came, Frames, Halted, Step, TrackWay, ways
 from cuvrel.core.tracks.scenes import Read, Scenes
 
-F32 = NDArray[np.float32]
 SAYS = {
     "nothing": "There was nothing to follow.",
     "end": "Followed to the end.",

@@ -6,20 +6,17 @@ from collections.abc import Mapping
 from dataclasses import asdict
 from typing import cast
 
-import numpy as np
-from numpy.typing import NDArray
 from sqlalchemy import select
 
+from cuvrel.core.arrays import F32
+from cuvrel.core.follow.adaptation import Arrival, Lesson
 from cuvrel.core.follow.carry import Halt
-from cuvrel.core.follow.lessons import Arrival, Lesson
 from cuvrel.core.follow.plan import Frame, Origin, Stood
 from cuvrel.store.blobs import Blobs
 from cuvrel.store.db import Database
 from cuvrel.store.lessons import keep_lesson, lessons_about
 from cuvrel.store.mattes import store_followed, store_matte, stored_matte
 from cuvrel.store.models import MatteFrame
-
-F32 = NDArray[np.float32]
 
 
 class StoredFrames:

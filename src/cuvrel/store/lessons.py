@@ -5,8 +5,8 @@ from __future__ import annotations
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from cuvrel.core.follow.decide import network
-from cuvrel.core.follow.lessons import Lesson, nearest
+from cuvrel.core.follow.adaptation import Lesson, nearest
+from cuvrel.core.follow.inference import network
 from cuvrel.store.blobs import Blobs
 from cuvrel.store.models import MatteFrame
 

@@ -8,27 +8,25 @@ from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
-from numpy.typing import NDArray
 from sqlalchemy import select
 from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.orm import Session
 
+from cuvrel.core.arrays import F32
 from cuvrel.core.follow.find import find
 from cuvrel.core.media.probe import MediaInfo
 from cuvrel.core.media.writer import png_bytes, read_grey
-from cuvrel.core.pulls.prepared import Prepared, prepare
-from cuvrel.core.pulls.trace import trace
 from cuvrel.core.recipe.declared import declared
 from cuvrel.core.recipe.errors import MediaError, TraceError
 from cuvrel.core.recipe.models import Mark, Pull, Shot
 from cuvrel.core.recipe.values import START
+from cuvrel.core.trace.prepared import Prepared, prepare
+from cuvrel.core.trace.trace import trace
 from cuvrel.store.blobs import Blobs
 from cuvrel.store.db import Database, notify
 from cuvrel.store.documents import document_of
 from cuvrel.store.models import FootageRow, MatteFrame, ShotRow, frame_stamps
 from cuvrel.store.pictures import Readers
-
-F32 = NDArray[np.float32]
 
 
 @dataclass(frozen=True)

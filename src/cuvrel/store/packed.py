@@ -13,7 +13,7 @@ from typing import Annotated, Any, Literal
 
 from pydantic import BaseModel, ConfigDict, Field, ValidationError
 
-from cuvrel.core.follow.lessons import Lesson
+from cuvrel.core.follow.adaptation import Lesson
 from cuvrel.core.media.probe import BROKEN, unpacked
 from cuvrel.core.media.stills import head
 from cuvrel.core.media.writer import read_grey

@@ -8,8 +8,6 @@ from collections.abc import Iterator, Mapping
 from functools import lru_cache
 from typing import Any
 
-import numpy as np
-from numpy.typing import NDArray
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
@@ -24,8 +22,6 @@ from cuvrel.core.tracks.path import Measured
 from cuvrel.store.blobs import Blobs
 from cuvrel.store.frames import stored_blobs
 from cuvrel.store.models import FootageRow
-
-U8 = NDArray[np.uint8]
 
 
 def _by_owner(frames: list[list[Any]]) -> dict[str, dict[int, str]]:

@@ -6,8 +6,8 @@ from typing import Annotated, Any, Literal
 
 from pydantic import BaseModel, ConfigDict, Field, StringConstraints
 
-from cuvrel.core.motion.deeds import Clip, Deed
 from cuvrel.core.recipe.declared import Family, Over
+from cuvrel.core.recipe.keyframe_edits import Clip, Deed
 from cuvrel.core.recipe.models import Shot
 from cuvrel.core.recipe.values import CurvePoints, RampStops
 

@@ -19,12 +19,12 @@ from sqlalchemy.orm import Session
 
 from cuvrel import core
 from cuvrel.core.checks.frames import verdicts
+from cuvrel.core.keys.colour_fit import fitted
+from cuvrel.core.keys.colour_key import narrowed, sampled, spread_of, widened
+from cuvrel.core.keys.difference_key import suggested
 from cuvrel.core.looks.applying import laid_on, suited
 from cuvrel.core.looks.models import Look
 from cuvrel.core.media.writer import png_bytes
-from cuvrel.core.pulls.colour_fit import fitted
-from cuvrel.core.pulls.colour_key import narrowed, sampled, spread_of, widened
-from cuvrel.core.pulls.difference_key import suggested
 from cuvrel.core.recipe.declared import declared
 from cuvrel.core.recipe.errors import RecipeError
 from cuvrel.core.recipe.hashing import hash_tree, key_of

@@ -5,8 +5,8 @@ from __future__ import annotations
 from flask import Response
 from flask_openapi3 import APIBlueprint
 
-from cuvrel.core.motion.deeds import LABELS, copied, done
 from cuvrel.core.recipe.declared import declared
+from cuvrel.core.recipe.keyframe_edits import LABELS, copied, done
 from cuvrel.core.stand.costs import costs
 from cuvrel.core.stand.nodes import work_out
 from cuvrel.core.treatments import cdl_file

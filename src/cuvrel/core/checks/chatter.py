@@ -4,12 +4,9 @@ from __future__ import annotations
 
 import cv2
 import numpy as np
-from numpy.typing import NDArray
 
+from cuvrel.core.arrays import F32, U8
 from cuvrel.core.motion.dense import Dense
-
-F32 = NDArray[np.float32]
-U8 = NDArray[np.uint8]
 
 
 def chatter(matte: F32, before: F32, flow: F32) -> float:

@@ -10,10 +10,9 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from cuvrel.core.arrays import F32, U8
 from cuvrel.core.checks.chatter import chatter, grey_flow
 
-F32 = NDArray[np.float32]
-U8 = NDArray[np.uint8]
 LEAST_HOLE = 6  # pixels of area below which a hole is grain, not a hole
 GAP = 4  # frames without a matte between such with one that are taken for a fault; more are work to be done
 

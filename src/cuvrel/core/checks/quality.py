@@ -6,7 +6,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-F32 = NDArray[np.float32]
+from cuvrel.core.arrays import F32
 
 
 def overlap(matte: F32, truth: F32) -> float:

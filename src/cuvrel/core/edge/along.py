@@ -6,10 +6,9 @@ from collections.abc import Sequence
 
 import cv2
 import numpy as np
-from numpy.typing import NDArray
 
-F32 = NDArray[np.float32]
-F64 = NDArray[np.float64]
+from cuvrel.core.arrays import F32, F64
+
 SAMPLES = 240  # of an outline that is compared with another one
 AROUND = 10  # samples to either side that say what a place looks like
 WIDE = 7.0  # pixels of what still counts as a line

@@ -10,13 +10,11 @@ from __future__ import annotations
 
 import cv2
 import numpy as np
-from numpy.typing import NDArray
 
-from cuvrel.core.media.box import bounds
-from cuvrel.core.media.rows import in_rows, kernel
+from cuvrel.core.arrays import F32, U8
+from cuvrel.core.imaging.region import bounds
+from cuvrel.core.imaging.row_kernels import in_rows, kernel
 
-F32 = NDArray[np.float32]
-U8 = NDArray[np.uint8]
 TRUST = 1.0  # what it costs fine detail to leave the matte that it begins with, where colours do not tell
 GRAIN = 1.0  # how many times the usual spread of colours counts as telling as much as not
 LINEAR = np.power(np.arange(256, dtype=np.float32) / 255, np.float32(2.2))

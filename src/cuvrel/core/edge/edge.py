@@ -6,17 +6,17 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from cuvrel.core.arrays import F32
 from cuvrel.core.edge.detail import fine_detail
-from cuvrel.core.edge.distance import signed_distance
 from cuvrel.core.edge.steady import steadied
-from cuvrel.core.media.box import bounds
-from cuvrel.core.media.rows import in_rows, kernel
+from cuvrel.core.imaging.distance import signed_distance
+from cuvrel.core.imaging.region import bounds
+from cuvrel.core.imaging.row_kernels import in_rows, kernel
 from cuvrel.core.recipe.context import Context
 from cuvrel.core.recipe.declared import Params, Stage, Values, declare, number
 from cuvrel.core.recipe.needs import Need, Pictures, all_of, own, plate
 from cuvrel.core.recipe.values import Scalar
 
-F32 = NDArray[np.float32]
 FAINT = 0.02  # coverage that nobody sees
 
 

@@ -6,13 +6,11 @@ from collections.abc import Sequence
 
 import cv2
 import numpy as np
-from numpy.typing import NDArray
 
+from cuvrel.core.arrays import F32, U8
 from cuvrel.core.motion.dense import Dense
 from cuvrel.core.motion.flow import missed, sample
 
-F32 = NDArray[np.float32]
-U8 = NDArray[np.uint8]
 LONG = 480  # the longer side at which motion is found
 
 

@@ -8,10 +8,11 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from cuvrel.core.arrays import F32
 from cuvrel.core.export.hows import How
 from cuvrel.core.export.order import Order, safe
-from cuvrel.core.media.blend import through
-from cuvrel.core.media.colour import F32, encode, encode_deep, encode_rgba, with_light
+from cuvrel.core.imaging.blend import through
+from cuvrel.core.imaging.colour import encode, encode_deep, encode_rgba, with_light
 from cuvrel.core.recipe.errors import RecipeError
 from cuvrel.core.stand.build import Stand
 from cuvrel.core.stand.nodes import Node, node

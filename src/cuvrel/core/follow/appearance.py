@@ -10,13 +10,12 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from cuvrel.core.follow.remembered import Remembered
-from cuvrel.core.media.rows import in_rows, kernel
+from cuvrel.core.arrays import F32, U8
+from cuvrel.core.follow.point_memory import Remembered
+from cuvrel.core.imaging.row_kernels import in_rows, kernel
 from cuvrel.core.motion.fit import fitted, wide
 from cuvrel.core.motion.flow import sample
 
-F32 = NDArray[np.float32]
-U8 = NDArray[np.uint8]
 Mask = NDArray[np.bool_]
 PLANES = 3
 UNSURE = 0.1  # how much less certain a point becomes where the subject looks otherwise, and

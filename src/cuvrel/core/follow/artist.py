@@ -8,12 +8,12 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from cuvrel.core.arrays import F32
 from cuvrel.core.checks.quality import overlap
-from cuvrel.core.pulls.prepared import Prepared
-from cuvrel.core.pulls.trace import trace
 from cuvrel.core.recipe.models import Mark
+from cuvrel.core.trace.prepared import Prepared
+from cuvrel.core.trace.trace import trace
 
-F32 = NDArray[np.float32]
 Point = NDArray[np.float64]
 STEP = 2.0  # pixels from one place of a stroke to the next
 MOST = 60  # steps that a stroke goes each way

@@ -13,13 +13,12 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from cuvrel.core.follow.remembered import AGREES, NEW, Remembered, clear
+from cuvrel.core.arrays import F32, U8
+from cuvrel.core.follow.point_memory import AGREES, NEW, Remembered, clear
+from cuvrel.core.motion.background_difference import differing, grain, light, moved
 from cuvrel.core.motion.fit import fitted
 from cuvrel.core.motion.flow import sample
-from cuvrel.core.motion.ground import differing, grain, light, moved
 
-F32 = NDArray[np.float32]
-U8 = NDArray[np.uint8]
 Mask = NDArray[np.bool_]
 PLANES = 4
 DIFFERS = 0.6  # share of a sure difference from which something is there

@@ -17,11 +17,12 @@ from dataclasses import dataclass, replace
 
 import cv2
 import numpy as np
-from numpy.typing import NDArray
 
+from cuvrel.core.arrays import F32, U8
+from cuvrel.core.follow.adaptation import Learned, Lesson, lesson
 from cuvrel.core.follow.appearance import Appearance
 from cuvrel.core.follow.background import Background
-from cuvrel.core.follow.decide import HOLD, decided, reasoned
+from cuvrel.core.follow.background_detail import Behind, Body, Place
 from cuvrel.core.follow.doubt import HALT, advice, worst_place
 from cuvrel.core.follow.evidence import (
     Beyond,
@@ -35,21 +36,18 @@ from cuvrel.core.follow.evidence import (
     halved_motion,
     stacked,
 )
-from cuvrel.core.follow.judge import Judge
-from cuvrel.core.follow.lessons import Learned, Lesson, lesson
-from cuvrel.core.follow.place import Behind, Body, Place
-from cuvrel.core.media.box import bounds, doubled, even
+from cuvrel.core.follow.inference import HOLD, decided, reasoned
+from cuvrel.core.follow.plausibility import Judge
+from cuvrel.core.imaging.region import bounds, doubled, even
+from cuvrel.core.keys.known_background import lights
+from cuvrel.core.motion.background_difference import at_size
 from cuvrel.core.motion.dense import SMOOTH
 from cuvrel.core.motion.fit import fitted
 from cuvrel.core.motion.flow import BothWays, Flow, Warp
-from cuvrel.core.motion.ground import at_size
-from cuvrel.core.pulls.known import lights
-from cuvrel.core.pulls.memory import ColourMemory, to_lab
-from cuvrel.core.pulls.prepared import shrink
-from cuvrel.core.pulls.soften import soften
+from cuvrel.core.trace.colour_model import ColourMemory, to_lab
+from cuvrel.core.trace.prepared import shrink
+from cuvrel.core.trace.upsampling import soften
 
-F32 = NDArray[np.float32]
-U8 = NDArray[np.uint8]
 LATER = 8  # frames since the touched one that are assumed where following goes on from a followed frame
 LONG = 640  # the longer side at which motion is found and the outline decided,
 SHORT = 512  # and the same where the subject is large and the plate is larger still

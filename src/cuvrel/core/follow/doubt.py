@@ -6,9 +6,9 @@ from dataclasses import dataclass
 
 import cv2
 import numpy as np
-from numpy.typing import NDArray
 
-F32 = NDArray[np.float32]
+from cuvrel.core.arrays import F32
+
 HALT = 0.9  # doubt above which following stops by itself: twice as sure of a mistake as what the sheet shows
 BLUR, LIKE, GONE = 24.0, 9.6, 4.3  # log odds for a mistake by what is unsure, by like colours there, and by drift,
 CALM = 4.5  # and against one when nothing speaks for it

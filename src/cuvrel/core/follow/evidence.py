@@ -14,16 +14,15 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from cuvrel.core.arrays import F32, U8
 from cuvrel.core.follow import appearance, background
-from cuvrel.core.follow.place import Against
-from cuvrel.core.media.box import Box, blocks, doubled
+from cuvrel.core.follow.background_detail import Against
+from cuvrel.core.imaging.network import gathered
+from cuvrel.core.imaging.region import Box, blocks, doubled
+from cuvrel.core.motion.background_difference import brought
 from cuvrel.core.motion.fit import fitted, with_subject
-from cuvrel.core.motion.ground import brought
-from cuvrel.core.pulls.memory import ColourMemory
-from cuvrel.core.pulls.network import gathered
+from cuvrel.core.trace.colour_model import ColourMemory
 
-F32 = NDArray[np.float32]
-U8 = NDArray[np.uint8]
 QUARTERS = 60  # planes that are quarters of those at working size
 VEILS = slice(12, 36)  # those of the place's and the last matte's that are read where several frames are touched
 BEYOND = 2  # planes about the way from the touched frame beyond, the last ones

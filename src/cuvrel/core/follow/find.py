@@ -16,14 +16,13 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from cuvrel.core.arrays import F32, U8
 from cuvrel.core.checks.chatter import grey_flow
 from cuvrel.core.motion.fit import fitted
-from cuvrel.core.pulls.prepared import prepare
-from cuvrel.core.pulls.trace import solve
 from cuvrel.core.recipe.errors import TraceError
+from cuvrel.core.trace.prepared import prepare
+from cuvrel.core.trace.trace import solve
 
-F32 = NDArray[np.float32]
-U8 = NDArray[np.uint8]
 MODEL = Path(__file__).with_name("person.tflite")
 INPUT = (256, 144)  # W, H that the model reads
 SIZE = 480  # the longer side at which motion is looked at

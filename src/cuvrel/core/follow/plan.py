@@ -14,21 +14,20 @@ from typing import Literal, Protocol
 import numpy as np
 from numpy.typing import NDArray
 
+from cuvrel.core.arrays import F32, U8
+from cuvrel.core.follow.adaptation import Arrival, Lesson, nearest
 from cuvrel.core.follow.carry import Follower, Halt, Known
 from cuvrel.core.follow.doubt import HALT
 from cuvrel.core.follow.evidence import Beyond
 from cuvrel.core.follow.find import find
-from cuvrel.core.follow.lessons import Arrival, Lesson, nearest
 from cuvrel.core.follow.run import Settings, examined, joined, set_out, span
-from cuvrel.core.pulls.drag import only_drags
-from cuvrel.core.pulls.marks import rasterise
-from cuvrel.core.pulls.prepared import Prepared, prepare
-from cuvrel.core.pulls.trace import trace
 from cuvrel.core.recipe.errors import TraceError
 from cuvrel.core.recipe.models import Mark
+from cuvrel.core.trace.drag import only_drags
+from cuvrel.core.trace.marks import rasterise
+from cuvrel.core.trace.prepared import Prepared, prepare
+from cuvrel.core.trace.trace import trace
 
-F32 = NDArray[np.float32]
-U8 = NDArray[np.uint8]
 Read = Callable[[int], U8]
 Origin = Literal["touched", "followed"]
 FAR = (6, 12, 18)  # how many frames off, either way, what a touched frame hides of the place is looked for

@@ -8,14 +8,12 @@ from concurrent.futures import Future, ThreadPoolExecutor
 from dataclasses import dataclass
 
 import numpy as np
-from numpy.typing import NDArray
 
+from cuvrel.core.arrays import F32, U8
+from cuvrel.core.follow.adaptation import Arrival, Lesson
 from cuvrel.core.follow.carry import Followed, Follower, Known, Looked
 from cuvrel.core.follow.evidence import Beyond
-from cuvrel.core.follow.lessons import Arrival, Lesson
 
-F32 = NDArray[np.float32]
-U8 = NDArray[np.uint8]
 Read = Callable[[int], U8]
 
 

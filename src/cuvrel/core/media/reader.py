@@ -15,7 +15,8 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from cuvrel.core.media.colour import F32, U8, encode
+from cuvrel.core.arrays import F32, U8
+from cuvrel.core.imaging.colour import encode
 from cuvrel.core.media.probe import MediaInfo, frames_of, open_video
 from cuvrel.core.media.space import light
 from cuvrel.core.media.stills import read

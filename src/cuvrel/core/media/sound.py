@@ -12,9 +12,9 @@ import av
 import numpy as np
 from numpy.typing import NDArray
 
+from cuvrel.core.arrays import F32
 from cuvrel.core.recipe.errors import MediaError
 
-F32 = NDArray[np.float32]
 RATE = 48_000
 """Samples a second, of all that is worked on."""
 _BASE = Fraction(1, RATE)

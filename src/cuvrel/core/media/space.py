@@ -13,8 +13,9 @@ from typing import Any, Literal, get_args
 import numpy as np
 from numpy.typing import NDArray
 
-from cuvrel.core.media.colour import F32, to_light
-from cuvrel.core.media.rows import in_rows, kernel, small_kernel
+from cuvrel.core.arrays import F32
+from cuvrel.core.imaging.colour import to_light
+from cuvrel.core.imaging.row_kernels import in_rows, kernel, small_kernel
 from cuvrel.core.recipe.errors import MediaError
 
 MatrixName = Literal["bt601", "bt709", "bt2020", "rgb"]

@@ -13,8 +13,8 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from cuvrel.core.media.colour import F32
-from cuvrel.core.media.rows import in_rows, kernel
+from cuvrel.core.arrays import F32
+from cuvrel.core.imaging.row_kernels import in_rows, kernel
 from cuvrel.core.media.space import LUMA, Space
 
 U16 = NDArray[np.uint16]

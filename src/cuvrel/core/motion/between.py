@@ -4,14 +4,12 @@ from __future__ import annotations
 
 import cv2
 import numpy as np
-from numpy.typing import NDArray
 
-from cuvrel.core.media.rows import in_rows, kernel
+from cuvrel.core.arrays import F32, U8
+from cuvrel.core.imaging.row_kernels import in_rows, kernel
 from cuvrel.core.motion.dense import SMOOTH
 from cuvrel.core.motion.flow import Flow, sample
 
-F32 = NDArray[np.float32]
-U8 = NDArray[np.uint8]
 LONGEST = 640  # motion is found at this size at most: half a pixel of a large frame does not show
 SAMPLES = 16
 

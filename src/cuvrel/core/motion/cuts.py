@@ -15,8 +15,8 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-F32 = NDArray[np.float32]
-U8 = NDArray[np.uint8]
+from cuvrel.core.arrays import F32, U8
+
 WIDE, HIGH = 96, 54  # of the pictures that are compared
 COLUMNS, ROWS = 4, 2  # blocks
 REACH = 7  # pixels that a block may move from one frame to the next

@@ -9,10 +9,9 @@ from typing import Any
 
 import cv2
 import numpy as np
-from numpy.typing import NDArray
 
-F32 = NDArray[np.float32]
-U8 = NDArray[np.uint8]
+from cuvrel.core.arrays import F32, U8
+
 LEAST = 32
 SMOOTH = 5  # turns of the variational refinement that keep a motion smooth
 

@@ -6,9 +6,9 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from cuvrel.core.media.rows import in_rows, kernel
+from cuvrel.core.arrays import F32
+from cuvrel.core.imaging.row_kernels import in_rows, kernel
 
-F32 = NDArray[np.float32]
 STEP = 3  # every so many pixels are enough to fit a motion to
 LEAST = 0.02  # what weighs less does not count
 

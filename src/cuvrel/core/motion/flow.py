@@ -9,12 +9,11 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from cuvrel.core.media.box import Box, bounds
-from cuvrel.core.media.rows import in_rows, kernel, small_kernel
+from cuvrel.core.arrays import F32, U8
+from cuvrel.core.imaging.region import Box, bounds
+from cuvrel.core.imaging.row_kernels import in_rows, kernel, small_kernel
 from cuvrel.core.motion.dense import Dense
 
-F32 = NDArray[np.float32]
-U8 = NDArray[np.uint8]
 BothWays = tuple[F32, F32, F32, F32]  # motion and its fault, and the same back
 LOST, WRONG = 1.5, 24.0  # pixels of fault, or disagreement in grey levels, from which motion is torn
 MARGIN = 24  # pixels about the subject within which motion is looked at closely

@@ -9,14 +9,12 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from cuvrel.core.media.rows import CORES, at_once, in_rows, kernel
-from cuvrel.core.pulls.luma_key import blurred
+from cuvrel.core.arrays import F32, U8
+from cuvrel.core.imaging.row_kernels import CORES, at_once, in_rows, kernel
+from cuvrel.core.keys.luma_key import blurred
 from cuvrel.core.recipe.context import Context
 from cuvrel.core.recipe.declared import Params, declare, number, switch
 from cuvrel.core.recipe.values import Scalar, Switch
-
-F32 = NDArray[np.float32]
-U8 = NDArray[np.uint8]
 
 
 class ContourParams(Params):

@@ -8,14 +8,13 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from cuvrel.core.media.colour import encode
+from cuvrel.core.arrays import F32, U8
+from cuvrel.core.imaging.colour import encode
 from cuvrel.core.recipe.context import Context
 from cuvrel.core.recipe.declared import Params, choice, declare, number, reference
 from cuvrel.core.recipe.needs import Need, Pictures, alpha, footage, plane
 from cuvrel.core.recipe.values import Scalar
 
-F32 = NDArray[np.float32]
-U8 = NDArray[np.uint8]
 Channel = Literal["luminance", "alpha", "red", "green", "blue"]
 Fit = Literal["fill", "whole", "stretch"]
 

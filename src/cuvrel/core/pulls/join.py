@@ -3,9 +3,8 @@
 from __future__ import annotations
 
 import numpy as np
-from numpy.typing import NDArray
 
-F32 = NDArray[np.float32]
+from cuvrel.core.arrays import F32
 
 
 def join_pull(total: F32, cover: F32, join: str) -> F32:

@@ -7,12 +7,12 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from cuvrel.core.media.homography import growth
-from cuvrel.core.pulls.raster import turning
+from cuvrel.core.arrays import F64
+from cuvrel.core.imaging.homography import growth
+from cuvrel.core.imaging.raster import turning
 from cuvrel.core.recipe.shapes import Shape, ShapeKey, ShapeKind, ShapePoint
 from cuvrel.core.recipe.values import Env
 
-F64 = NDArray[np.float64]
 ROUND = 256  # sides of an ellipse
 THIN = 1.6  # plate pixels of a line that has no width of its own
 CURVE = 16  # straight pieces of a curve between two points

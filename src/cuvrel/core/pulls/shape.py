@@ -6,17 +6,16 @@ from collections.abc import Sequence
 from typing import Any
 
 import numpy as np
-from numpy.typing import NDArray
 
+from cuvrel.core.arrays import F32
+from cuvrel.core.imaging.raster import coverage, ramp
 from cuvrel.core.pulls.join import join_pull
 from cuvrel.core.pulls.outline import Outline, outline_at
-from cuvrel.core.pulls.raster import coverage, ramp
 from cuvrel.core.recipe.context import Context
 from cuvrel.core.recipe.declared import Params, declare, number
 from cuvrel.core.recipe.shapes import Shape
 from cuvrel.core.recipe.values import START, Env, Scalar
 
-F32 = NDArray[np.float32]
 MOST = 24  # pictures of a shape that make its motion blur
 
 

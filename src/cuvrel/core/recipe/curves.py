@@ -9,9 +9,10 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 import numpy as np
-from numpy.typing import ArrayLike, NDArray
+from numpy.typing import ArrayLike
 
-F64 = NDArray[np.float64]
+from cuvrel.core.arrays import F64
+
 Rows = Sequence[Sequence[float]] | F64
 MOST = 64  # points of a curve, or stops of a ramp
 

@@ -10,12 +10,11 @@ import itertools
 from typing import Annotated, Literal
 
 import numpy as np
-from numpy.typing import NDArray
 from pydantic import Field, model_validator
 
+from cuvrel.core.arrays import F64
 from cuvrel.core.recipe.values import Env, Id, Name, Riding, Strict, eased
 
-F64 = NDArray[np.float64]
 ShapeKind = Literal["ellipse", "box", "polygon", "curve", "line"]
 ShapeEase = Literal["hold", "linear", "smooth"]
 ShapeJoin = Literal["add", "subtract", "intersect"]

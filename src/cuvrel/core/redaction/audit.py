@@ -10,13 +10,11 @@ from typing import Any
 
 import cv2
 import numpy as np
-from numpy.typing import NDArray
 
+from cuvrel.core.arrays import F32, U8
 from cuvrel.core.redaction.faces import Face, alike, faces
 from cuvrel.core.redaction.people import look_through
 
-F32 = NDArray[np.float32]
-U8 = NDArray[np.uint8]
 OPEN = 0.1  # of a face that may be open at the most
 TOLD = 0.6  # score from which on a face that is found in the covered picture counts, whatever the cover says
 

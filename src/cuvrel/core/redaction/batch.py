@@ -6,8 +6,8 @@ from collections.abc import Callable, Mapping, Sequence
 from typing import Any
 
 import numpy as np
-from numpy.typing import NDArray
 
+from cuvrel.core.arrays import U8
 from cuvrel.core.media.probe import MediaInfo
 from cuvrel.core.media.reader import resized
 from cuvrel.core.recipe.check import read_shot
@@ -18,7 +18,6 @@ from cuvrel.core.stand.mattes import Plain
 from cuvrel.core.stand.nodes import Node, node
 from cuvrel.core.tracks.path import Measured
 
-U8 = NDArray[np.uint8]
 Read = Callable[[int], U8]
 
 

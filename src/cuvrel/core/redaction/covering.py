@@ -8,9 +8,9 @@ from typing import Any
 
 import cv2
 import numpy as np
-from numpy.typing import NDArray
 
-from cuvrel.core.media.homography import FROM_MIDDLE
+from cuvrel.core.arrays import F64, U8
+from cuvrel.core.imaging.homography import FROM_MIDDLE
 from cuvrel.core.recipe.tracks import Track
 from cuvrel.core.redaction.faces import Face
 from cuvrel.core.redaction.people import Person
@@ -18,8 +18,6 @@ from cuvrel.core.tracks.follow import CanNotTrack, Found, Start, Tracker
 from cuvrel.core.tracks.path import Measured, own_frame
 from cuvrel.core.tracks.scenes import Scenes
 
-U8 = NDArray[np.uint8]
-F64 = NDArray[np.float64]
 Json = dict[str, Any]
 HEAD = (1.3, 1.75, -0.12)  # of a head: its width and height, and how far its middle lies below the box's, in boxes
 ON = 36  # frames that a head is followed on where no face is seen before it first is, and after it last was

@@ -16,10 +16,9 @@ from typing import Any, Literal
 
 import cv2
 import numpy as np
-from numpy.typing import NDArray
 
-F32 = NDArray[np.float32]
-U8 = NDArray[np.uint8]
+from cuvrel.core.arrays import F32, U8
+
 HERE = Path(__file__).parent
 SIDES = {"near": 128, "far": 192}  # of the square that each network reads
 OUT = {

@@ -11,12 +11,10 @@ from dataclasses import dataclass, field
 
 import cv2
 import numpy as np
-from numpy.typing import NDArray
 
+from cuvrel.core.arrays import F32, U8
 from cuvrel.core.redaction.faces import SURE, Face, alike, around, faces
 
-F32 = NDArray[np.float32]
-U8 = NDArray[np.uint8]
 Read = Callable[[int], U8]
 EVERY = 6  # frames from one search of the whole picture to the next; between, faces are looked at where they should be
 GONE = 72  # frames after which somebody who was not seen is not waited for any more

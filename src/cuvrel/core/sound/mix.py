@@ -8,12 +8,13 @@ from typing import cast
 import numpy as np
 from numpy.typing import NDArray
 
-from cuvrel.core.media.sound import F32, RATE, Samples
+from cuvrel.core.arrays import F32
+from cuvrel.core.media.sound import RATE, Samples
 from cuvrel.core.motion import timing
 from cuvrel.core.recipe.hashing import key_of
 from cuvrel.core.recipe.models import Hush, Plane, Shot
 from cuvrel.core.sound.pitch import GRAIN, pitched
-from cuvrel.core.sound.place import heard, recorded, runs_as_recorded
+from cuvrel.core.sound.playback_times import heard, recorded, runs_as_recorded
 
 FADE = RATE // 200  # samples over which a silence comes and goes
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from cuvrel.core.media.sound import F32
+from cuvrel.core.arrays import F32
 
 GRAIN = 2880  # samples of a grain, 60 ms
 LOWER = 2 ** (-5 / 12)  # five half tones down

@@ -8,10 +8,10 @@ from typing import cast
 
 import cv2
 import numpy as np
-from numpy.typing import NDArray
 
+from cuvrel.core.arrays import F32
 from cuvrel.core.edge.detail import own_colours
-from cuvrel.core.media.blend import blend, mix, through
+from cuvrel.core.imaging.blend import blend, mix, through
 from cuvrel.core.motion import timing
 from cuvrel.core.motion.between import blurred_along, in_between, mixed, motion
 from cuvrel.core.recipe.declared import declared
@@ -24,8 +24,6 @@ from cuvrel.core.stand.nodes import Node, node
 from cuvrel.core.stand.steps import AtFrame
 
 __all__ = ["Sources", "Stand", "held"]
-
-F32 = NDArray[np.float32]
 
 
 class Stand(Mattes):

@@ -6,7 +6,7 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from typing import Protocol
 
-from cuvrel.core.media.blend import through
+from cuvrel.core.imaging.blend import through
 from cuvrel.core.recipe.declared import declared
 from cuvrel.core.recipe.models import Plane, Shot
 from cuvrel.core.recipe.values import Env

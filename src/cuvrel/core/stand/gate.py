@@ -5,12 +5,10 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 import numpy as np
-from numpy.typing import NDArray
 
-from cuvrel.core.edge.distance import signed_distance
-from cuvrel.core.media.rows import in_rows, kernel
-
-F32 = NDArray[np.float32]
+from cuvrel.core.arrays import F32
+from cuvrel.core.imaging.distance import signed_distance
+from cuvrel.core.imaging.row_kernels import in_rows, kernel
 
 
 def rim(matte: F32, inner: float, outer: float, soft: float) -> F32:

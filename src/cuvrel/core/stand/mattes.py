@@ -7,9 +7,9 @@ from typing import Protocol
 
 import cv2
 import numpy as np
-from numpy.typing import NDArray
 
-from cuvrel.core.media.colour import decode
+from cuvrel.core.arrays import F32
+from cuvrel.core.imaging.colour import decode
 from cuvrel.core.pulls.join import join_pull
 from cuvrel.core.recipe.declared import Declared, Params, Values, declared
 from cuvrel.core.recipe.models import Matte, Plane, Pull, Shot
@@ -19,8 +19,6 @@ from cuvrel.core.recipe.values import Env, Riding
 from cuvrel.core.stand.nodes import Node, node
 from cuvrel.core.stand.steps import AtFrame, Step
 from cuvrel.core.tracks.path import Measured, Path
-
-F32 = NDArray[np.float32]
 
 
 class Sources(Protocol):

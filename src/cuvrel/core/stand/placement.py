@@ -10,15 +10,13 @@ from typing import Any, Literal
 
 import cv2
 import numpy as np
-from numpy.typing import NDArray
 
-from cuvrel.core.media.box import bounds
-from cuvrel.core.media.rows import in_rows, kernel
+from cuvrel.core.arrays import F32, F64
+from cuvrel.core.imaging.region import bounds
+from cuvrel.core.imaging.row_kernels import in_rows, kernel
 from cuvrel.core.recipe.declared import Params, choice, declare, number, switch
 from cuvrel.core.recipe.values import Scalar, Switch
 
-F32 = NDArray[np.float32]
-F64 = NDArray[np.float64]
 FAR = 100_000
 BORDERS = {
     "none": cv2.BORDER_CONSTANT, "clamp": cv2.BORDER_REPLICATE, "tile": cv2.BORDER_WRAP, "mirror": cv2.BORDER_REFLECT,

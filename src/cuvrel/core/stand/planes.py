@@ -5,16 +5,14 @@ from __future__ import annotations
 from typing import Any, Literal
 
 import numpy as np
-from numpy.typing import NDArray
 
-from cuvrel.core.edge.distance import signed_distance
-from cuvrel.core.media.colour import srgb_to_linear
-from cuvrel.core.media.gradient import flowing
-from cuvrel.core.media.rows import in_rows, kernel
+from cuvrel.core.arrays import F32
+from cuvrel.core.imaging.colour import srgb_to_linear
+from cuvrel.core.imaging.distance import signed_distance
+from cuvrel.core.imaging.gradient import flowing
+from cuvrel.core.imaging.row_kernels import in_rows, kernel
 from cuvrel.core.recipe.declared import Params, choice, colour, declare, number, reference
 from cuvrel.core.recipe.values import Colour, Scalar
-
-F32 = NDArray[np.float32]
 
 
 class ElementParams(Params):

@@ -8,12 +8,12 @@ from typing import Any
 import cv2
 import jsonpointer
 import numpy as np
-from numpy.typing import NDArray
 
-from cuvrel.core.media.homography import moved
-from cuvrel.core.motion.keyframes import keys_of
+from cuvrel.core.arrays import F64
+from cuvrel.core.imaging.homography import moved
 from cuvrel.core.pulls.outline import held, outline_at
 from cuvrel.core.recipe.errors import RecipeError
+from cuvrel.core.recipe.keyframe_values import keys_of
 from cuvrel.core.recipe.models import Plane, Shot
 from cuvrel.core.recipe.moving import moving
 from cuvrel.core.recipe.references import Rider, riders, without_ride
@@ -22,7 +22,6 @@ from cuvrel.core.recipe.values import Env, Motion, Ride, at
 from cuvrel.core.stand.placement import corners
 from cuvrel.core.tracks.geometry import through
 
-F64 = NDArray[np.float64]
 Ops = list[dict[str, Any]]
 Motions = Mapping[str, Motion]
 MOST = 64  # points of an outline that a track is made with

@@ -6,10 +6,9 @@ from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from typing import Any
 
-import numpy as np
 from numpy.typing import NDArray
 
-from cuvrel.core.media.places import sized
+from cuvrel.core.imaging.sampling import sized
 from cuvrel.core.pulls.outline import held
 from cuvrel.core.recipe.context import Context
 from cuvrel.core.recipe.declared import Declared, Stage, Values
@@ -18,7 +17,6 @@ from cuvrel.core.recipe.shapes import Shape
 from cuvrel.core.recipe.values import Env
 from cuvrel.core.stand.nodes import Node, node
 
-F32 = NDArray[np.float32]
 AtFrame = Callable[[int], Node | None]
 
 

@@ -6,10 +6,9 @@ from collections.abc import Sequence
 
 import cv2
 import numpy as np
-from numpy.typing import NDArray
 
-F32 = NDArray[np.float32]
-U8 = NDArray[np.uint8]
+from cuvrel.core.arrays import F32, U8
+
 REACH = 6.0  # plate pixels that the strip shows on each side of the outline
 GROUND = (74, 74, 74)
 BEFORE, AFTER = (207, 63, 43), (63, 143, 196)  # the signs' red and blue

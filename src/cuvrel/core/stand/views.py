@@ -8,18 +8,16 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from cuvrel.core.arrays import F32, U8
 from cuvrel.core.checks.frames import look
-from cuvrel.core.media.colour import encode, encode_rgba, with_light
-from cuvrel.core.media.rows import in_rows, kernel
+from cuvrel.core.imaging.colour import encode, encode_rgba, with_light
+from cuvrel.core.imaging.row_kernels import in_rows, kernel
 from cuvrel.core.recipe.errors import RecipeError
 from cuvrel.core.stand.build import Stand
 from cuvrel.core.stand.costs import tried
 from cuvrel.core.stand.nodes import Node, node
 from cuvrel.core.stand.tries import laid_on
 from cuvrel.core.stand.unroll import onion, unrolled
-
-F32 = NDArray[np.float32]
-U8 = NDArray[np.uint8]
 
 BLUE = np.array([0x3F, 0x8F, 0xC4], np.float32)
 RED = np.array([0xCF, 0x3F, 0x2B], np.float32)

@@ -14,13 +14,12 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from cuvrel.core.media.homography import moved
-from cuvrel.core.media.rows import kernel
+from cuvrel.core.arrays import F32, F64
+from cuvrel.core.imaging.homography import moved
+from cuvrel.core.imaging.row_kernels import kernel
 from cuvrel.core.tracks.geometry import Area
 from cuvrel.core.tracks.scenes import Scene, of_level
 
-F32 = NDArray[np.float32]
-F64 = NDArray[np.float64]
 Freedom = Literal["position", "size and turn", "stretch and shear", "perspective"]
 MOST, LEAST = 2400, 40  # samples of a level
 STEPS = 24

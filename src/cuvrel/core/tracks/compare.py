@@ -6,12 +6,11 @@ from collections.abc import Callable
 
 import cv2
 import numpy as np
-from numpy.typing import NDArray
 
-from cuvrel.core.media.homography import FROM_MIDDLE, inverse, moved
+from cuvrel.core.arrays import U8
+from cuvrel.core.imaging.homography import FROM_MIDDLE, inverse, moved
 from cuvrel.core.tracks.path import Path
 
-U8 = NDArray[np.uint8]
 SIDE = 220  # pixels of each of the two pictures
 AROUND = 1.5  # how much of what lies about a track they show, of its own size
 GREY = (74, 74, 74)  # beyond the picture

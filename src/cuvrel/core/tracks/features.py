@@ -8,13 +8,12 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from cuvrel.core.media.homography import moved
+from cuvrel.core.arrays import F32, F64
+from cuvrel.core.imaging.homography import moved
 from cuvrel.core.tracks.align import Freedom
 from cuvrel.core.tracks.geometry import Area
 from cuvrel.core.tracks.scenes import Scene
 
-F32 = NDArray[np.float32]
-F64 = NDArray[np.float64]
 MOST = 160  # points of a region
 AROUND = 64  # pixels about a region that a point may go in one frame
 RETURNED = 0.8  # pixels that a point may come back beside where it set out

@@ -9,17 +9,15 @@ from typing import Literal
 
 import cv2
 import numpy as np
-from numpy.typing import NDArray
 
-from cuvrel.core.media.homography import moved
+from cuvrel.core.arrays import F32, F64
+from cuvrel.core.imaging.homography import moved
 from cuvrel.core.recipe.errors import CuvrelError
 from cuvrel.core.tracks.align import Fit, Freedom, Piece, align, piece
 from cuvrel.core.tracks.features import Went, went
 from cuvrel.core.tracks.geometry import SQUARE, Area, bridge, round_about, through
 from cuvrel.core.tracks.scenes import Scene, Scenes, of_level
 
-F32 = NDArray[np.float32]
-F64 = NDArray[np.float64]
 Kind = Literal["point", "region", "patch"]
 FREEDOM: dict[Kind, Freedom] = {"point": "stretch and shear", "region": "size and turn", "patch": "perspective"}
 TRUSTED, FAIR = 0.72, 0.5  # how alike the reference and a frame are where it is beyond doubt, and where it still holds

@@ -8,9 +8,9 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from cuvrel.core.media.homography import moved
+from cuvrel.core.arrays import F64
+from cuvrel.core.imaging.homography import moved
 
-F64 = NDArray[np.float64]
 SQUARE = np.array([[-1.0, -1.0], [1.0, -1.0], [1.0, 1.0], [-1.0, 1.0]])
 
 

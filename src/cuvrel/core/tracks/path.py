@@ -15,9 +15,9 @@ from dataclasses import dataclass, field, replace
 from typing import Any
 
 import numpy as np
-from numpy.typing import NDArray
 
-from cuvrel.core.media.homography import growth, inverse, moved, slopes
+from cuvrel.core.arrays import F32, F64
+from cuvrel.core.imaging.homography import growth, inverse, moved, slopes
 from cuvrel.core.recipe.tracks import Track
 from cuvrel.core.recipe.values import START, How, Riding
 from cuvrel.core.tracks.align import Freedom
@@ -25,8 +25,6 @@ from cuvrel.core.tracks.follow import FREEDOM
 from cuvrel.core.tracks.geometry import SQUARE, bridge, through
 
 NEAR = 6  # frames over which doubt fades in and out, for what grows with it
-F32 = NDArray[np.float32]
-F64 = NDArray[np.float64]
 
 
 @dataclass(frozen=True)

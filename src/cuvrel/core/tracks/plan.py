@@ -7,16 +7,15 @@ from dataclasses import dataclass, field, replace
 from typing import Literal, Protocol
 
 import numpy as np
-from numpy.typing import NDArray
 
-from cuvrel.core.media.homography import FROM_MIDDLE, growth, inverse, moved
+from cuvrel.core.arrays import F64
+from cuvrel.core.imaging.homography import FROM_MIDDLE, growth, inverse, moved
 from cuvrel.core.recipe.tracks import Spot, Track
 from cuvrel.core.recipe.values import START
 from cuvrel.core.tracks.follow import LOST, Found, Start, Tracker
 from cuvrel.core.tracks.path import Measured, Path, freedom_of
 from cuvrel.core.tracks.scenes import Scenes
 
-F64 = NDArray[np.float64]
 Step = Literal[1, -1]
 Outcome = Literal["nothing", "end", "touched", "halted"]
 NOTHING = Measured(None, None)

@@ -11,13 +11,10 @@ from dataclasses import dataclass
 
 import cv2
 import numpy as np
-from numpy.typing import NDArray
 
-from cuvrel.core.media.rows import in_rows, kernel
+from cuvrel.core.arrays import F32, F64, U8
+from cuvrel.core.imaging.row_kernels import in_rows, kernel
 
-F32 = NDArray[np.float32]
-F64 = NDArray[np.float64]
-U8 = NDArray[np.uint8]
 Read = Callable[[int], U8]
 Cover = Callable[[int], F32 | None]
 LEVELS = 5

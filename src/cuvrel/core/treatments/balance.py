@@ -5,16 +5,15 @@ from __future__ import annotations
 from typing import Any, Literal
 
 import numpy as np
-from numpy.typing import NDArray
 
-from cuvrel.core.media.colour import linear_to_srgb
-from cuvrel.core.media.tables import F64, table, through_tables
+from cuvrel.core.arrays import F32, F64
+from cuvrel.core.imaging.colour import linear_to_srgb
+from cuvrel.core.imaging.tables import table, through_tables
 from cuvrel.core.recipe.context import Context
 from cuvrel.core.recipe.declared import Params, choice, declare, number
 from cuvrel.core.recipe.needs import Need, Pictures, all_of, own, spread
 from cuvrel.core.recipe.values import Scalar
 
-F32 = NDArray[np.float32]
 LOOKS = 5  # frames of the range that are measured
 LUMA = np.array([0.2126, 0.7152, 0.0722])
 

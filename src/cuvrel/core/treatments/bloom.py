@@ -6,16 +6,15 @@ from typing import Any, Literal
 
 import cv2
 import numpy as np
-from numpy.typing import NDArray
 
-from cuvrel.core.media.blur import blurred_small
-from cuvrel.core.media.colour import srgb_to_linear
-from cuvrel.core.media.rows import in_rows, kernel
+from cuvrel.core.arrays import F32
+from cuvrel.core.imaging.blur import blurred_small
+from cuvrel.core.imaging.colour import srgb_to_linear
+from cuvrel.core.imaging.row_kernels import in_rows, kernel
 from cuvrel.core.recipe.context import Context
 from cuvrel.core.recipe.declared import Params, choice, colour, declare, number
 from cuvrel.core.recipe.values import Colour, Scalar
 
-F32 = NDArray[np.float32]
 # wide, and narrower by a half each: a bright middle on a long, faint skirt
 SCALES = ((1.0, 0.34), (0.5, 0.28), (0.25, 0.22), (0.125, 0.16))
 

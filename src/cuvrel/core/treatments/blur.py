@@ -4,15 +4,11 @@ from __future__ import annotations
 
 from typing import Any
 
-import numpy as np
-from numpy.typing import NDArray
-
-from cuvrel.core.media.blur import blurred
+from cuvrel.core.arrays import F32
+from cuvrel.core.imaging.blur import blurred
 from cuvrel.core.recipe.context import Context
 from cuvrel.core.recipe.declared import Params, declare, number
 from cuvrel.core.recipe.values import Scalar
-
-F32 = NDArray[np.float32]
 
 
 class BlurParams(Params):

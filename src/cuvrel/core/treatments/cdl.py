@@ -5,16 +5,15 @@ from __future__ import annotations
 from typing import Any
 
 import numpy as np
-from numpy.typing import NDArray
 
-from cuvrel.core.media.colour import to_light
-from cuvrel.core.media.rows import in_rows, kernel
-from cuvrel.core.media.tables import ENCODED, ENTRIES, F64, cover_of, ended
+from cuvrel.core.arrays import F32, F64
+from cuvrel.core.imaging.colour import to_light
+from cuvrel.core.imaging.row_kernels import in_rows, kernel
+from cuvrel.core.imaging.tables import ENCODED, ENTRIES, cover_of, ended
 from cuvrel.core.recipe.context import Context
 from cuvrel.core.recipe.declared import Params, declare, number
 from cuvrel.core.recipe.values import Scalar
 
-F32 = NDArray[np.float32]
 CHANNELS = ("red", "green", "blue")
 
 

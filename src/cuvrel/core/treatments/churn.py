@@ -5,15 +5,13 @@ from __future__ import annotations
 from typing import Any
 
 import numpy as np
-from numpy.typing import NDArray
 
-from cuvrel.core.media.noise import slow_field
-from cuvrel.core.media.places import grid, taken
+from cuvrel.core.arrays import F32
+from cuvrel.core.imaging.noise import slow_field
+from cuvrel.core.imaging.sampling import grid, taken
 from cuvrel.core.recipe.context import Context
 from cuvrel.core.recipe.declared import Params, declare, number, switch
 from cuvrel.core.recipe.values import Scalar
-
-F32 = NDArray[np.float32]
 
 
 class ChurnParams(Params):

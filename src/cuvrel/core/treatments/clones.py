@@ -5,16 +5,14 @@ from __future__ import annotations
 from typing import Any, Literal
 
 import numpy as np
-from numpy.typing import NDArray
 
-from cuvrel.core.media.places import about
+from cuvrel.core.arrays import F32
+from cuvrel.core.imaging.sampling import about
 from cuvrel.core.recipe.context import Context
 from cuvrel.core.recipe.declared import Params, choice, declare, number
 from cuvrel.core.recipe.needs import Need, Pictures, own
 from cuvrel.core.recipe.values import Scalar
 from cuvrel.core.treatments.copies import lay, middle, occupied
-
-F32 = NDArray[np.float32]
 
 
 class ClonesParams(Params):

@@ -4,17 +4,15 @@ from __future__ import annotations
 
 import cv2
 import numpy as np
-from numpy.typing import NDArray
 
-from cuvrel.core.media.blend import blend
-from cuvrel.core.media.box import Box
-from cuvrel.core.media.colour import encode, srgb_to_linear, to_display, to_light
-from cuvrel.core.media.rows import in_rows, kernel
+from cuvrel.core.arrays import F32, F64
+from cuvrel.core.imaging.blend import blend
+from cuvrel.core.imaging.colour import encode, srgb_to_linear, to_display, to_light
+from cuvrel.core.imaging.region import Box
+from cuvrel.core.imaging.row_kernels import in_rows, kernel
 from cuvrel.core.motion.between import in_between, motion
 from cuvrel.core.recipe.values import Rgb
 
-F32 = NDArray[np.float32]
-F64 = NDArray[np.float64]
 LEAST = np.float32(1 / 2048)  # light and cover below it are nothing
 
 

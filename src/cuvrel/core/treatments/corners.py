@@ -5,19 +5,17 @@ from __future__ import annotations
 from typing import Any, get_args
 
 import numpy as np
-from numpy.typing import NDArray
 
-from cuvrel.core.media.blend import blend
-from cuvrel.core.media.colour import srgb_to_linear
-from cuvrel.core.media.gradient import flowing
-from cuvrel.core.media.rows import in_rows, kernel
-from cuvrel.core.media.tables import cover_of
+from cuvrel.core.arrays import F32
+from cuvrel.core.imaging.blend import blend
+from cuvrel.core.imaging.colour import srgb_to_linear
+from cuvrel.core.imaging.gradient import flowing
+from cuvrel.core.imaging.row_kernels import in_rows, kernel
+from cuvrel.core.imaging.tables import cover_of
 from cuvrel.core.recipe.context import Context
 from cuvrel.core.recipe.declared import Params, choice, colour, declare, number, point
 from cuvrel.core.recipe.models import Blend
 from cuvrel.core.recipe.values import Colour, Point, Scalar
-
-F32 = NDArray[np.float32]
 
 
 class CornersParams(Params):

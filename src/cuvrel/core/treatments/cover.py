@@ -10,13 +10,13 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from cuvrel.core.media.box import bounds
-from cuvrel.core.media.colour import srgb_to_linear
+from cuvrel.core.arrays import F32
+from cuvrel.core.imaging.colour import srgb_to_linear
+from cuvrel.core.imaging.region import bounds
 from cuvrel.core.recipe.context import Context
 from cuvrel.core.recipe.declared import Params, Values, choice, colour, declare, number
 from cuvrel.core.recipe.values import Colour, Scalar
 
-F32 = NDArray[np.float32]
 ANY = 0.02  # coverage from which on a pixel is covered wholly
 WEAK = 8.0  # cells across a face from which on it can be told again (Harmon and Julesz, Science 1973: 16 do)
 

@@ -5,17 +5,16 @@ from __future__ import annotations
 from typing import Any
 
 import numpy as np
-from numpy.typing import NDArray
 
-from cuvrel.core.media.colour import srgb_to_linear
-from cuvrel.core.media.rows import in_rows, kernel
-from cuvrel.core.media.tables import ENCODED, cover_of, ended, looked_up, table, through_tables
+from cuvrel.core.arrays import F32
+from cuvrel.core.imaging.colour import srgb_to_linear
+from cuvrel.core.imaging.row_kernels import in_rows, kernel
+from cuvrel.core.imaging.tables import ENCODED, cover_of, ended, looked_up, table, through_tables
 from cuvrel.core.recipe.context import Context
 from cuvrel.core.recipe.curves import curve_at
 from cuvrel.core.recipe.declared import Params, curve, declare
 from cuvrel.core.recipe.values import Curve, CurvePoints
 
-F32 = NDArray[np.float32]
 STRAIGHT: CurvePoints = ((0.0, 0.0), (1.0, 1.0))
 EVEN: CurvePoints = ((0.0, 1.0), (1.0, 1.0))
 HUES = 720

@@ -7,15 +7,14 @@ from typing import Any
 
 import cv2
 import numpy as np
-from numpy.typing import NDArray
 
-from cuvrel.core.media.rows import in_rows, kernel
+from cuvrel.core.arrays import F32
+from cuvrel.core.imaging.row_kernels import in_rows, kernel
 from cuvrel.core.recipe.context import Context
 from cuvrel.core.recipe.declared import Params, declare, number, switch
 from cuvrel.core.recipe.needs import NONE, Need, Pictures, matte
 from cuvrel.core.recipe.values import Scalar
 
-F32 = NDArray[np.float32]
 FINE = 8  # finer rows of an opening in each of a pixel
 LARGEST = 12.0  # pixels of a radius that is worked out in full; larger ones in a smaller picture
 

@@ -6,16 +6,15 @@ from typing import Any, Literal
 
 import cv2
 import numpy as np
-from numpy.typing import NDArray
 
-from cuvrel.core.media.blur import blurred
-from cuvrel.core.media.rows import in_rows, kernel
-from cuvrel.core.media.tables import cover_of
+from cuvrel.core.arrays import F32
+from cuvrel.core.imaging.blur import blurred
+from cuvrel.core.imaging.row_kernels import in_rows, kernel
+from cuvrel.core.imaging.tables import cover_of
 from cuvrel.core.recipe.context import Context
 from cuvrel.core.recipe.declared import Params, choice, declare, number
 from cuvrel.core.recipe.values import Scalar
 
-F32 = NDArray[np.float32]
 SIDES = ("both ways", "what is brighter", "what is darker")
 
 

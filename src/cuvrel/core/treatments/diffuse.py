@@ -6,14 +6,12 @@ from typing import Any
 
 import cv2
 import numpy as np
-from numpy.typing import NDArray
 
-from cuvrel.core.media.places import grid, taken
+from cuvrel.core.arrays import F32
+from cuvrel.core.imaging.sampling import grid, taken
 from cuvrel.core.recipe.context import Context
 from cuvrel.core.recipe.declared import Params, declare, number
 from cuvrel.core.recipe.values import Scalar
-
-F32 = NDArray[np.float32]
 
 
 class DiffuseParams(Params):

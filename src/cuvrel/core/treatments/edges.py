@@ -6,18 +6,17 @@ from typing import Any, Literal
 
 import cv2
 import numpy as np
-from numpy.typing import NDArray
 
-from cuvrel.core.media.colour import srgb_to_linear
-from cuvrel.core.media.lines import brightness, edges, gaussian, long_enough, steadied
-from cuvrel.core.media.rows import in_rows, kernel
-from cuvrel.core.media.tables import cover_of
+from cuvrel.core.arrays import F32
+from cuvrel.core.imaging.colour import srgb_to_linear
+from cuvrel.core.imaging.lines import brightness, edges, gaussian, long_enough, steadied
+from cuvrel.core.imaging.row_kernels import in_rows, kernel
+from cuvrel.core.imaging.tables import cover_of
 from cuvrel.core.recipe.context import Context
 from cuvrel.core.recipe.declared import Params, choice, colour, declare, number
 from cuvrel.core.recipe.needs import Need, Pictures, all_of, own
 from cuvrel.core.recipe.values import Colour, Scalar
 
-F32 = NDArray[np.float32]
 COLOURS = ("one colour", "the picture's", "by direction")
 ON = ("the picture", "black", "nothing")
 

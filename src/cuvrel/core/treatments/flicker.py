@@ -5,13 +5,11 @@ from __future__ import annotations
 from typing import Any, Literal
 
 import numpy as np
-from numpy.typing import NDArray
 
+from cuvrel.core.arrays import F32
 from cuvrel.core.recipe.context import Context
 from cuvrel.core.recipe.declared import Params, choice, declare, number
 from cuvrel.core.recipe.values import Scalar, wander
-
-F32 = NDArray[np.float32]
 
 
 class FlickerParams(Params):

@@ -5,16 +5,13 @@ from __future__ import annotations
 from typing import Any, Literal
 
 import numpy as np
-from numpy.typing import NDArray
 
-from cuvrel.core.media.places import middle
-from cuvrel.core.media.rows import in_rows, kernel
+from cuvrel.core.arrays import F32, F64
+from cuvrel.core.imaging.row_kernels import in_rows, kernel
+from cuvrel.core.imaging.sampling import middle
 from cuvrel.core.recipe.context import Context
 from cuvrel.core.recipe.declared import Params, choice, declare, number, point
 from cuvrel.core.recipe.values import Point, Scalar
-
-F32 = NDArray[np.float32]
-F64 = NDArray[np.float64]
 
 
 class FringeParams(Params):

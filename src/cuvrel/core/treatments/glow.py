@@ -5,21 +5,19 @@ from __future__ import annotations
 from typing import Any
 
 import numpy as np
-from numpy.typing import NDArray
 
+from cuvrel.core.arrays import F32
 from cuvrel.core.edge.along import along, carried
-from cuvrel.core.edge.distance import signed_distance
-from cuvrel.core.media.box import bounds
-from cuvrel.core.media.colour import srgb_to_linear
-from cuvrel.core.media.noise import wander_field
-from cuvrel.core.media.places import sized
-from cuvrel.core.media.rows import in_rows, kernel
+from cuvrel.core.imaging.colour import srgb_to_linear
+from cuvrel.core.imaging.distance import signed_distance
+from cuvrel.core.imaging.noise import wander_field
+from cuvrel.core.imaging.region import bounds
+from cuvrel.core.imaging.row_kernels import in_rows, kernel
+from cuvrel.core.imaging.sampling import sized
 from cuvrel.core.recipe.context import Context
 from cuvrel.core.recipe.declared import Params, colour, declare, number, point
 from cuvrel.core.recipe.needs import NONE, Need, Pictures, matte
 from cuvrel.core.recipe.values import Colour, Point, Rgb, Scalar
-
-F32 = NDArray[np.float32]
 
 
 class GlowParams(Params):

@@ -7,14 +7,14 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from cuvrel.core.media.colour import linear_to_srgb, srgb_to_linear
-from cuvrel.core.media.rows import in_rows, kernel
-from cuvrel.core.media.tables import ENTRIES, cover_of, ended, looked_up
+from cuvrel.core.arrays import F32
+from cuvrel.core.imaging.colour import linear_to_srgb, srgb_to_linear
+from cuvrel.core.imaging.row_kernels import in_rows, kernel
+from cuvrel.core.imaging.tables import ENTRIES, cover_of, ended, looked_up
 from cuvrel.core.recipe.context import Context
 from cuvrel.core.recipe.declared import Params, declare, number
 from cuvrel.core.recipe.values import Scalar
 
-F32 = NDArray[np.float32]
 PIVOT = 0.18  # the grey that contrast leaves
 
 

@@ -5,16 +5,14 @@ from __future__ import annotations
 from typing import Any
 
 import numpy as np
-from numpy.typing import NDArray
 
-from cuvrel.core.media.noise import TILE, grain_tile
-from cuvrel.core.media.rows import in_rows, kernel
-from cuvrel.core.media.tables import cover_of
+from cuvrel.core.arrays import F32
+from cuvrel.core.imaging.noise import TILE, grain_tile
+from cuvrel.core.imaging.row_kernels import in_rows, kernel
+from cuvrel.core.imaging.tables import cover_of
 from cuvrel.core.recipe.context import Context
 from cuvrel.core.recipe.declared import Params, declare, number, switch
 from cuvrel.core.recipe.values import Scalar
-
-F32 = NDArray[np.float32]
 
 
 class GrainParams(Params):

@@ -8,13 +8,12 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from cuvrel.core.media.blur import blurred
-from cuvrel.core.media.colour import srgb_to_linear
-from cuvrel.core.media.noise import grain_tile
+from cuvrel.core.arrays import F64, U8
+from cuvrel.core.imaging.blur import blurred
+from cuvrel.core.imaging.colour import srgb_to_linear
+from cuvrel.core.imaging.noise import grain_tile
 from cuvrel.core.recipe.errors import RecipeError
 
-F64 = NDArray[np.float64]
-U8 = NDArray[np.uint8]
 BLOCK = 24  # pixels of a side of a part
 FEWEST = 12  # parts that are enough to measure
 SIZES = (1.0, 1.2, 1.4, 1.7, 2.0, 2.4, 2.8, 3.4, 4.0, 5.0, 6.0)

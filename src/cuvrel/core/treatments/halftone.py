@@ -8,15 +8,15 @@ from typing import Any, Literal
 import numpy as np
 from numpy.typing import NDArray
 
-from cuvrel.core.media.colour import srgb_to_linear
-from cuvrel.core.media.places import middle
-from cuvrel.core.media.rows import in_rows, kernel, small_kernel
-from cuvrel.core.media.tables import cover_of
+from cuvrel.core.arrays import F32
+from cuvrel.core.imaging.colour import srgb_to_linear
+from cuvrel.core.imaging.row_kernels import in_rows, kernel, small_kernel
+from cuvrel.core.imaging.sampling import middle
+from cuvrel.core.imaging.tables import cover_of
 from cuvrel.core.recipe.context import Context
 from cuvrel.core.recipe.declared import Params, choice, colour, declare, number, point
 from cuvrel.core.recipe.values import Colour, Point, Scalar
 
-F32 = NDArray[np.float32]
 KINDS = ("dots", "lines", "diamonds")
 FINE = 1024
 FINEST = 3.5  # pixels from one to the next below which they can't be told apart, and their mean is shown

@@ -5,18 +5,17 @@ from __future__ import annotations
 from typing import Any, Literal
 
 import numpy as np
-from numpy.typing import NDArray
 
-from cuvrel.core.media.colour import srgb_to_linear
-from cuvrel.core.media.lines import brightness
-from cuvrel.core.media.noise import slow_field
-from cuvrel.core.media.places import middle
-from cuvrel.core.media.rows import in_rows, kernel
+from cuvrel.core.arrays import F32
+from cuvrel.core.imaging.colour import srgb_to_linear
+from cuvrel.core.imaging.lines import brightness
+from cuvrel.core.imaging.noise import slow_field
+from cuvrel.core.imaging.row_kernels import in_rows, kernel
+from cuvrel.core.imaging.sampling import middle
 from cuvrel.core.recipe.context import Context
 from cuvrel.core.recipe.declared import Params, choice, colour, declare, number, point
 from cuvrel.core.recipe.values import Colour, Point, Scalar
 
-F32 = NDArray[np.float32]
 FINEST = 3.0  # pixels from line to line below which lines can't be told apart, and their mean is shown
 MARKS = 1024  # lines after which the hand does as before
 ON = ("the picture", "paper", "nothing")

@@ -7,12 +7,11 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from cuvrel.core.media.places import grid, middle, taken
+from cuvrel.core.arrays import F32
+from cuvrel.core.imaging.sampling import grid, middle, taken
 from cuvrel.core.recipe.context import Context
 from cuvrel.core.recipe.declared import Params, declare, number, point, switch
 from cuvrel.core.recipe.values import Point, Scalar
-
-F32 = NDArray[np.float32]
 
 
 class LensParams(Params):

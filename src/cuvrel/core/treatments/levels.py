@@ -5,14 +5,13 @@ from __future__ import annotations
 from typing import Any, Literal
 
 import numpy as np
-from numpy.typing import NDArray
 
-from cuvrel.core.media.tables import F64, table, through_tables
+from cuvrel.core.arrays import F32, F64
+from cuvrel.core.imaging.tables import table, through_tables
 from cuvrel.core.recipe.context import Context
 from cuvrel.core.recipe.declared import Params, choice, declare, number
 from cuvrel.core.recipe.values import Scalar
 
-F32 = NDArray[np.float32]
 SAME: F32 = table(lambda v: v)
 
 

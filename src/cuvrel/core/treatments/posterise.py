@@ -5,15 +5,13 @@ from __future__ import annotations
 from typing import Any, Literal
 
 import numpy as np
-from numpy.typing import NDArray
 
-from cuvrel.core.media.rows import in_rows, kernel
-from cuvrel.core.media.tables import F64, cover_of, looked_up, table, through_tables
+from cuvrel.core.arrays import F32, F64
+from cuvrel.core.imaging.row_kernels import in_rows, kernel
+from cuvrel.core.imaging.tables import cover_of, looked_up, table, through_tables
 from cuvrel.core.recipe.context import Context
 from cuvrel.core.recipe.declared import Params, choice, declare, number
 from cuvrel.core.recipe.values import Scalar
-
-F32 = NDArray[np.float32]
 
 
 class PosteriseParams(Params):

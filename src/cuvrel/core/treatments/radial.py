@@ -5,16 +5,13 @@ from __future__ import annotations
 from typing import Any, Literal
 
 import numpy as np
-from numpy.typing import NDArray
 
-from cuvrel.core.media.blur import swept
-from cuvrel.core.media.places import about
+from cuvrel.core.arrays import F32, F64
+from cuvrel.core.imaging.blur import swept
+from cuvrel.core.imaging.sampling import about
 from cuvrel.core.recipe.context import Context
 from cuvrel.core.recipe.declared import Params, choice, declare, number, point
 from cuvrel.core.recipe.values import Point, Scalar
-
-F32 = NDArray[np.float32]
-F64 = NDArray[np.float64]
 
 
 class RadialParams(Params):

@@ -5,14 +5,12 @@ from __future__ import annotations
 from typing import Any, Literal
 
 import numpy as np
-from numpy.typing import NDArray
 
-from cuvrel.core.media.places import grid, middle, taken
+from cuvrel.core.arrays import F32
+from cuvrel.core.imaging.sampling import grid, middle, taken
 from cuvrel.core.recipe.context import Context
 from cuvrel.core.recipe.declared import Params, choice, declare, number, point
 from cuvrel.core.recipe.values import Point, Scalar
-
-F32 = NDArray[np.float32]
 
 
 class RippleParams(Params):

@@ -5,16 +5,14 @@ from __future__ import annotations
 from typing import Any
 
 import numpy as np
-from numpy.typing import NDArray
 
-from cuvrel.core.media.oklab import from_oklab, hue_of, to_oklab
-from cuvrel.core.media.rows import in_rows, kernel
-from cuvrel.core.media.tables import cover_of
+from cuvrel.core.arrays import F32
+from cuvrel.core.imaging.oklab import from_oklab, hue_of, to_oklab
+from cuvrel.core.imaging.row_kernels import in_rows, kernel
+from cuvrel.core.imaging.tables import cover_of
 from cuvrel.core.recipe.context import Context
 from cuvrel.core.recipe.declared import Params, colour, declare, number
 from cuvrel.core.recipe.values import Colour, Scalar
-
-F32 = NDArray[np.float32]
 
 
 class SelectiveParams(Params):

@@ -6,16 +6,14 @@ from typing import Any, Literal
 
 import cv2
 import numpy as np
-from numpy.typing import NDArray
 
-from cuvrel.core.media.blur import swept
-from cuvrel.core.media.places import about
+from cuvrel.core.arrays import F32, F64
+from cuvrel.core.imaging.blur import swept
+from cuvrel.core.imaging.sampling import about
 from cuvrel.core.recipe.context import Context
 from cuvrel.core.recipe.declared import Params, choice, declare, number
 from cuvrel.core.recipe.values import Scalar, wander
 
-F32 = NDArray[np.float32]
-F64 = NDArray[np.float64]
 BORDERS = {"none": cv2.BORDER_CONSTANT, "clamp": cv2.BORDER_REPLICATE, "mirror": cv2.BORDER_REFLECT}
 
 

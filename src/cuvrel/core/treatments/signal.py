@@ -5,14 +5,12 @@ from __future__ import annotations
 from typing import Any, Literal
 
 import numpy as np
-from numpy.typing import NDArray
 
-from cuvrel.core.media.rows import in_rows, kernel, small_kernel
+from cuvrel.core.arrays import F32
+from cuvrel.core.imaging.row_kernels import in_rows, kernel, small_kernel
 from cuvrel.core.recipe.context import Context
 from cuvrel.core.recipe.declared import Params, choice, declare, number
 from cuvrel.core.recipe.values import Scalar
-
-F32 = NDArray[np.float32]
 
 
 class SignalParams(Params):

@@ -8,16 +8,15 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from cuvrel.core.media.lines import brightness
-from cuvrel.core.media.places import sized
-from cuvrel.core.media.rows import in_rows, kernel
+from cuvrel.core.arrays import F32, U8
+from cuvrel.core.imaging.lines import brightness
+from cuvrel.core.imaging.row_kernels import in_rows, kernel
+from cuvrel.core.imaging.sampling import sized
 from cuvrel.core.recipe.context import Context
 from cuvrel.core.recipe.declared import Params, declare, number, reference, switch
 from cuvrel.core.recipe.needs import NONE, Need, Pictures, matte
 from cuvrel.core.recipe.values import Scalar
 
-F32 = NDArray[np.float32]
-U8 = NDArray[np.uint8]
 LEVELS = 256
 
 

@@ -5,17 +5,16 @@ from __future__ import annotations
 from typing import Any
 
 import numpy as np
-from numpy.typing import NDArray
 
-from cuvrel.core.media.colour import linear_to_srgb, srgb_to_linear
-from cuvrel.core.media.rows import in_rows, kernel
-from cuvrel.core.media.tables import ENTRIES, cover_of
+from cuvrel.core.arrays import F32
+from cuvrel.core.imaging.colour import linear_to_srgb, srgb_to_linear
+from cuvrel.core.imaging.row_kernels import in_rows, kernel
+from cuvrel.core.imaging.tables import ENTRIES, cover_of
 from cuvrel.core.recipe.context import Context
 from cuvrel.core.recipe.curves import ramp_at
 from cuvrel.core.recipe.declared import Params, declare, number, ramp
 from cuvrel.core.recipe.values import Ramp, RampStops, Scalar
 
-F32 = NDArray[np.float32]
 DUSK: RampStops = ((0.0, 0.05, 0.09, 0.2), (0.5, 0.62, 0.42, 0.36), (1.0, 1.0, 0.93, 0.78))
 
 

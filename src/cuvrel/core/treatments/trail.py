@@ -5,17 +5,15 @@ from __future__ import annotations
 from typing import Any, Literal, get_args
 
 import numpy as np
-from numpy.typing import NDArray
 
-from cuvrel.core.media.places import about
+from cuvrel.core.arrays import F32
+from cuvrel.core.imaging.sampling import about
 from cuvrel.core.recipe.context import Context
 from cuvrel.core.recipe.declared import Params, choice, colour, declare, number, point, switch
 from cuvrel.core.recipe.models import Blend
 from cuvrel.core.recipe.needs import Need, Pictures, own
 from cuvrel.core.recipe.values import Colour, Point, Scalar, Switch
 from cuvrel.core.treatments.copies import Screen, at_share, lay, middle, occupied, tinted
-
-F32 = NDArray[np.float32]
 
 
 class TrailParams(Params):

@@ -5,15 +5,13 @@ from __future__ import annotations
 from typing import Any
 
 import numpy as np
-from numpy.typing import NDArray
 
-from cuvrel.core.media.colour import srgb_to_linear
-from cuvrel.core.media.rows import in_rows, kernel
+from cuvrel.core.arrays import F32
+from cuvrel.core.imaging.colour import srgb_to_linear
+from cuvrel.core.imaging.row_kernels import in_rows, kernel
 from cuvrel.core.recipe.context import Context
 from cuvrel.core.recipe.declared import Params, colour, declare, number, point
 from cuvrel.core.recipe.values import Colour, Point, Scalar
-
-F32 = NDArray[np.float32]
 
 
 class VignetteParams(Params):

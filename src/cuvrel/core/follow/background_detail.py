@@ -1,0 +1,215 @@
+"""The place behind the subject, to the pixel, as earlier frames showed it.
+
+Where the subject was not yet, the frames before show what lies behind its outline now: what differs from it there
+tells the outline's course, and how much of a pixel the subject covers follows from the mix of light
+(`pulls.known`). At the working size, in linear light, under the camera's motion. Its kernels are not shared out
+among cores: the follower's threads keep all of them busy, and to wait for a free one took longer.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from cuvrel.core.arrays import F32
+from cuvrel.core.follow.point_memory import clear
+from cuvrel.core.imaging.region import Box, bounds
+from cuvrel.core.imaging.row_kernels import kernel
+from cuvrel.core.keys.known_background import CELL, lacking
+from cuvrel.core.motion.background_difference import moved
+from cuvrel.core.motion.flow import Warp
+
+Mask = NDArray[np.bool_]
+RISK = np.float32(16)  # weight of how far the place differs from what was remembered of it, about a point:
+AROUND = 4.0  # pixels, as a standard deviation,
+LEAST = 0.05  # and the share of the points about it that must show the place
+SURELY, UNKNOWN = 0.9, 0.1  # how far a point must be known, and how far one is that is not
+FEW = 8  # a point of so many along rows and columns tells of the light
+OTHERWISE = 10.0  # the inverse of a difference of light's root that is none of the place's
+NEAR = 24  # pixels about the subject in which its edges are looked at
+LENT = 0.95  # how far what another follower knew is known here: a little less than what was seen
+LEARNED = 0.4  # how fast a place is learned anew
+WHOLE = 0.8  # coverage from which a point shows the subject's own light,
+WITHIN = 2.5  # cells about a point in which that is looked for, as a standard deviation,
+SEEN = np.float32(0.02)  # and the share of them that must show it
+VARIED, FAINT = np.float32(4), np.float32(2e-4)  # weight of that light's spread, and the square of no difference
+# light, red against green and yellow against blue, of a difference of light's root, for planes of -1 to 1
+OPPONENT = 2.5 * np.array([[1 / 3, 1 / 3, 1 / 3], [0.7, -0.7, 0], [0.4, 0.4, -0.8]], np.float32)
+CLEAR = 0.1  # coverage below which a point, and all about it, shows the place
+
+
+@kernel
+def _learn(shown, clear, light, known):  # type: ignore[no-untyped-def]
+    """Takes in what is shown, (h, w, 3), where it is clear, (h, w): at once where nothing was known, else slowly."""
+    for y in range(clear.shape[0]):
+        for x in range(clear.shape[1]):
+            if clear[y, x]:
+                speed = np.float32(LEARNED) if known[y, x] > np.float32(0.5) else np.float32(1)
+                for k in range(3):
+                    light[y, x, k] += speed * (shown[y, x, k] - light[y, x, k])
+                known[y, x] = 1
+
+
+class Body:
+    """The subject's own light, told of each CELL pixels about it.
+
+    light: amounts of it of a frame, (h, w, 3) float32. matte: (h, w) float32.
+    """
+
+    def __init__(self, light: F32, matte: F32) -> None:
+        self._sums = np.zeros((-(-matte.shape[0] // CELL), -(-matte.shape[1] // CELL), 5), np.float32)
+        _sums(light, np.zeros_like(light), (matte > WHOLE).astype(np.float32), self._sums)
+
+    def told(self, flow: F32) -> F32:
+        """Its light about each cell of the next frame, how that spreads, and how surely it is known: (h', w', 5).
+
+        flow: motion from the next frame to this one, (h, w, 2) float32.
+        """
+        few = cv2.resize(flow, self._sums.shape[1::-1], interpolation=cv2.INTER_NEAREST)
+        here = Warp(few / np.float32(CELL))
+        sums = np.dstack([here.of(self._sums[..., :3]), here.of(self._sums[..., 3:])])
+        sums = cv2.GaussianBlur(sums, (0, 0), WITHIN)
+        mean = sums[..., :3] / (sums[..., 4:] + np.float32(1e-6))
+        spread = np.maximum(sums[..., 3] / (sums[..., 4] + np.float32(1e-6)) - np.square(mean).sum(axis=2), 0)
+        return np.dstack([mean, spread, np.minimum(sums[..., 4] / SEEN, 1)])
+
+
+@dataclass(frozen=True)
+class Against:
+    """A part of a frame beside what is known to lie behind it, planes of about -1 to 1, (h, w) float32 each.
+
+    away: how far it is from that, 0 to 1; signed: by how much it is lighter, redder and yellower; known: where that
+    is known; share: how much of each point the subject's own light makes up, -1 for none, 1 for all, as far as known.
+    """
+
+    away: F32
+    signed: list[F32]
+    known: F32
+    share: F32
+
+
+@dataclass(frozen=True)
+class Behind:
+    """What a frame shows about its subject and what is known to lie there: light, (h, w, 3), and where, (h, w)."""
+
+    box: Box
+    light: F32
+    behind: F32
+    known: F32
+
+    def lacks(self, matte: F32) -> F32:
+        """What a matte lacks at its edges, -1 to 1. matte: all of a frame's, (H, W) float32, soft as it is."""
+        out, part = np.zeros(matte.shape, np.float32), np.ascontiguousarray(matte[self.box])
+        cells = _changed(self.light, self.behind, self.known * clear(part, CLEAR))
+        # a point that a moving camera brought from the border of what is known is none
+        sure = (self.known > SURELY).astype(np.float32)
+        out[self.box] = lacking(self.light, self.behind, part, known=sure, cells=cells)
+        return out
+
+
+class Place:
+    """What is known of the place: amounts of light, (h, w, 3) float32, and where, (h, w), 0 to 1.
+
+    light: of the touched frame, as `known.lights` gives it. matte: (h, w) float32.
+    """
+
+    def __init__(self, light: F32, matte: F32) -> None:
+        self._light = light.copy()
+        self._known = clear(matte, CLEAR).astype(np.float32)
+
+    def move(self, fit: F32) -> None:
+        """To the next frame, with the camera. fit: motion from it to the frame before, (2, 3) of `fit.fitted`."""
+        self._light, self._known = moved(self._light, self._known, fit)
+
+    def against(self, light: F32, shape: F32, box: Box, body: F32) -> Against:
+        """How a frame differs from what is known, in a box of it; all 0 where nothing is known.
+
+        light: of all of the frame. shape: the carried matte, (h, w) float32. body: as `Body.told` of it.
+        """
+        # light that grows or fades all over is no difference
+        drift = _drift(light, self._light, self._known * (shape < CLEAR))
+        # as the eye counts light: by its root
+        known, root = self._known[box], cv2.sqrt(self._light[box]) + drift
+        apart = (cv2.sqrt(light[box]) - root) * known[..., None]
+        away = cv2.sqrt(cv2.transform(cv2.multiply(apart, apart), np.ones((1, 3), np.float32)))
+        signed = np.clip(cv2.transform(apart, OPPONENT), -1, 1)
+        own = cv2.resize(body, (CELL * body.shape[1], CELL * body.shape[0]), interpolation=cv2.INTER_LINEAR)
+        share = np.empty(known.shape, np.float32)
+        _share(light[box], root, own[box], known, share)
+        return Against(np.tanh(away * np.float32(OTHERWISE)), list(cv2.split(signed)), known * 2 - 1, share)
+
+    def borrow(self, other: Place, fit: F32, takes: Mask) -> None:
+        """Takes what another one surely knows where this one knows nothing.
+
+        fit: the camera's motion from this one's frame to the other's, (2, 3). takes: (h, w), where it may be taken.
+        """
+        light, known = moved(other._light, other._known, fit)
+        drift = _drift(self._light, light, self._known * known)
+        takes = takes & (known > SURELY) & (self._known < UNKNOWN)
+        self._light[takes] = np.square(np.maximum(np.sqrt(light[takes]) + drift, 0))
+        self._known[takes] = LENT
+
+    def behind(self, light: F32, matte: F32) -> Behind | None:
+        """What lies about a matte's outline, (h, w) float32, before it is learned; None where there is no matte."""
+        box = bounds(matte > 0.5, NEAR)
+        return None if box is None else Behind(box, *(one[box].copy() for one in (light, self._light, self._known)))
+
+    def learn(self, light: F32, matte: F32) -> None:
+        """Takes in what a frame shows of the place. matte: (h, w) float32."""
+        _learn(light, clear(matte, CLEAR), self._light, self._known)
+
+
+@kernel
+def _share(light, root, own, known, out):  # type: ignore[no-untyped-def]
+    """How far from the place's light, given by its root, to the subject's own each point is, -1 to 1 by trust."""
+    for y in range(out.shape[0]):
+        for x in range(out.shape[1]):
+            mixed, far = np.float32(0), np.float32(0)
+            for k in range(3):
+                behind = root[y, x, k] * abs(root[y, x, k])
+                most = own[y, x, k] - behind
+                mixed += (light[y, x, k] - behind) * most
+                far += most * most
+            share = min(max(mixed / (far + np.float32(1e-6)), np.float32(0)), np.float32(1))
+            trust = far / (far + VARIED * own[y, x, 3] + FAINT)
+            out[y, x] = (2 * share - 1) * trust * own[y, x, 4] * known[y, x]
+
+
+def _drift(light: F32, other: F32, free: F32) -> F32:
+    """How far one light's root is above another's all over, (3,). free: (h, w), 0 to 1, where both show the place."""
+    few = free[::FEW, ::FEW] > SURELY
+    more = np.sqrt(light[::FEW, ::FEW][few]) - np.sqrt(other[::FEW, ::FEW][few])
+    return np.median(more, axis=0).astype(np.float32) if len(more) > 40 else np.zeros(3, np.float32)
+
+
+@kernel
+def _sums(light, behind, free, sums):  # type: ignore[no-untyped-def]
+    """Of each cell of CELL pixels how much of it is free, how it differs there, and that squared: (h', w', 5)."""
+    h, w = free.shape
+    part = np.float32(1 / (CELL * CELL))
+    for n in range(len(sums)):
+        for y in range(n * CELL, min(h, n * CELL + CELL)):
+            for x in range(w):
+                share = free[y, x] * part
+                if share > 0:
+                    to = sums[n, x // CELL]
+                    for k in range(3):
+                        more = light[y, x, k] - behind[y, x, k]
+                        to[k] += share * more
+                        to[3] += share * more * more
+                    to[4] += share
+
+
+def _changed(light: F32, behind: F32, free: F32) -> F32:
+    """How the free places about each cell differ from what was remembered, as `known.lacking` reads it."""
+    h, w = free.shape
+    sums = np.zeros((-(-h // CELL), -(-w // CELL), 5), np.float32)
+    _sums(light, behind, free, sums)
+    sums = cv2.GaussianBlur(sums, (0, 0), AROUND / CELL)
+    weight = sums[..., 4:] + np.float32(1e-3)
+    drift = sums[..., :3] / weight
+    spread = np.maximum(sums[..., 3:4] / weight - np.square(drift).sum(axis=2, keepdims=True), 0)
+    return np.concatenate([drift, RISK * spread, np.clip(sums[..., 4:] / np.float32(LEAST), 0, 1)], axis=2)

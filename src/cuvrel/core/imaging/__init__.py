@@ -1,0 +1,1 @@
+"""Picture arithmetic that knows no recipe: colour, blending, filters, rasters, kernels over rows, small networks."""

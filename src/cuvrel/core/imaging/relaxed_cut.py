@@ -1,0 +1,204 @@
+"""The two-label solve that trace and follow share: a convex relaxation of the graph cut.
+
+Minimises  sum_x r(x) u(x) + sum_edges w |u(x) - u(y)|  over 0 <= u <= 1, whose threshold at one half is
+a minimal cut. Solved by the first-order primal-dual method of Chambolle and Pock (JMIV 2011); the model
+is that of Unger et al., TVSeg (BMVC 2008). A warm start makes a small change cheap, and the cost is
+linear in the pixels, which a graph cut's is not.
+"""
+
+from __future__ import annotations
+
+import numpy as np
+from numpy.typing import NDArray
+
+from cuvrel.core.arrays import F32
+from cuvrel.core.imaging.row_kernels import CORES, in_rows, kernel
+
+TURN = 12  # iterations that the bands of a picture do by themselves before they meet
+
+
+@kernel
+def _relax(u, bar, px, py, r, wx, wy, iterations):  # type: ignore[no-untyped-def]
+    h, w = u.shape
+    step = np.float32(0.35)  # sqrt(1/8): the bound for a gradient on a grid
+    two = np.float32(2.0)
+    for _ in range(iterations):
+        for y in range(h):
+            for x in range(w - 1):
+                v = px[y, x + 1] + step * (bar[y, x + 1] - bar[y, x])
+                px[y, x + 1] = min(max(v, -wx[y, x]), wx[y, x])
+        for y in range(h - 1):
+            for x in range(w):
+                v = py[y + 1, x] + step * (bar[y + 1, x] - bar[y, x])
+                py[y + 1, x] = min(max(v, -wy[y, x]), wy[y, x])
+        for y in range(h):
+            for x in range(w):
+                div = px[y, x + 1] - px[y, x] + py[y + 1, x] - py[y, x]
+                new = u[y, x] + step * (div - r[y, x])
+                new = min(max(new, np.float32(0.0)), np.float32(1.0))
+                bar[y, x] = two * new - u[y, x]
+                u[y, x] = new
+
+
+@kernel
+def _bands(n0, n1, count, now, after, r, wx, wy, iterations):  # type: ignore[no-untyped-def]
+    """Some iterations on each band of rows by itself, from the state `now` into `after`, both (4, h + 1, w + 1).
+
+    A band is worked on with as many rows more on either side as there are iterations: what happens beyond
+    them cannot have come nearer by then, so the bands together are the whole to the last bit.
+    """
+    h, w = r.shape
+    for n in range(n0, n1):
+        y0, y1 = h * n // count, h * (n + 1) // count
+        a, b = max(0, y0 - iterations - 1), min(h, y1 + iterations + 1)
+        u, bar = now[0, a:b, :w].copy(), now[1, a:b, :w].copy()
+        px, py = now[2, a:b].copy(), now[3, a : b + 1, :w].copy()
+        _relax(u, bar, px, py, r[a:b], wx[a:b], wy[a:b], iterations)
+        after[0, y0:y1, :w], after[1, y0:y1, :w] = u[y0 - a : y1 - a], bar[y0 - a : y1 - a]
+        after[2, y0:y1], after[3, y0:y1, :w] = px[y0 - a : y1 - a], py[y0 - a : y1 - a]
+
+
+def relax(start: F32, r: F32, wx: F32, wy: F32, iterations: int) -> F32:
+    """The relaxed labelling, (H, W) float32, 0 to 1.
+
+    start: (H, W), where the solve begins. r: (H, W), the cost of being subject in log odds (negative is
+    subject). wx, wy: (H, W), the cost of an edge to the right and to the lower neighbour.
+    """
+    h, w = start.shape
+    now, after = np.zeros((2, 4, h + 1, w + 1), np.float32)
+    now[:2, :h, :w] = start
+    r = np.ascontiguousarray(r, np.float32)
+    count = CORES if h > 4 * TURN * CORES else 1
+    turn = TURN if count > 1 else iterations
+    for done in range(0, iterations, turn):
+        in_rows(_bands, count, count, now, after, r, wx, wy, min(turn, iterations - done), least=2)
+        now, after = after, now
+    return now[0, :h, :w].copy()
+
+
+@kernel
+def _weights(y0, y1, lab, inv, base, wx, wy):  # type: ignore[no-untyped-def]
+    h, w = wx.shape
+    for y in range(y0, y1):
+        for x in range(w):
+            for down in range(2):
+                yy, xx = min(y + down, h - 1), min(x + 1 - down, w - 1)
+                d = np.float32(0.0)
+                for c in range(3):
+                    e = lab[y, x, c] - lab[yy, xx, c]
+                    d += e * e
+                value = base * (np.exp(-d * inv) + np.float32(0.04))
+                if down:
+                    wy[y, x] = value
+                else:
+                    wx[y, x] = value
+
+
+def edge_weights(lab: F32, base: float) -> tuple[F32, F32]:
+    """Edge costs that fall where the colour changes (Boykov and Jolly, ICCV 2001).
+
+    lab: (H, W, 3) float32. The scale of a change is the picture's own mean squared difference.
+    """
+    dx, dy = np.diff(lab[::2, ::2], axis=1), np.diff(lab[::2, ::2], axis=0)
+    mean = (float(np.square(dx).sum()) + float(np.square(dy).sum())) / max(1, (dx.size + dy.size) // 3)
+    wx, wy = np.empty(lab.shape[:2], np.float32), np.empty(lab.shape[:2], np.float32)
+    in_rows(_weights, len(lab), lab, np.float32(1.0 / (2.0 * mean + 2.0)), np.float32(base), wx, wy)
+    return wx, wy
+
+
+@kernel
+def _geodesic(cost, d, rounds):  # type: ignore[no-untyped-def]
+    h, w = cost.shape
+    diagonal = np.float32(1.4142)
+    for _ in range(rounds):
+        for y in range(h):
+            for x in range(w):
+                best = d[y, x]
+                c = cost[y, x]
+                if x > 0:
+                    best = min(best, d[y, x - 1] + c)
+                if y > 0:
+                    best = min(best, d[y - 1, x] + c)
+                    if x > 0:
+                        best = min(best, d[y - 1, x - 1] + diagonal * c)
+                    if x < w - 1:
+                        best = min(best, d[y - 1, x + 1] + diagonal * c)
+                d[y, x] = best
+        for y in range(h - 1, -1, -1):
+            for x in range(w - 1, -1, -1):
+                best = d[y, x]
+                c = cost[y, x]
+                if x < w - 1:
+                    best = min(best, d[y, x + 1] + c)
+                if y < h - 1:
+                    best = min(best, d[y + 1, x] + c)
+                    if x > 0:
+                        best = min(best, d[y + 1, x - 1] + diagonal * c)
+                    if x < w - 1:
+                        best = min(best, d[y + 1, x + 1] + diagonal * c)
+                d[y, x] = best
+
+
+def geodesic(seeds: NDArray[np.bool_], cost: F32, rounds: int = 3) -> F32:
+    """Length of the cheapest path from the seeds to each pixel, (H, W) float32.
+
+    cost: (H, W), the price of a step onto a pixel. Raster scans (Toivanen, Pattern Recognition Letters
+    1996; Criminisi, Sharp and Blake, ECCV 2008): `rounds` pairs of them, near exact for smooth paths.
+    """
+    distance = np.where(seeds, np.float32(0), np.float32(1e6)).astype(np.float32)
+    _geodesic(np.ascontiguousarray(cost, np.float32), distance, rounds)
+    return distance
+
+
+@kernel
+def _barrier(lab, seeds, rounds, out):  # type: ignore[no-untyped-def]
+    """Sweeps down and up, each pixel from its four neighbours behind it. What a pixel knows lies side by side."""
+    h, w = out.shape
+    know = np.empty((h, w, 8), np.float32)  # the highest and the lowest on the way, and the span
+    for y in range(h):
+        for x in range(w):
+            for k in range(3):
+                know[y, x, k] = know[y, x, 3 + k] = lab[y, x, k]
+            know[y, x, 6] = 0 if seeds[y, x] else 1e6
+    for sweep in range(2 * rounds):
+        back = sweep % 2
+        way = -1 if back else 1
+        for i in range(h):
+            y = h - 1 - i if back else i
+            for j in range(w):
+                x = w - 1 - j if back else j
+                mine = know[y, x]
+                v0, v1, v2 = lab[y, x, 0], lab[y, x, 1], lab[y, x, 2]
+                best = mine[6]
+                for n in range(3):
+                    # beside, behind, and behind across
+                    py = y if n == 0 else y - way
+                    px = x - way if n == 0 else x if n == 1 else x + way
+                    if py < 0 or py >= h or px < 0 or px >= w:
+                        continue
+                    theirs = know[py, px]
+                    if theirs[6] >= best:
+                        continue
+                    h0, l0 = max(theirs[0], v0), min(theirs[3], v0)
+                    h1, l1 = max(theirs[1], v1), min(theirs[4], v1)
+                    h2, l2 = max(theirs[2], v2), min(theirs[5], v2)
+                    span = max(h0 - l0, max(h1 - l1, h2 - l2))
+                    if span < best:
+                        best = span
+                        mine[0], mine[1], mine[2], mine[3], mine[4], mine[5] = h0, h1, h2, l0, l1, l2
+                mine[6] = best
+    for y in range(h):
+        for x in range(w):
+            out[y, x] = know[y, x, 6]
+
+
+def barrier(seeds: NDArray[np.bool_], lab: F32, rounds: int = 2) -> F32:
+    """The least span of colour that a path from the seeds must pass through, (H, W) float32, in Lab units.
+
+    Unlike a sum along the path it does not grow with length, texture or a soft edge's width: what is of
+    one piece with the seeds stays near. Minimum barrier distance by raster scans (Strand et al., CVIU
+    2013; Zhang et al., ICCV 2015), the span being the largest of the channels'. lab: (H, W, 3) float32.
+    """
+    distance = np.empty(seeds.shape, np.float32)
+    _barrier(np.ascontiguousarray(lab, np.float32), np.ascontiguousarray(seeds), rounds, distance)
+    return distance

@@ -1,0 +1,90 @@
+"""Which moment of a recording is heard at each moment of a shot, and the samples there."""
+
+from __future__ import annotations
+
+import numpy as np
+from numpy.typing import NDArray
+
+from cuvrel.core.arrays import F32, F64
+from cuvrel.core.media.sound import RATE, Samples
+from cuvrel.core.motion import timing
+
+MOST = 1 << 22  # samples of a recording that are read at a time
+
+
+def recorded(
+    params: timing.TimeParams, first: int, last: int, fps: float, count: int, own_fps: float
+) -> tuple[F64, NDArray[np.bool_]]:
+    """For the samples of a shot from `first` up to before `last`: the sample of the recording, with parts of one.
+
+    params: the time of the plane that shows the plate. fps: the shot's rate. count, own_fps: the footage's frames and
+    their rate. Second: whether anything is there (a picture that is held on makes no sound).
+    """
+    frames = np.arange(first, last, dtype=np.float64) * fps / RATE
+    if first >= last:
+        return frames, np.zeros(0, bool)
+    begin, end = int(np.floor(frames[0])), int(np.floor(frames[-1])) + 1
+    known = np.array([float(timing.passed(params, n, fps)) for n in range(begin, end + 1)])
+    at = np.interp(frames, np.arange(begin, end + 1), known)
+    low = min(count - 1, round(float(params.skip)))
+    span = max(low, count - 1 - round(float(params.drop))) - low + 1
+    if params.ends == "loop":
+        there, at = np.ones(len(at), bool), at % span
+    elif params.ends == "there and back":
+        there, at = np.ones(len(at), bool), span - np.abs(at % (2 * span) - span)
+    else:
+        there = (at >= 0) & (at < span)
+    if params.reverse:
+        at = span - at
+    return (low + at) * RATE / own_fps, there
+
+
+def runs_as_recorded(where: F64) -> NDArray[np.bool_]:
+    """Whether each sample follows the one before at the recording's own pace, within a thousandth."""
+    steps = np.diff(where, append=2 * where[-1] - where[-2] if len(where) > 1 else where[-1:] + 1)
+    return np.asarray(np.abs(steps - 1) < 1e-3)
+
+
+def heard(samples: Samples, where: F64, there: NDArray[np.bool_]) -> F32:
+    """The recording at places between its samples, (n, 2) float32; silent where nothing is there.
+
+    Slower than recorded it is interpolated by cubics (Catmull and Rom, 1974); faster, each sample is the mean of what
+    passes, so that nothing folds back from above the hearing.
+    """
+    out = np.zeros((len(where), 2), np.float32)
+    size = 1 << 16
+    for begin in range(0, len(where), size):
+        part = slice(begin, min(len(where), begin + size))
+        use = there[part]
+        if not use.any():
+            continue
+        at = where[part][use]
+        steps = np.gradient(where[part])[use] if len(where[part]) > 1 else np.ones(1)
+        low, high = int(np.floor(at.min())) - 3, int(np.ceil(at.max())) + 4
+        if high - low > MOST:
+            continue  # so fast that nothing could be heard
+        pace = float(np.median(np.abs(steps)))
+        if pace > 1.001:
+            room = int(np.ceil(pace)) + 2
+            found = _means(samples.get(low - room, high + room), at - (low - room), np.abs(steps))
+        elif np.array_equal(at, np.arange(round(at[0]), round(at[0]) + len(at))):
+            found = samples.get(round(at[0]), round(at[0]) + len(at))
+        else:
+            found = _cubic(samples.get(low, high), at - low)
+        out[part][use] = found
+    return out
+
+
+def _means(samples: F32, at: F64, widths: F64) -> F32:
+    sums = np.vstack([np.zeros((1, 2)), np.cumsum(samples, axis=0, dtype=np.float64)])
+    grid = np.arange(len(sums), dtype=np.float64) - 0.5
+    half = np.maximum(widths, 1.0) / 2
+    found = [np.interp(at + half, grid, sums[:, k]) - np.interp(at - half, grid, sums[:, k]) for k in range(2)]
+    return np.asarray(np.stack(found, axis=1) / (2 * half)[:, None], np.float32)
+
+
+def _cubic(samples: F32, at: F64) -> F32:
+    whole = np.floor(at).astype(np.int64)
+    t = (at - whole)[:, None].astype(np.float32)
+    a, b, c, d = (samples[whole + k] for k in (-1, 0, 1, 2))
+    return np.asarray(b + 0.5 * t * (c - a + t * (2 * a - 5 * b + 4 * c - d + t * (3 * (b - c) + d - a))), np.float32)

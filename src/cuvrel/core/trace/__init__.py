@@ -1,0 +1,1 @@
+"""The matte of one frame from marks."""
