@@ -9,7 +9,7 @@ import pytest
 from cuvrel.core.checks.quality import mse, overlap
 from cuvrel.core.follow.background_detail import Against, Body, Place
 from cuvrel.core.keys.known_background import lights
-from tests.core.test_known import encoded
+from tests.core.test_known_background import encoded
 
 SIZE = (120, 180)
 COLOUR = np.float32((0.6, 0.4, 0.1))
