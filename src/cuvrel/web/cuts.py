@@ -12,10 +12,11 @@ from cuvrel.core.recipe.errors import CuvrelError
 from cuvrel.core.recipe.models import Range
 from cuvrel.jobs.queue import put
 from cuvrel.store import shots as store
+from cuvrel.store.access import shot_for
 from cuvrel.web.models import ById, JobOut, ShotCard
 from cuvrel.web.present import answer, job_out, shot_card
 from cuvrel.web.problems import Problem
-from cuvrel.web.services import services
+from cuvrel.web.services import services, who
 from cuvrel.web.shots import being_done
 
 api = APIBlueprint("cuts", __name__, url_prefix="/api",
@@ -33,7 +34,7 @@ def look(path: ById) -> Response:
     """Looks the plate through; what is found takes the place of the cuts that are marked."""
     shared = services()
     with shared.database.session() as session:
-        row = store.locked(session, path.id)
+        row = shot_for(session, who(), path.id, lock=True)
         if being_done(session, path.id, "cuts"):
             raise CuvrelError("The plate is being looked through already.", "Wait for its end.")
         job = put(session, "cuts", row.project_id, f"Looking for cuts in {row.name}", shot_id=row.id)
@@ -46,7 +47,7 @@ def look(path: ById) -> Response:
 def make(path: ById) -> Response:
     """Makes a shot of each piece between the cuts, in the same project: the plate, and the piece as its range."""
     with services().database.session() as session:
-        row = store.found(session, path.id)
+        row = shot_for(session, who(), path.id)
         shot = store.shot_of(session, row)
         made = []
         for number, (first, last) in enumerate(pieces_of(shot), 1):

@@ -15,6 +15,7 @@ from cuvrel.core.recipe.errors import CuvrelError
 from cuvrel.core.stand.build import Stand
 from cuvrel.jobs.queue import OPEN, part_ended, put, tell
 from cuvrel.store import shots as store
+from cuvrel.store.access import job_for, preset_for, shot_for
 from cuvrel.store.documents import document_of
 from cuvrel.store.frames import snapshot
 from cuvrel.store.models import JobRow, PresetRow
@@ -25,7 +26,7 @@ from cuvrel.web.models import ById, JobOut
 from cuvrel.web.present import answer, job_out
 from cuvrel.web.problems import Problem
 from cuvrel.web.redaction import require_clean
-from cuvrel.web.services import services
+from cuvrel.web.services import services, who
 
 api = APIBlueprint("exports", __name__, url_prefix="/api", abp_responses={"422": Problem, "404": Problem})
 
@@ -35,7 +36,7 @@ def new_export(path: ById, body: ExportRequest) -> Response:
     """Puts an export into the queue. It is made of the shot as it is now, whatever is edited meanwhile."""
     shared = services()
     with shared.database.session() as session:
-        row = store.found(session, path.id)
+        row = shot_for(session, who(), path.id)
         if body.audited:
             require_clean(session, row)
         shot = store.shot_of(session, row)
@@ -61,7 +62,7 @@ def estimate(path: ById, body: ExportRequest) -> Response:
     """How large an export will be and how long one worker will take, from a few of its frames, made and written now."""
     shared = services()
     with shared.database.session() as session:
-        row = store.found(session, path.id)
+        row = shot_for(session, who(), path.id)
         shot = store.shot_of(session, row)
         order = ordered(shot, body.settings(), body.first, body.last)
         sources = StoreSources(session, row.id, shot, shared.blobs, shared.readers, proxies=False)
@@ -97,10 +98,7 @@ def new_preset(body: NewPreset) -> Response:
 def delete_preset(path: ById) -> Response:
     """Forgets a preset."""
     with services().database.session() as session:
-        row = session.get(PresetRow, path.id)
-        if row is None:
-            raise store.NotFound("There is no such preset.")
-        session.delete(row)
+        session.delete(preset_for(session, who(), path.id))
         session.flush()
         rows = session.scalars(select(PresetRow).order_by(PresetRow.id)).all()
         return answer(PresetsOut(presets=[_preset(one) for one in rows]))
@@ -114,14 +112,14 @@ def _preset(row: PresetRow) -> PresetOut:
 def get_job(path: ById) -> Response:
     """A job."""
     with services().database.session() as session:
-        return answer(job_out(_job(session.get(JobRow, path.id))))
+        return answer(job_out(job_for(session, who(), path.id)))
 
 
 @api.post("/jobs/<int:id>/stop", responses={200: JobOut})
 def stop(path: ById) -> Response:
     """Asks the job to stop; what is done so far stays."""
     with services().database.session() as session:
-        row = _job(session.get(JobRow, path.id, with_for_update=True))
+        row = job_for(session, who(), path.id, lock=True)
         if row.state in OPEN:
             row.stop = True
             if row.state == "waiting":
@@ -137,7 +135,7 @@ def again(path: ById) -> Response:
     """Runs a failed or stopped job again, from its last progress."""
     shared = services()
     with shared.database.session() as session:
-        row = _job(session.get(JobRow, path.id, with_for_update=True))
+        row = job_for(session, who(), path.id, lock=True)
         if row.state not in ("failed", "stopped"):
             raise CuvrelError("Only a job that failed or was stopped can be run again.")
         ended = JobRow.parent_id == row.id, JobRow.state.in_(("failed", "stopped"))
@@ -156,7 +154,7 @@ def fetch(path: ById) -> Response:
     """The finished export."""
     shared = services()
     with shared.database.session() as session:
-        row = _job(session.get(JobRow, path.id))
+        row = job_for(session, who(), path.id)
         if row.state != "done" or "blob" not in row.result:
             raise store.NotFound("This export is not finished.")
         result = dict(row.result)
@@ -167,15 +165,9 @@ def fetch(path: ById) -> Response:
 def fetch_sidecar(path: ById) -> Response:
     """What the finished export can't say of itself, as JSON."""
     with services().database.session() as session:
-        row = _job(session.get(JobRow, path.id))
+        row = job_for(session, who(), path.id)
         if row.state != "done" or "sidecar" not in row.result:
             raise store.NotFound("This export is not finished.")
         name = str(row.result["filename"]).rsplit(".", 1)[0] + ".json"
         return Response(json.dumps(row.result["sidecar"], indent=1), content_type="application/json",
                         headers={"Content-Disposition": f'attachment; filename="{name}"'})  # fmt: skip
-
-
-def _job(row: JobRow | None) -> JobRow:
-    if row is None or row.parent_id is not None:
-        raise store.NotFound("There is no such job.")
-    return row

@@ -14,14 +14,15 @@ from cuvrel.core.media.space import checked_hand
 from cuvrel.core.media.stills import SUFFIXES
 from cuvrel.core.recipe.errors import MediaError
 from cuvrel.jobs.queue import put
+from cuvrel.store.access import footage_for, project_for
 from cuvrel.store.footage import clean_name, first_look
-from cuvrel.store.models import FootageRow, Project
+from cuvrel.store.models import FootageRow
 from cuvrel.store.shots import NotFound
 from cuvrel.web.described import file_of
 from cuvrel.web.models import ById, In, Uploaded
 from cuvrel.web.present import answer, footage_out, job_out
 from cuvrel.web.problems import Problem
-from cuvrel.web.services import services
+from cuvrel.web.services import services, who
 
 api = APIBlueprint(
     "footage", __name__, url_prefix="/api", abp_responses={"422": Problem, "404": Problem, "413": Problem}
@@ -41,8 +42,7 @@ def upload(path: ById) -> Response:
     """A video or a sound file, or several pictures (or one ZIP of them) as a sequence, as multipart `file` parts."""
     shared = services()
     with shared.database.session() as session:
-        if session.get(Project, path.id) is None:
-            raise NotFound("There is no such project.")
+        project_for(session, who(), path.id)
     # it is received, moved to its place, and small pictures of it are made
     shared.blobs.room.require(1.5 * (request.content_length or 0) + (32 << 20), "this footage")
     shared.config.var.mkdir(parents=True, exist_ok=True)
@@ -101,9 +101,7 @@ def reading(path: ById, body: Reading) -> Response:
     """Sets by hand what the numbers of footage mean; its small pictures are made anew, nothing is brought in again."""
     shared = services()
     with shared.database.session() as session:
-        row = session.get(FootageRow, path.id, with_for_update=True)
-        if row is None:
-            raise NotFound("There is no such footage.")
+        row = footage_for(session, who(), path.id, lock=True)
         if row.state != "ready" or not row.info.get("frames"):
             raise MediaError("Only pictures that are ready can be read otherwise.")
         row.info = {**row.info, "hand": checked_hand(body.hand)}
@@ -125,8 +123,8 @@ def film(path: FilmPath) -> Response:
     """The film strip: small pictures side by side."""
     shared = services()
     with shared.database.session() as session:
-        row = session.get(FootageRow, path.id)
-        if row is None or row.film.get("blob") != path.key:
+        row = footage_for(session, who(), path.id)
+        if row.film.get("blob") != path.key:
             raise NotFound("There is no such film strip.")
     data = shared.blobs.get(path.key)
     return Response(data, content_type="image/jpeg", headers={"Cache-Control": "private, max-age=31536000, immutable"})

@@ -19,8 +19,8 @@ from cuvrel.core.stand.nodes import work_out
 from cuvrel.core.stand.views import view
 from cuvrel.store import looks
 from cuvrel.store import shots as store
+from cuvrel.store.access import footage_for, shot_for
 from cuvrel.store.footage import entry
-from cuvrel.store.models import FootageRow
 from cuvrel.web.described import file_of
 from cuvrel.web.look_models import (
     LayLook,
@@ -37,7 +37,7 @@ from cuvrel.web.models import ById, DeedOut, NewName
 from cuvrel.web.pictures import encoded, frame_there, stand_of
 from cuvrel.web.present import answer
 from cuvrel.web.problems import Problem
-from cuvrel.web.services import services
+from cuvrel.web.services import services, who
 
 api = APIBlueprint("looks", __name__, url_prefix="/api", abp_responses={"422": Problem, "404": Problem})
 SMALL = 320  # pixels of a look's picture
@@ -64,7 +64,7 @@ def new_look(body: NewLook) -> Response:
     """Saves planes of a shot as a look, or the treatments of one; its picture is of the frame that is looked at."""
     shared = services()
     with shared.database.session() as session:
-        row = store.found(session, body.shot)
+        row = shot_for(session, who(), body.shot)
         shot, stand = store.shot_of(session, row), stand_of(session, row, SMALL)
     if body.treatments_of is not None:
         look = look_of_treatments(shot, body.name, body.treatments_of)
@@ -145,7 +145,7 @@ def suit(path: ById, body: LayLook) -> Response:
 
 
 def _both(session: Session, shot_id: int, look_id: str) -> tuple[Shot, Look]:
-    return store.shot_of(session, store.found(session, shot_id)), looks.found(session, look_id)
+    return store.shot_of(session, shot_for(session, who(), shot_id)), looks.found(session, look_id)
 
 
 @api.post("/shots/<int:id>/plate", responses={200: SwapOut})
@@ -156,10 +156,10 @@ def swap(path: ById, body: SwapRequest) -> Response:
     and they can be followed from there.
     """
     with services().database.session() as session:
-        row = store.found(session, path.id)
+        row = shot_for(session, who(), path.id)
         shot = store.shot_of(session, row)
-        footage = session.get(FootageRow, body.footage)
-        if footage is None or footage.project_id != row.project_id or footage.trashed is not None:
+        footage = footage_for(session, who(), body.footage)
+        if footage.project_id != row.project_id or footage.trashed is not None:
             raise store.NotFound("There is no such footage in this project.")
         if footage.state != "ready":
             raise RecipeError("The footage is not ready yet.", "Wait until it has been brought in.")

@@ -11,14 +11,14 @@ from sqlalchemy import select
 
 from cuvrel.core.recipe.errors import CuvrelError, MediaError
 from cuvrel.jobs.queue import OPEN, put
+from cuvrel.store.access import project_for
 from cuvrel.store.footage import clean_name
 from cuvrel.store.models import JobRow, Project
 from cuvrel.store.packed import opened
-from cuvrel.store.shots import NotFound
 from cuvrel.web.models import ById, JobOut
 from cuvrel.web.present import answer, job_out
 from cuvrel.web.problems import Problem
-from cuvrel.web.services import services
+from cuvrel.web.services import services, who
 
 api = APIBlueprint("packed", __name__, url_prefix="/api", abp_responses={"422": Problem, "404": Problem})
 
@@ -28,9 +28,7 @@ def pack(path: ById) -> Response:
     """Starts packing a project into one open file; it is the job's file."""
     shared = services()
     with shared.database.session() as session:
-        row = session.get(Project, path.id, with_for_update=True)
-        if row is None:
-            raise NotFound("There is no such project.")
+        row = project_for(session, who(), path.id, lock=True)
         under_way = (JobRow.project_id == row.id) & (JobRow.kind == "pack") & JobRow.state.in_(OPEN)
         if session.scalar(select(JobRow.id).where(under_way).limit(1)) is not None:
             raise CuvrelError("The project is being packed already.", "Wait for its end.")

@@ -36,6 +36,7 @@ from cuvrel.core.stand.tries import tries
 from cuvrel.core.stand.views import checked, size_of, view
 from cuvrel.store import looks, versions
 from cuvrel.store import shots as store
+from cuvrel.store.access import shot_for, version_for
 from cuvrel.store.models import ShotRow
 from cuvrel.store.pictures import StoreSources
 from cuvrel.web.described import file_of
@@ -60,7 +61,7 @@ from cuvrel.web.models import (
 )
 from cuvrel.web.present import answer
 from cuvrel.web.problems import Problem
-from cuvrel.web.services import services
+from cuvrel.web.services import services, who
 
 api = APIBlueprint("pictures", __name__, url_prefix="/api", abp_responses={"422": Problem, "404": Problem})
 MOST_KEYS = 2000
@@ -75,7 +76,7 @@ def stand_of(session: Session, row: ShotRow, width: int, version: int | None = N
     if version is None:
         shot = store.shot_of(session, row)
     else:
-        kept = versions.found(session, row.id, version)
+        kept = version_for(session, who(), row.id, version)
         shot, frames = versions.shot_of(kept), versions.snapshot_of(kept)
     scale = min(1.0, width / shot.plate_footage().width)
     sources = StoreSources(session, row.id, shot, shared.blobs, shared.readers, frames=frames)
@@ -84,7 +85,7 @@ def stand_of(session: Session, row: ShotRow, width: int, version: int | None = N
 
 def whole_stand(session: Session, shot: int) -> Stand:
     """The stand of a shot at its plate's own size. Raises NotFound."""
-    row = store.found(session, shot)
+    row = shot_for(session, who(), shot)
     return stand_of(session, row, store.shot_of(session, row).plate_footage().width)
 
 
@@ -120,7 +121,7 @@ def frame_there(stand: Stand, frame: int) -> None:
 def keys(path: ById, query: KeysQuery) -> Response:
     """The keys of a range of frames in a view."""
     with services().database.session() as session:
-        stand = stand_of(session, store.found(session, path.id), query.width, query.version)
+        stand = stand_of(session, shot_for(session, who(), path.id), query.width, query.version)
         stand, wanted = looked(session, stand, query.view)
     last = min(query.last, stand.frames - 1, query.first + MOST_KEYS - 1)
     found = [_kept_as(view(stand, wanted, frame)) for frame in range(query.first, last + 1)]
@@ -132,7 +133,7 @@ def keys(path: ById, query: KeysQuery) -> Response:
 def tried(path: ById, query: TriesQuery) -> Response:
     """What can be laid on a plane or a matte, and the key of a picture of each; nothing is changed by asking."""
     with services().database.session() as session:
-        stand = stand_of(session, store.found(session, path.id), query.width)
+        stand = stand_of(session, shot_for(session, who(), path.id), query.width)
         frame_there(stand, query.frame)
         try:
             found = list(tries(stand.shot, query.target))
@@ -163,7 +164,7 @@ def picture(path: PicturePath, query: PictureQuery) -> Response:
     """A frame's picture: JPEG, or PNG where it has alpha. 404 when the shot has moved on from this key."""
     shared = services()
     with shared.database.session() as session:
-        stand = stand_of(session, store.found(session, path.id), query.width, query.version)
+        stand = stand_of(session, shot_for(session, who(), path.id), query.width, query.version)
         stand, wanted = looked(session, stand, query.view)
     frame_there(stand, query.frame)
     node = view(stand, wanted, query.frame)
@@ -210,7 +211,7 @@ def spread(path: ById, query: FrameQuery) -> Response:
     """How a frame of the plate is spread over hue, chroma, lightness and luma: what a key's ranges lie on."""
     shared = services()
     with shared.database.session() as session:
-        stand = stand_of(session, store.found(session, path.id), CHECK_WIDTH)
+        stand = stand_of(session, shot_for(session, who(), path.id), CHECK_WIDTH)
     frame_there(stand, query.frame)
     plate = work_out(stand.plate(query.frame), shared.cache)
     return answer(SpreadOut(**spread_of(plate)))
@@ -221,7 +222,7 @@ def suggest(path: ById, query: SuggestQuery) -> Response:
     """The values that a difference key or a colour key would take for a frame, and its matte's edge step."""
     shared = services()
     with shared.database.session() as session:
-        row = store.found(session, path.id)
+        row = shot_for(session, who(), path.id)
         stand = stand_of(session, row, 960)
     frame_there(stand, query.frame)
     try:
@@ -247,7 +248,7 @@ def checks(path: ById, query: ChecksQuery) -> Response:
     """Chatter, jumps of area and holes of a matte's frames, and which of them stand out."""
     shared = services()
     with shared.database.session() as session:
-        stand = stand_of(session, store.found(session, path.id), CHECK_WIDTH)
+        stand = stand_of(session, shot_for(session, who(), path.id), CHECK_WIDTH)
     last = min(query.last, stand.frames - 1, query.first + MOST_CHECKS - 1)
     try:
         nodes = [checked(stand, query.matte, frame) for frame in range(query.first, last + 1)]
@@ -262,7 +263,7 @@ def card(path: ById) -> Response:
     """A small picture of the result, of a frame a third into the shot's range."""
     shared = services()
     with shared.database.session() as session:
-        stand = stand_of(session, store.found(session, path.id), 480)
+        stand = stand_of(session, shot_for(session, who(), path.id), 480)
     frames = stand.shot.frames
     data, kind = encoded(work_out(view(stand, "result", frames[len(frames) // 3]), shared.cache), 86)
     return Response(data, content_type=kind, headers={"Cache-Control": "no-cache"})

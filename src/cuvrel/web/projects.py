@@ -9,13 +9,13 @@ from sqlalchemy import select
 from cuvrel.core import catalogue
 from cuvrel.core.export.hows import HOWS, WHATS
 from cuvrel.core.export.order import TOKENS
+from cuvrel.store.access import project_for
 from cuvrel.store.models import Project
-from cuvrel.store.shots import NotFound
 from cuvrel.web.export_models import CatalogueOut, HowOut, WhatOut
 from cuvrel.web.models import ById, DeclaredOut, NewName, ProjectList, ProjectOut
 from cuvrel.web.present import answer, project_out
 from cuvrel.web.problems import Problem
-from cuvrel.web.services import services
+from cuvrel.web.services import services, who
 
 api = APIBlueprint("projects", __name__, url_prefix="/api", abp_responses={"422": Problem, "404": Problem})
 
@@ -42,10 +42,7 @@ def new_project(body: NewName) -> Response:
 def get_project(path: ById) -> Response:
     """One project."""
     with services().database.session() as session:
-        row = session.get(Project, path.id)
-        if row is None:
-            raise NotFound("There is no such project.")
-        return answer(project_out(session, row))
+        return answer(project_out(session, project_for(session, who(), path.id)))
 
 
 @api.get("/catalogue", responses={200: CatalogueOut})

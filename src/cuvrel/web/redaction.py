@@ -18,6 +18,7 @@ from cuvrel.core.redaction.audit import page, runs_of
 from cuvrel.core.redaction.covering import cover_parts
 from cuvrel.jobs.queue import put, tell
 from cuvrel.store import shots as store
+from cuvrel.store.access import job_for, shot_for
 from cuvrel.store.documents import document_of
 from cuvrel.store.frames import snapshot
 from cuvrel.store.models import JobRow, MatteFrame, ShotRow
@@ -25,7 +26,7 @@ from cuvrel.web.described import NOTHING, file_of
 from cuvrel.web.models import ById, In, JobOut
 from cuvrel.web.present import answer, job_out
 from cuvrel.web.problems import Problem
-from cuvrel.web.services import services
+from cuvrel.web.services import services, who
 from cuvrel.web.shots import being_done
 
 api = APIBlueprint("redaction", __name__, url_prefix="/api",
@@ -76,7 +77,7 @@ def look_for_people(path: ById) -> Response:
     """Starts looking for faces on every frame of the range, and joins them into people."""
     shared = services()
     with shared.database.session() as session:
-        row = store.locked(session, path.id)
+        row = shot_for(session, who(), path.id, lock=True)
         if being_done(session, path.id, "people"):
             raise CuvrelError("People are being looked for already.", "Wait for its end.")
         out = job_out(put(session, "people", row.project_id, "Looking for people", shot_id=row.id))
@@ -89,7 +90,7 @@ def start_audit(path: ById, body: AuditRequest) -> Response:
     """Starts the audit of the shot as it is now."""
     shared = services()
     with shared.database.session() as session:
-        row = store.locked(session, path.id)
+        row = shot_for(session, who(), path.id, lock=True)
         if being_done(session, path.id, "audit"):
             raise CuvrelError("The audit is under way already.", "Wait for its end.")
         if body.of is not None:
@@ -107,7 +108,7 @@ def cover(path: ById, body: CoverRequest) -> Response:
     """Covers people: a track, a shape that rides on it, and a plane that hides what is under it; one step of undo."""
     shared = services()
     with shared.database.session() as session:
-        row = store.locked(session, path.id)
+        row = shot_for(session, who(), path.id, lock=True)
         result = _result(session, body.job, "people", "findings")
         all_ = result.get("people") or result.get("findings") or []
         wanted = [one for n, one in enumerate(all_) if (n in body.chosen) != body.others]
@@ -180,8 +181,8 @@ def picture(path: PicturePath) -> Response:
 def accept(path: ById, body: AcceptRequest) -> Response:
     """Accepts a finding for a reason, which the report has from then on."""
     with services().database.session() as session:
-        row = session.get(JobRow, path.id, with_for_update=True)
-        if row is None or row.state != "done" or body.finding >= len(row.result.get("findings", [])):
+        row = job_for(session, who(), path.id, lock=True)
+        if row.state != "done" or body.finding >= len(row.result.get("findings", [])):
             raise store.NotFound("There is no such finding.")
         findings = [dict(one) for one in row.result["findings"]]
         findings[body.finding]["accepted"] = body.reason.strip() or None
@@ -197,9 +198,8 @@ def audit_report(path: ReportPath) -> Response:
     shared = services()
     with shared.database.session() as session:
         result = _result(session, path.id, "findings")
-        job = session.get(JobRow, path.id)
-        assert job is not None
-        row = store.found(session, int(job.shot_id or 0))
+        job = job_for(session, who(), path.id)
+        row = shot_for(session, who(), int(job.shot_id or 0))
         name, export = row.name, _exported(session, row, int(result["revision"]))
     rows = json.loads(shared.blobs.get(result["rows"]))
     accepted = [{"first": one["first"], "last": one["last"], "reason": one["accepted"]}
@@ -241,7 +241,7 @@ def require_clean(session: Session, row: ShotRow) -> None:
 
 def _result(session: Session, job: int, *kinds: str) -> dict[str, Any]:
     """The result of a finished job that has one of some things. Raises NotFound."""
-    row = session.get(JobRow, job)
-    if row is None or row.state != "done" or not any(kind in row.result for kind in kinds):
+    row = job_for(session, who(), job)
+    if row.state != "done" or not any(kind in row.result for kind in kinds):
         raise store.NotFound("There is no such finished search.")
     return dict(row.result)

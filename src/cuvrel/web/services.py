@@ -12,6 +12,7 @@ from cuvrel.core.stand.nodes import Cache
 from cuvrel.core.warm import warm_up
 from cuvrel.jobs.queue import enqueue, queue_app
 from cuvrel.memory import Shares
+from cuvrel.store.access import OWNER, Who
 from cuvrel.store.blobs import Blobs
 from cuvrel.store.config import Config
 from cuvrel.store.db import Database
@@ -42,6 +43,11 @@ class Services:
                 queue.open()
                 self._queue = queue
         enqueue(self.database, self._queue, job_id)
+
+
+def who() -> Who:
+    """Who asks: today, always the owner."""
+    return OWNER
 
 
 def services() -> Services:

@@ -15,11 +15,12 @@ from cuvrel.core.recipe.errors import CuvrelError
 from cuvrel.core.stand.settle import settling_key
 from cuvrel.jobs.queue import OPEN, put
 from cuvrel.store import shots as store
+from cuvrel.store.access import footage_for, project_for, shot_for
 from cuvrel.store.documents import document_of
 from cuvrel.store.footage import entry
 from cuvrel.store.frames import snapshot
 from cuvrel.store.mattes import frames_of, plate_row
-from cuvrel.store.models import FootageRow, JobRow, MatteFrame, Project
+from cuvrel.store.models import JobRow, MatteFrame
 from cuvrel.web.described import NOTHING
 from cuvrel.web.models import (
     ById,
@@ -40,7 +41,7 @@ from cuvrel.web.models import (
 )
 from cuvrel.web.present import answer, frame_out, job_out, shot_out, uses_of
 from cuvrel.web.problems import Problem, problem
-from cuvrel.web.services import services
+from cuvrel.web.services import services, who
 
 api = APIBlueprint("shots", __name__, url_prefix="/api",
                    abp_responses={"422": Problem, "404": Problem, "409": Problem})  # fmt: skip
@@ -50,8 +51,9 @@ api = APIBlueprint("shots", __name__, url_prefix="/api",
 def new_shot(path: ById, body: NewShot) -> Response:
     """A shot on a plate, with one plane: the plate itself."""
     with services().database.session() as session:
-        footage = session.get(FootageRow, body.footage)
-        if session.get(Project, path.id) is None or footage is None or footage.project_id != path.id:
+        project_for(session, who(), path.id)
+        footage = footage_for(session, who(), body.footage)
+        if footage.project_id != path.id:
             raise store.NotFound("There is no such project or footage.")
         if footage.state != "ready":
             raise CuvrelError("The footage is not ready yet.", "Wait until it has been brought in.")
@@ -65,7 +67,7 @@ def new_shot(path: ById, body: NewShot) -> Response:
 def get_shot(path: ById) -> Response:
     """A shot with all that the workspace needs; of one that can't be opened, what can be taken back."""
     with services().database.session() as session:
-        row = store.found(session, path.id)
+        row = shot_for(session, who(), path.id)
         try:
             return answer(shot_out(session, row))
         except CuvrelError as fault:
@@ -77,7 +79,7 @@ def get_shot(path: ById) -> Response:
 def get_frames(path: ById) -> Response:
     """The stored matte frames."""
     with services().database.session() as session:
-        store.found(session, path.id)
+        shot_for(session, who(), path.id)
         return answer(FramesOut(frames=[frame_out(f) for f in frames_of(session, path.id)]))
 
 
@@ -93,6 +95,7 @@ def _changed(
     """
     shared = services()
     with shared.database.session() as session:
+        shot_for(session, who(), shot_id)
         foreseen = store.foresee(session, shot_id, ops, back)
     solutions = {}
     if foreseen is not None:
@@ -155,7 +158,7 @@ def ready(path: ById, query: FrameQuery) -> Response:
     """Prepares a frame that is about to be marked, so that its first mark answers as quickly as the next."""
     shared = services()
     with shared.database.session() as session:
-        shot = store.shot_of(session, store.found(session, path.id))
+        shot = store.shot_of(session, shot_for(session, who(), path.id))
         plate = plate_row(session, shot)
     shared.touches.warm(plate, shot, min(query.frame, shot.plate_footage().frames - 1))
     return Response(status=204)
@@ -166,7 +169,7 @@ def follow(path: ById, body: FollowRequest) -> Response:
     """Starts following a trace from a frame that has a matte."""
     shared = services()
     with shared.database.session() as session:
-        row = store.locked(session, path.id)
+        row = shot_for(session, who(), path.id, lock=True)
         shot = store.shot_of(session, row)
         try:
             matte, pull = shot.trace(body.pull)
@@ -197,7 +200,7 @@ def settle(path: ById, body: SettleRequest) -> Response:
     """Starts storing a matte's frames; once all are stored the shot reads them instead of computing them."""
     shared = services()
     with shared.database.session() as session:
-        row = store.locked(session, path.id)
+        row = shot_for(session, who(), path.id, lock=True)
         shot = store.shot_of(session, row)
         try:
             matte, token = shot.matte(body.matte), settling_key(shot, body.matte, _stored(session, row.id))
@@ -219,7 +222,7 @@ def clean_plate(path: ById, body: CleanPlateRequest) -> Response:
     """Starts building a clean plate; it becomes footage of the project."""
     shared = services()
     with shared.database.session() as session:
-        row = store.found(session, path.id)
+        row = shot_for(session, who(), path.id)
         shot = store.shot_of(session, row)
         count = shot.plate_footage().frames
         first = shot.frames[0] if body.first is None else body.first
@@ -249,7 +252,7 @@ def clean_plate(path: ById, body: CleanPlateRequest) -> Response:
 def settled(path: ById) -> Response:
     """Which settled mattes are out of date."""
     with services().database.session() as session:
-        row = store.found(session, path.id)
+        row = shot_for(session, who(), path.id)
         shot = store.shot_of(session, row)
         stored = _stored(session, row.id)
         old = [m.id for m in shot.mattes if m.settled and m.settled != settling_key(shot, m.id, stored)]

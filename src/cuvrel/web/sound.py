@@ -15,13 +15,14 @@ from sqlalchemy.orm import Session
 from cuvrel.core.media.sound import RATE, peaks
 from cuvrel.core.sound.mix import Mix
 from cuvrel.store import shots as store
+from cuvrel.store.access import shot_for
 from cuvrel.store.models import ShotRow
 from cuvrel.store.pictures import sounds_of
 from cuvrel.web.described import file_of
 from cuvrel.web.models import ById
 from cuvrel.web.present import answer
 from cuvrel.web.problems import Problem
-from cuvrel.web.services import services
+from cuvrel.web.services import services, who
 
 api = APIBlueprint("sound", __name__, url_prefix="/api", abp_responses={"422": Problem, "404": Problem})
 PIECE = 8
@@ -67,7 +68,7 @@ def _mix(session: Session, row: ShotRow) -> Mix:
 def _known(shot_id: int, key: str) -> Mix:
     """The mix of this key. Raises NotFound where the shot sounds otherwise by now."""
     with services().database.session() as session:
-        mix = _mix(session, store.found(session, shot_id))
+        mix = _mix(session, shot_for(session, who(), shot_id))
     if mix.key != key or mix.silent:
         raise store.NotFound("The shot sounds otherwise by now.")
     return mix
@@ -77,7 +78,7 @@ def _known(shot_id: int, key: str) -> Mix:
 def heard(path: ById) -> Response:
     """The key of what is heard of the shot as it is now."""
     with services().database.session() as session:
-        mix = _mix(session, store.found(session, path.id))
+        mix = _mix(session, shot_for(session, who(), path.id))
     pieces = 0 if mix.silent else -(-mix.count // (PIECE * RATE))
     return answer(SoundHeard(key=mix.key, pieces=pieces, seconds=PIECE, peaks=A_FRAME))
 

@@ -12,6 +12,7 @@ from cuvrel.core.stand.nodes import work_out
 from cuvrel.core.treatments import cdl_file
 from cuvrel.core.treatments.grain_match import measured
 from cuvrel.store import shots as store
+from cuvrel.store.access import shot_for
 from cuvrel.web.described import file_of
 from cuvrel.web.models import (
     ById,
@@ -29,7 +30,7 @@ from cuvrel.web.models import (
 from cuvrel.web.pictures import frame_there, stand_of, whole_stand
 from cuvrel.web.present import answer
 from cuvrel.web.problems import Problem
-from cuvrel.web.services import services
+from cuvrel.web.services import services, who
 
 api = APIBlueprint("stand", __name__, url_prefix="/api", abp_responses={"422": Problem, "404": Problem})
 
@@ -38,7 +39,7 @@ api = APIBlueprint("stand", __name__, url_prefix="/api", abp_responses={"422": P
 def deed(path: ById, body: DeedRequest) -> Response:
     """What a deed would change, as operations on the document as it is now; nothing is changed by asking."""
     with services().database.session() as session:
-        shot = store.shot_of(session, store.found(session, path.id))
+        shot = store.shot_of(session, shot_for(session, who(), path.id))
     return answer(DeedOut(ops=done(shot, body), label=LABELS[body.kind]))
 
 
@@ -46,7 +47,7 @@ def deed(path: ById, body: DeedRequest) -> Response:
 def copy(path: ById, body: CopyRequest) -> Response:
     """The keyframes of a set, to be pasted elsewhere."""
     with services().database.session() as session:
-        shot = store.shot_of(session, store.found(session, path.id))
+        shot = store.shot_of(session, shot_for(session, who(), path.id))
     return answer(ClipsOut(clips=copied(shot, body.places, body.first, body.last)))
 
 
@@ -55,7 +56,7 @@ def cost(path: ById, query: CostsQuery) -> Response:
     """What each plane takes of a frame's time."""
     shared = services()
     with shared.database.session() as session:
-        stand = stand_of(session, store.found(session, path.id), query.width)
+        stand = stand_of(session, shot_for(session, who(), path.id), query.width)
     frame_there(stand, query.frame)
     found = costs(stand, query.frame, shared.cache)
     return answer(CostsOut(costs={plane: round(ms, 2) for plane, ms in found.items()}))
@@ -65,7 +66,7 @@ def cost(path: ById, query: CostsQuery) -> Response:
 def write_cdl(path: StepPath, query: FrameQuery) -> Response:
     """A treatment by slope, offset and power as a CDL file, with its values on a frame."""
     with services().database.session() as session:
-        shot = store.shot_of(session, store.found(session, path.id))
+        shot = store.shot_of(session, shot_for(session, who(), path.id))
     for plane in shot.planes:
         for step in plane.treatments:
             if step.id == path.step and step.kind == "cdl":

@@ -15,12 +15,13 @@ from cuvrel.core.tracks.compare import beside
 from cuvrel.core.tracks.path import Path, box_of
 from cuvrel.jobs.queue import put
 from cuvrel.store import shots as store
+from cuvrel.store.access import shot_for
 from cuvrel.web.described import file_of
 from cuvrel.web.models import ById, FrameQuery, JobOut
 from cuvrel.web.pictures import encoded, frame_there, whole_stand
 from cuvrel.web.present import answer, job_out
 from cuvrel.web.problems import Problem
-from cuvrel.web.services import services
+from cuvrel.web.services import services, who
 from cuvrel.web.shots import being_done
 from cuvrel.web.track_models import (
     FeaturesOut,
@@ -44,7 +45,7 @@ def follow(path: ById, body: TrackRequest) -> Response:
     """Starts following tracks, side by side."""
     shared = services()
     with shared.database.session() as session:
-        row = store.locked(session, path.id)
+        row = shot_for(session, who(), path.id, lock=True)
         shot = store.shot_of(session, row)
         names = {track.id: track.name for track in shot.tracks}
         if not names.keys() >= set(body.tracks):

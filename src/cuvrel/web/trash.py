@@ -12,6 +12,7 @@ from sqlalchemy import select
 from cuvrel.core.export.order import safe
 from cuvrel.core.recipe.errors import CuvrelError
 from cuvrel.store import trash
+from cuvrel.store.access import project_for, thing_for
 from cuvrel.store.copying import copy_project, copy_shot
 from cuvrel.store.db import notify
 from cuvrel.store.footage import clean_name
@@ -20,7 +21,7 @@ from cuvrel.store.shots import edit
 from cuvrel.web.models import ById, DeleteQuery, NamedOut, NewName, SpaceOut, TrashedOut, TrashOut
 from cuvrel.web.present import answer
 from cuvrel.web.problems import Problem
-from cuvrel.web.services import services
+from cuvrel.web.services import services, who
 
 api = APIBlueprint("trash", __name__, url_prefix="/api", abp_responses={"422": Problem, "404": Problem})
 PLURAL: dict[trash.Kind, str] = {"project": "projects", "shot": "shots", "footage": "footage", "job": "jobs"}
@@ -50,10 +51,11 @@ def put_away(path: Thing, query: DeleteQuery) -> Response:
     kind = KINDS[path.things]
     with services().database.session() as session:
         if query.for_good:
-            row = trash.found(session, kind, path.id)
+            row = thing_for(session, who(), kind, path.id)
             out = _named(kind, row)
             trash.delete(session, kind, path.id)
         else:
+            thing_for(session, who(), kind, path.id)
             out = _named(kind, trash.put_away(session, kind, path.id))
         notify(session, "project", project=out.project)
     return answer(out)
@@ -64,6 +66,7 @@ def restore(path: Thing) -> Response:
     """Takes something out of the trash; a shot with its footage."""
     kind = KINDS[path.things]
     with services().database.session() as session:
+        thing_for(session, who(), kind, path.id)
         out = _named(kind, trash.restore(session, kind, path.id))
         notify(session, "project", project=out.project)
     return answer(out)
@@ -74,7 +77,7 @@ def rename(path: Thing, body: NewName) -> Response:
     """Calls a project, footage or an export otherwise; a shot's name is part of its document and edited there."""
     kind = KINDS[path.things]
     with services().database.session() as session:
-        row = trash.found(session, kind, path.id)
+        row = thing_for(session, who(), kind, path.id)
         if isinstance(row, ShotRow):
             name = {"op": "replace", "path": "/name", "value": body.name}
             edit(session, row.id, row.revision, [name], "rename")
@@ -93,7 +96,7 @@ def copy(path: Thing) -> Response:
     """A copy of a shot beside it, or of a project with all that it holds."""
     kind = KINDS[path.things]
     with services().database.session() as session:
-        row = trash.found(session, kind, path.id)
+        row = thing_for(session, who(), kind, path.id)
         name = f"{row.title if isinstance(row, JobRow) else row.name} copy"[:120]
         new: Project | ShotRow
         if isinstance(row, Project):
@@ -121,6 +124,6 @@ def space(path: ById) -> Response:
     """The bytes that a project takes, those of what is in the trash among them."""
     shared = services()
     with shared.database.session() as session:
-        project = trash.found(session, "project", path.id)
+        project = project_for(session, who(), path.id)
         found = trash.space(session, shared.blobs, project)
     return answer(SpaceOut(**found, total=sum(found.values())))

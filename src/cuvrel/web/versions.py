@@ -9,13 +9,14 @@ from cuvrel.core.stand.nodes import work_out
 from cuvrel.core.stand.views import view
 from cuvrel.store import shots as store
 from cuvrel.store import versions
+from cuvrel.store.access import shot_for, version_for
 from cuvrel.store.models import VersionRow
 from cuvrel.web.described import file_of
 from cuvrel.web.models import ById, EditOut, History, NewVersion, VersionOut, VersionPath, VersionsOut
 from cuvrel.web.pictures import encoded, stand_of
 from cuvrel.web.present import answer, uses_of
 from cuvrel.web.problems import Problem
-from cuvrel.web.services import services
+from cuvrel.web.services import services, who
 
 api = APIBlueprint("versions", __name__, url_prefix="/api", abp_responses={"422": Problem, "404": Problem})
 
@@ -31,7 +32,7 @@ def _out(row: VersionRow) -> VersionOut:
 def list_versions(path: ById) -> Response:
     """The named versions of a shot."""
     with services().database.session() as session:
-        found = versions.versions_of(session, store.found(session, path.id))
+        found = versions.versions_of(session, shot_for(session, who(), path.id))
         return answer(VersionsOut(versions=[_out(row) for row in found]))
 
 
@@ -39,6 +40,7 @@ def list_versions(path: ById) -> Response:
 def keep(path: ById, body: NewVersion) -> Response:
     """Names how the shot stands now."""
     with services().database.session() as session:
+        shot_for(session, who(), path.id)
         return answer(_out(versions.keep(session, path.id, body.name, body.frame)), 201)
 
 
@@ -46,7 +48,7 @@ def keep(path: ById, body: NewVersion) -> Response:
 def forget(path: VersionPath) -> Response:
     """Forgets a version; the shot stays as it is."""
     with services().database.session() as session:
-        row = versions.found(session, path.id, path.version)
+        row = version_for(session, who(), path.id, path.version)
         out = _out(row)
         session.delete(row)
     return answer(out)
@@ -56,7 +58,7 @@ def forget(path: VersionPath) -> Response:
 def back(path: VersionPath) -> Response:
     """Makes the shot what it was then: one more step of its history."""
     with services().database.session() as session:
-        done = versions.go_back(session, versions.found(session, path.id, path.version))
+        done = versions.go_back(session, version_for(session, who(), path.id, path.version))
         history = History(**store.history(session, done.row))
         return answer(
             EditOut(base=done.base, revision=done.row.revision, ops=done.ops, history=history, touched=[],
@@ -69,8 +71,8 @@ def card(path: VersionPath) -> Response:
     """A small picture of the result as it was, of the frame that was looked at when it was kept."""
     shared = services()
     with shared.database.session() as session:
-        stand = stand_of(session, store.found(session, path.id), 320, path.version)
-        shown = versions.found(session, path.id, path.version).shown
+        stand = stand_of(session, shot_for(session, who(), path.id), 320, path.version)
+        shown = version_for(session, who(), path.id, path.version).shown
     frames = stand.shot.frames
     frame = frames[len(frames) // 3] if shown is None else max(frames[0], min(shown, frames[-1]))
     data, kind = encoded(work_out(view(stand, "result", frame), shared.cache), 86)

@@ -1,0 +1,77 @@
+"""The one door: whoever asks gets rows by their numbers here, and nowhere else in the resources.
+
+Today there is one account, which owns all there is. When there are more, what each may have is decided here, and what
+somebody may not have is not told apart from what is not there.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import TypeVar
+
+from sqlalchemy.orm import Session
+
+from cuvrel.store import shots, trash
+from cuvrel.store.models import FootageRow, JobRow, PresetRow, Project, ShotRow, VersionRow
+from cuvrel.store.shots import NotFound
+
+
+@dataclass(frozen=True)
+class Who:
+    """Somebody who asks."""
+
+    name: str
+
+
+OWNER = Who("owner")
+Row = TypeVar("Row", Project, FootageRow, JobRow, PresetRow, VersionRow)
+
+
+def _by_number(session: Session, table: type[Row], number: int, what: str, lock: bool) -> Row:
+    row = session.get(table, number, with_for_update=True if lock else None)
+    if row is None:
+        raise NotFound(f"There is no such {what}.")
+    return row
+
+
+def project_for(session: Session, who: Who, number: int, lock: bool = False) -> Project:
+    """A project. lock: until the transaction ends. Raises NotFound, as all of these."""
+    return _by_number(session, Project, number, "project", lock)
+
+
+def footage_for(session: Session, who: Who, number: int, lock: bool = False) -> FootageRow:
+    """A piece of footage."""
+    return _by_number(session, FootageRow, number, "footage", lock)
+
+
+def shot_for(session: Session, who: Who, number: int, lock: bool = False) -> ShotRow:
+    """A shot."""
+    return shots.locked(session, number) if lock else shots.found(session, number)
+
+
+def thing_for(session: Session, who: Who, kind: trash.Kind, number: int) -> trash.Row:
+    """A project, a shot, footage or a job, in the trash or not, locked until the transaction ends."""
+    row: trash.Row = trash.found(session, kind, number)
+    return row
+
+
+def version_for(session: Session, who: Who, shot: int, number: int) -> VersionRow:
+    """A named version of a shot."""
+    shot_for(session, who, shot)
+    row = _by_number(session, VersionRow, number, "version of this shot", False)
+    if row.shot_id != shot:
+        raise NotFound("There is no such version of this shot.")
+    return row
+
+
+def job_for(session: Session, who: Who, number: int, lock: bool = False) -> JobRow:
+    """A job; of parts of another job nobody is told."""
+    row = _by_number(session, JobRow, number, "job", lock)
+    if row.parent_id is not None:
+        raise NotFound("There is no such job.")
+    return row
+
+
+def preset_for(session: Session, who: Who, number: int) -> PresetRow:
+    """Settings of an export under a name."""
+    return _by_number(session, PresetRow, number, "preset", False)
