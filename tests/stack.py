@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
+import atexit
 import contextlib
 import json
 import os
+import shutil
 import signal
 import subprocess
 import sys
@@ -36,6 +38,17 @@ def _copy(source: Path, to: Path) -> None:
     subprocess.run(["cp", "-a", str(source), str(to)], check=True)
 
 
+def forget(var: Path) -> None:
+    """Removes, when the tests are through, a database that lies elsewhere than in its folder."""
+
+    def remove() -> None:
+        there = Cluster(var / "postgres").folder
+        if not there.is_relative_to(var):
+            shutil.rmtree(there, ignore_errors=True)
+
+    atexit.register(remove)
+
+
 class Stack:
     """Starts, asks, kills parts of, and stops the program.
 
@@ -47,6 +60,7 @@ class Stack:
     ) -> None:
         """like: the var folder of a stack that has stopped, to begin with. compiled: its kernels have been compiled."""
         self.var, self._demo, self._clips = folder / "var", demo, clips
+        forget(self.var)
         if like is not None:
             _copy(like, self.var)
             # root's cluster lies elsewhere where the server's own user can't get at this folder

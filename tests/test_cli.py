@@ -3,8 +3,10 @@
 from __future__ import annotations
 
 import json
+import stat
 import subprocess
 import sys
+import zipfile
 from pathlib import Path
 from typing import Any
 
@@ -16,10 +18,12 @@ from cuvrel.core.checks.quality import overlap
 from cuvrel.core.media.probe import probe
 from cuvrel.core.media.reader import Reader
 from cuvrel.core.media.sound import RATE, Stored, extract
+from cuvrel.core.recipe.hashing import hash_file
 from cuvrel.demo.morning import clapper, harbour_bell
 from tests.conftest import Clip
 from tests.core.test_stand import portable
 from tests.recipes import FakeSources, document
+from tests.stack import forget
 from tests.web.test_sound import reel
 
 
@@ -194,6 +198,27 @@ def test_pack_and_unpack_without_a_running_server(tmp_path: Path) -> None:
     (tmp_path / "empty.zip").write_bytes(b"no")
     assert "not a packed project" in cuvrel("unpack", tmp_path / "empty.zip", code=2, **env).stderr
     assert "no project" in cuvrel("pack", "Nothing", code=2, **env).stderr
+    forget(tmp_path / "var")
+
+
+def test_all_is_backed_up_and_brought_back_elsewhere(tmp_path: Path, clip: Clip) -> None:
+    here, there = ({"CUVREL_VAR": str(tmp_path / name)} for name in ("here", "there"))
+    about = {"cuvrel": 1, "project": "Lighthouse", "shots": [],
+             "footage": [{"id": "1", "name": "lamp.mp4", "file": "footage/lamp.mp4", "hash": hash_file(clip.path)}]}  # fmt: skip
+    with zipfile.ZipFile(tmp_path / "p.zip", "w") as archive:
+        archive.writestr("project.json", json.dumps(about))
+        archive.write(clip.path, "footage/lamp.mp4")
+    cuvrel("unpack", tmp_path / "p.zip", **here)
+    assert "Backed up" in cuvrel("backup", tmp_path / "to", **here).stdout
+    assert "projects here already" in cuvrel("restore", tmp_path / "to", code=2, **here).stderr
+    assert "Restored" in cuvrel("restore", tmp_path / "to", **there).stdout
+    cuvrel("pack", "Lighthouse", "--to", tmp_path / "again.zip", **there)
+    with zipfile.ZipFile(tmp_path / "again.zip") as archive:
+        (name,) = (one for one in archive.namelist() if one.startswith("footage/"))
+        assert archive.read(name) == clip.path.read_bytes()
+    for name in ("here", "there"):
+        assert stat.S_IMODE((tmp_path / name).stat().st_mode) & 0o007 == 0
+        forget(tmp_path / name)
 
 
 def test_render_keeps_the_sound_and_writes_every_kind_of_file(tmp_path: Path) -> None:
