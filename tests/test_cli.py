@@ -203,8 +203,8 @@ def test_pack_and_unpack_without_a_running_server(tmp_path: Path) -> None:
 
 def test_all_is_backed_up_and_brought_back_elsewhere(tmp_path: Path, clip: Clip) -> None:
     here, there = ({"CUVREL_VAR": str(tmp_path / name)} for name in ("here", "there"))
-    about = {"cuvrel": 1, "project": "Lighthouse", "shots": [],
-             "footage": [{"id": "1", "name": "lamp.mp4", "file": "footage/lamp.mp4", "hash": hash_file(clip.path)}]}  # fmt: skip
+    lamp = {"id": "1", "name": "lamp.mp4", "file": "footage/lamp.mp4", "hash": hash_file(clip.path)}
+    about = {"cuvrel": 1, "project": "Lighthouse", "shots": [], "footage": [lamp]}
     with zipfile.ZipFile(tmp_path / "p.zip", "w") as archive:
         archive.writestr("project.json", json.dumps(about))
         archive.write(clip.path, "footage/lamp.mp4")
