@@ -6,8 +6,9 @@ import asyncio
 import json
 import threading
 import time
-from collections.abc import Iterator
-from typing import Any
+from collections.abc import Coroutine, Iterator
+from concurrent.futures import ThreadPoolExecutor
+from typing import Any, TypeVar
 
 import httpx
 import pytest
@@ -20,6 +21,8 @@ from cuvrel.web import serving
 from cuvrel.web.app import create_app
 from cuvrel.web.listen import AGAIN, WAITING, Listener
 from tests.web.conftest import Web, problem
+
+Got = TypeVar("Got")
 
 
 class Server:
@@ -49,6 +52,12 @@ class Server:
 def server(config: Config) -> Iterator[Server]:
     with Server(config) as found:
         yield found
+
+
+def alone(work: Coroutine[Any, Any, Got]) -> Got:
+    """What asynchronous work gives, in a thread of its own: the tests' own may have an event loop that runs."""
+    with ThreadPoolExecutor(1) as pool:
+        return pool.submit(asyncio.run, work).result()
 
 
 def told(lines: Iterator[str]) -> Iterator[dict[str, Any]]:
@@ -92,7 +101,7 @@ def test_more_streams_than_threads_and_requests_are_answered_all_the_same(server
                 await one.__aexit__(None, None, None)
             return took
 
-    assert max(asyncio.run(crowd())) < 10  # with a thread for each stream none of these was ever answered
+    assert max(alone(crowd())) < 10  # with a thread for each stream none of these was ever answered
 
 
 @pytest.mark.parametrize(
@@ -115,7 +124,7 @@ def test_a_listener_that_does_not_read_is_started_over(config: Config) -> None:
         await listener.close()
         return first
 
-    assert asyncio.run(sleepy()) == AGAIN
+    assert alone(sleepy()) == AGAIN
 
 
 def test_what_is_too_long_for_a_notice_makes_everybody_look_anew(web: Web) -> None:
@@ -129,7 +138,7 @@ def test_what_is_too_long_for_a_notice_makes_everybody_look_anew(web: Web) -> No
         await listener.close()
         return found
 
-    long, short = map(json.loads, asyncio.run(heard()))
+    long, short = map(json.loads, alone(heard()))
     assert long == {"event": "again"}
     assert short == {"event": "job", "job": {"result": "x"}}
 
