@@ -28,6 +28,7 @@ Rows = list[tuple[str, str]]
 STREAMS, CLIENTS, ROUNDS = 500, 20, 30
 KILLS = 12
 DISK = 700  # megabytes
+NOW, PEAK = "VmRSS", "VmHWM"  # what the system calls a process's memory now, and the most that it has had
 
 
 def run(only: str | None = None) -> None:
@@ -132,22 +133,17 @@ def calls() -> Rows:
     return [("2,000 calls and more", "all as described" if done.returncode == 0 else done.stdout.strip()[-300:])]
 
 
-def _peak(pid: int) -> float:
-    """The most memory that a process has had, in megabytes."""
+def _memory(pid: int, field: str) -> float:
+    """A process's memory in megabytes. field: NOW or PEAK."""
     lines = Path(f"/proc/{pid}/status").read_text().splitlines()
-    return int(next(line for line in lines if line.startswith("VmHWM")).split()[1]) / 1024
-
-
-def _now(pid: int) -> float:
-    lines = Path(f"/proc/{pid}/status").read_text().splitlines()
-    return int(next(line for line in lines if line.startswith("VmRSS")).split()[1]) / 1024
+    return int(next(line for line in lines if line.startswith(field)).split()[1]) / 1024
 
 
 def files() -> Rows:
     """Hostile files: how they end, and what memory they take."""
     ends = {"ready": 0, "refused at once": 0, "refused by the job": 0, "other": 0}
     with tempfile.TemporaryDirectory() as name, _program() as stack:
-        before = {what: _peak(pid) for what, pid in stack.pids().items()}
+        before = {what: _memory(pid, PEAK) for what, pid in stack.pids().items()}
         project = stack.ask("/api/projects", {"name": "Storm"})["id"]
         for what, shown, path in written(Path(name), flips=25):
             with path.open("rb") as file, httpx.Client(base_url=stack.url, timeout=120) as client:
@@ -165,7 +161,7 @@ def files() -> Rows:
             )
             good = ended["state"] == "done" or "inside the program" not in ended["message"]
             ends["other" if not good else "ready" if ended["state"] == "done" else "refused by the job"] += 1
-        after = {what: _peak(pid) for what, pid in stack.pids().items()}
+        after = {what: _memory(pid, PEAK) for what, pid in stack.pids().items()}
     rows = [(what, str(count)) for what, count in ends.items()]
     return rows + [(f"the {what}'s peak", f"{before[what]:.0f} to {after[what]:.0f} MB") for what in before]
 
@@ -184,7 +180,7 @@ def memory() -> Rows:
     """The demo looked at and exported: what server and worker take at the most, and at rest."""
     with _program(demo=True) as stack:
         pids = stack.pids()
-        rows = [(f"the {what} begins with", f"{_now(pid):.0f} MB") for what, pid in pids.items()]
+        rows = [(f"the {what} begins with", f"{_memory(pid, 'VmRSS'):.0f} MB") for what, pid in pids.items()]
         shots = [shot["id"] for project in stack.ask("/api/projects")["projects"] for shot in project["shots"]]
 
         def look(shot: int) -> None:
@@ -197,6 +193,6 @@ def memory() -> Rows:
         jobs = [stack.ask(f"/api/shots/{shot}/exports", {"how": "h264"})["id"] for shot in shots[:6]]
         for job in jobs:
             wait_for(lambda job=job: stack.ask(f"/api/jobs/{job}")["state"] == "done", 900, "an export")
-        rows += [(f"the {what}'s peak", f"{_peak(pid):.0f} MB") for what, pid in pids.items()]
+        rows += [(f"the {what}'s peak", f"{_memory(pid, 'VmHWM'):.0f} MB") for what, pid in pids.items()]
         time.sleep(30)
-        return rows + [(f"the {what} at rest", f"{_now(pid):.0f} MB") for what, pid in pids.items()]
+        return rows + [(f"the {what} at rest", f"{_memory(pid, 'VmRSS'):.0f} MB") for what, pid in pids.items()]

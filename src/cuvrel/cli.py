@@ -205,12 +205,7 @@ def cuts(footage: Path, to: Path) -> None:
     from cuvrel import headless
 
     with _bar(0, "looking") as bar:
-
-        def progress(done: int, total: int) -> None:
-            bar.length = total
-            bar.update(1)
-
-        found = headless.cuts(footage, progress)
+        found = headless.cuts(footage, functools.partial(_stepped, bar))
     to.write_text(json.dumps({"cuts": found}) + "\n")
     click.echo(f"Wrote {to}: {len(found)} cuts.")
 
@@ -261,12 +256,7 @@ def render(
         sound=not no_sound,
     )
     with _bar(0, "rendering") as bar:
-
-        def progress(done: int, total: int) -> None:
-            bar.length = total
-            bar.update(1)
-
-        headless.render(shot, settings, given.get(chosen[0]), to, frames, scale, progress)
+        headless.render(shot, settings, given.get(chosen[0]), to, frames, scale, functools.partial(_stepped, bar))
 
 
 @main.command()

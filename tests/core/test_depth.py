@@ -128,7 +128,8 @@ def test_a_tiff_that_is_multiplied_packed_or_of_one_channel(tmp_path: Path) -> N
     assert np.array_equal(read((tmp_path / "lzw.tif").read_bytes(), "lzw.tif").colour, straight)
     grey = io.BytesIO()
     tifffile.imwrite(grey, np.linspace(0, 1, 24, dtype=np.float32).reshape(4, 6), photometric="minisblack")
-    about = head(grey.getvalue(), "g.tif")
+    (tmp_path / "g.tif").write_bytes(grey.getvalue())
+    about = head(tmp_path / "g.tif", "g.tif")
     assert (about.floats, about.depth) == (True, 32)
     assert read(grey.getvalue(), "g.tif").colour.shape == (4, 6, 3)
 
@@ -174,7 +175,8 @@ def test_a_turned_jpeg_is_shown_upright(tmp_path: Path) -> None:
     tiff = b"MM\0*\0\0\0\x08\0\x01\x01\x12\0\x03\0\0\0\x01\0\x06\0\0\0\0\0\0"
     exif = b"\xff\xe1" + (len(tiff) + 8).to_bytes(2) + b"Exif\0\0" + tiff
     turned = data[:2] + exif + data[2:]
-    about = head(turned, "a.jpg")
+    (tmp_path / "a.jpg").write_bytes(turned)
+    about = head(tmp_path / "a.jpg", "a.jpg")
     assert (about.width, about.height) == (20, 40)
     path = sequence(tmp_path, {"a.jpg": turned})
     assert Reader(path, probe(path)).frame(0)[:8].mean() > 240

@@ -10,21 +10,24 @@ from typing import Any, TypeVar
 
 import procrastinate
 from procrastinate.exceptions import ConnectorException
-from psycopg.errors import DiskFull
 from sqlalchemy import select, text
 from sqlalchemy.exc import DBAPIError, InterfaceError, OperationalError, PendingRollbackError
 from sqlalchemy.orm import Session
 
 from cuvrel.core.recipe.errors import CuvrelError
-from cuvrel.store import room
 from cuvrel.store.config import Config
 from cuvrel.store.db import Database, notify
 from cuvrel.store.models import JobRow, now
+from cuvrel.store.room import is_full
 
 log = logging.getLogger("cuvrel.jobs")
 OPEN = ("waiting", "working")
 MOST_TRIES = 3
 ALIVE = 7023  # of PostgreSQL's advisory locks, with a worker's number: it holds this as long as it lives
+_LIVING = (
+    "FROM pg_locks l WHERE l.locktype = 'advisory' AND l.granted AND l.classid = :alive "
+    "AND l.database = (SELECT oid FROM pg_database WHERE datname = current_database())"
+)
 PATIENCE = 300.0  # seconds that a job waits for a database or a store that is away
 TRANSIENT = (OperationalError, InterfaceError, PendingRollbackError, ConnectorException, ConnectionError, TimeoutError)
 """What passes when the database, or where the blobs are, is there again."""
@@ -129,12 +132,6 @@ def recover(database: Database, app: procrastinate.App) -> int:
     return len(lost)
 
 
-_LIVING = (
-    "FROM pg_locks l WHERE l.locktype = 'advisory' AND l.granted AND l.classid = :alive "
-    "AND l.database = (SELECT oid FROM pg_database WHERE datname = current_database())"
-)
-
-
 def living(session: Session) -> int:
     """How many workers there are."""
     return int(session.scalar(text(f"SELECT count(*) {_LIVING}"), {"alive": ALIVE}) or 0)
@@ -214,7 +211,7 @@ def run(
 
 def _said(job_id: int, fault: Exception) -> str:
     """The closing line of a job that ended by a fault that nobody foresaw."""
-    if (isinstance(fault, OSError) and fault.errno in room.FULL) or isinstance(getattr(fault, "orig", None), DiskFull):
+    if is_full(fault):
         log.error("job %s: the disk is full", job_id)
         return "The disk is full. Make room, then run it again."
     if isinstance(fault, MemoryError):
@@ -256,7 +253,7 @@ def _part_through(database: Database, parent: int) -> bool:
 
 def _transient(fault: Exception) -> bool:
     """Whether a fault passes by itself."""
-    if isinstance(getattr(fault, "orig", None), DiskFull):
+    if is_full(fault):
         return False
     return isinstance(fault, TRANSIENT) or (isinstance(fault, DBAPIError) and fault.connection_invalidated)
 

@@ -11,7 +11,7 @@ from typing import TypeVar
 
 from sqlalchemy.orm import Session
 
-from cuvrel.store import shots, trash
+from cuvrel.store import shots, trash, versions
 from cuvrel.store.models import FootageRow, JobRow, PresetRow, Project, ShotRow, VersionRow
 from cuvrel.store.shots import NotFound
 
@@ -24,7 +24,7 @@ class Who:
 
 
 OWNER = Who("owner")
-Row = TypeVar("Row", Project, FootageRow, JobRow, PresetRow, VersionRow)
+Row = TypeVar("Row", Project, FootageRow, JobRow, PresetRow)
 
 
 def _by_number(session: Session, table: type[Row], number: int, what: str, lock: bool) -> Row:
@@ -58,10 +58,7 @@ def thing_for(session: Session, who: Who, kind: trash.Kind, number: int) -> tras
 def version_for(session: Session, who: Who, shot: int, number: int) -> VersionRow:
     """A named version of a shot."""
     shot_for(session, who, shot)
-    row = _by_number(session, VersionRow, number, "version of this shot", False)
-    if row.shot_id != shot:
-        raise NotFound("There is no such version of this shot.")
-    return row
+    return versions.found(session, shot, number)
 
 
 def job_for(session: Session, who: Who, number: int, lock: bool = False) -> JobRow:

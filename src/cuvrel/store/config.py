@@ -11,6 +11,11 @@ from cuvrel.memory import CACHES, caches
 HOSTS = "127.0.0.1,localhost"
 
 
+def libpq(url: str) -> str:
+    """A database's URL as PostgreSQL's own library reads it. url: as SQLAlchemy reads it."""
+    return url.replace("postgresql+psycopg://", "postgresql://")
+
+
 @dataclass(frozen=True)
 class Config:
     """database: SQLAlchemy URL. blobs: a folder or an fsspec URL. var: scratch folder of this machine.
@@ -41,4 +46,4 @@ class Config:
     @property
     def conninfo(self) -> str:
         """The database for libpq."""
-        return self.database.replace("postgresql+psycopg://", "postgresql://")
+        return libpq(self.database)

@@ -13,6 +13,7 @@ from alembic.config import Config as AlembicConfig
 from sqlalchemy import Engine, create_engine, text
 from sqlalchemy.orm import Session, sessionmaker
 
+from cuvrel.store.config import libpq
 from cuvrel.store.documents import Documents
 from cuvrel.store.frames import FrameLists
 
@@ -34,7 +35,7 @@ class Database:
     @property
     def conninfo(self) -> str:
         """The database for libpq."""
-        return self.url.replace("postgresql+psycopg://", "postgresql://")
+        return libpq(self.url)
 
     @contextmanager
     def session(self) -> Iterator[Session]:

@@ -115,10 +115,10 @@ class Touches:
             changed.append((one.pull.id, one.frame))
         return Stored(sorted(changed), sorted(left))
 
-    def finish(self, database: Database, shot_id: int, pull_id: str, frame: int) -> bool:
-        """Solves a touched frame by its marks as they are now; says whether there is still something to solve there.
+    def finish(self, database: Database, shot_id: int, pull_id: str, frame: int) -> None:
+        """Solves a touched frame by its marks as they are now, where it still has some.
 
-        Marks that change meanwhile are solved again.
+        Nothing is locked meanwhile; marks that change until it is done are solved again.
         """
         while True:
             with database.session() as session:
@@ -126,20 +126,20 @@ class Touches:
                 wanted = None if shot_row is None else _marked_on(document_of(session, shot_row).shot, pull_id, frame)
                 row = session.get(MatteFrame, (shot_id, pull_id, frame))
                 if shot_row is None or wanted is None or row is None or row.origin != "touched":
-                    return False
+                    return
                 plate, base = plate_row(session, document_of(session, shot_row).shot), _base_of(row)
             found = self._solved(plate, wanted, base)
             with database.session() as session:
-                shot_row = session.scalar(select(ShotRow).where(ShotRow.id == shot_id).with_for_update())
+                shot_row = session.get(ShotRow, shot_id, with_for_update=True)
                 row = session.get(MatteFrame, (shot_id, pull_id, frame))
                 if shot_row is None or row is None or row.origin != "touched":
-                    return False
+                    return
                 now = _marked_on(document_of(session, shot_row).shot, pull_id, frame)
                 if now is None or (now.marks, _solving(now.pull), _base_of(row)) != (found.marks, found.solving, base):
                     continue
                 self._touch(session, shot_id, now, row, found.blob)
                 tell_frame(session, shot_id, pull_id, frame)
-                return True
+                return
 
     def _solved(self, plate: FootageRow, wanted: Wanted, base: str | None) -> Solved:
         marks, (snap, detail) = wanted.marks, _solving(wanted.pull)

@@ -133,19 +133,19 @@ class PackedProject:
             raise RecipeError(f"'{name}' is not what it should be.")
         return found
 
-    def file(self, name: str) -> Path:
-        """A member unpacked into a file of the scratch folder, which the caller may move away."""
+    def file(self, name: str, most: int | None = None) -> Path:
+        """A member, of at most so many bytes, unpacked into a file of the scratch folder that may be moved away."""
         to = self._folder / "member"
         size = self._archive.getinfo(name).file_size
+        if most is not None and size > most:
+            raise RecipeError(f"'{name}' is larger than it can be.")
         self._room.hold(size)
         unpacked(self._archive, name, to, size)
         return to
 
     def read(self, name: str, most: int) -> bytes:
         """A member of at most so many bytes."""
-        if self._archive.getinfo(name).file_size > most:
-            raise RecipeError(f"'{name}' is larger than it can be.")
-        return self.file(name).read_bytes()
+        return self.file(name, most).read_bytes()
 
     def shot(self, name: str) -> PackedShot:
         """A shot, with the operations of its history looked at."""
@@ -160,10 +160,11 @@ class PackedProject:
 
     def matte(self, name: str, size: tuple[int, int]) -> bytes:
         """A stored matte, which must be of its plate's size, (H, W)."""
-        data = self.read(name, MOST_FRAME)
-        about = head(data, "matte.png")
+        path = self.file(name, MOST_FRAME)
+        about = head(path, "matte.png")
         if (about.height, about.width) != size:
             raise RecipeError(f"'{name}' is not as large as its plate.")
+        data = path.read_bytes()
         read_grey(data)
         return data
 

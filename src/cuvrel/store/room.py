@@ -8,14 +8,22 @@ import shutil
 from collections.abc import Iterable
 from pathlib import Path
 
+from psycopg.errors import DiskFull
+
 from cuvrel.core.recipe.errors import CuvrelError
 
 RESERVE = 2 << 30  # bytes that stay free, or a twentieth of the disk where that is less
-FULL = (errno.ENOSPC, errno.EDQUOT)
 
 
 class NoRoom(CuvrelError):
     """There is not enough room on the disk."""
+
+
+def is_full(fault: BaseException) -> bool:
+    """Whether a fault says that the disk is full, the database's (as SQLAlchemy hands it on) or a file's."""
+    if isinstance(getattr(fault, "orig", None), DiskFull):
+        return True
+    return isinstance(fault, OSError) and fault.errno in (errno.ENOSPC, errno.EDQUOT)
 
 
 class Room:

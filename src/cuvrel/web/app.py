@@ -4,8 +4,8 @@ from __future__ import annotations
 
 import json
 import logging
+import re
 import secrets
-from collections.abc import Sequence
 from mimetypes import guess_type
 from pathlib import Path
 from time import perf_counter
@@ -14,7 +14,6 @@ from urllib.parse import urlsplit
 import structlog
 from flask import Response, g, request, send_from_directory
 from flask_openapi3 import Info, OpenAPI
-from werkzeug.sansio.utils import host_is_trusted
 
 from cuvrel import __version__
 from cuvrel.core.stand.nodes import within
@@ -37,7 +36,7 @@ from cuvrel.web import (
     trash,
     versions,
 )
-from cuvrel.web.described import described
+from cuvrel.web.described import UPLOADS, described
 from cuvrel.web.services import Services
 
 log = logging.getLogger("cuvrel.web")
@@ -55,6 +54,7 @@ HEADERS = {
     ),
 }
 """Of every answer: nothing is loaded from outside, and no type is guessed."""
+_PART = re.compile(r"<(?:\w+:)?(\w+)>")  # of an address, which OpenAPI writes in other brackets
 RESOURCES = (
     projects, footage, shots, stand, pictures, exports, trash, versions, looks, tracks, redaction, sound, cuts,
     packed, health,
@@ -136,8 +136,9 @@ def _static(path: str) -> Response:
 
 
 def _bounded() -> None:
-    """Only footage may be large; what is read as a whole is bounded before it is read."""
-    if not (request.method == "POST" and request.path.endswith(("/footage", "/packed"))):
+    """Only uploads may be large; what is read as a whole is bounded before it is read."""
+    rule = "" if request.url_rule is None else _PART.sub(r"{\1}", request.url_rule.rule)
+    if request.method != "POST" or rule not in UPLOADS:
         request.max_content_length = MOST_JSON
 
 
@@ -189,8 +190,3 @@ def _headers(answer: Response) -> Response:
     for name, value in HEADERS.items():
         answer.headers.setdefault(name, value)
     return answer
-
-
-def known(host: str, hosts: Sequence[str]) -> bool:
-    """Whether a request's Host names this server."""
-    return host_is_trusted(host, hosts)

@@ -38,9 +38,9 @@ class Listener:
         self._queues.add(mine)
         if self._task is None:
             self._task = asyncio.create_task(self._run(), name="listen")
-        with contextlib.suppress(TimeoutError):
-            await asyncio.wait_for(self._ready.wait(), 5)
         try:
+            with contextlib.suppress(TimeoutError):
+                await asyncio.wait_for(self._ready.wait(), 5)
             yield mine
         finally:
             self._queues.discard(mine)

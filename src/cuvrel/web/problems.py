@@ -7,15 +7,13 @@ import logging
 from typing import Any
 
 from flask import Flask, Response, request
-from psycopg.errors import DiskFull
 from pydantic import BaseModel, ValidationError
 from sqlalchemy.exc import DataError, OperationalError
 from werkzeug.exceptions import HTTPException, SecurityError
 
 from cuvrel.core.recipe.errors import CuvrelError
 from cuvrel.core.stand.nodes import TooLong
-from cuvrel.store import room
-from cuvrel.store.room import NoRoom
+from cuvrel.store.room import NoRoom, is_full
 from cuvrel.store.shots import NotFound, Stale
 
 log = logging.getLogger("cuvrel.web")
@@ -30,7 +28,6 @@ class Problem(BaseModel):
     detail: str = ""
 
 
-FULL = "The disk is full; this was not saved."
 _SENTENCES = {
     404: "There is nothing at this address.",
     405: "This can't be done at this address.",
@@ -43,6 +40,12 @@ def problem(status: int, title: str, detail: str = "", **more: Any) -> Response:
     """A response with a problem document."""
     body = {**Problem(title=title, status=status, detail=detail).model_dump(), **more}
     return Response(json.dumps(body), status, content_type="application/problem+json")
+
+
+def _full() -> Response:
+    log.error("the disk is full")
+    hint = "Nothing that was saved is lost. Make room on the disk, then do it again."
+    return problem(507, "The disk is full; this was not saved.", hint)
 
 
 def invalid(fault: ValidationError) -> Response:
@@ -94,9 +97,8 @@ def register(app: Flask) -> None:
 
     @app.errorhandler(OperationalError)
     def away(fault: OperationalError) -> Response:
-        if isinstance(fault.orig, DiskFull):
-            log.error("the disk is full")
-            return problem(507, FULL, "Nothing that was saved is lost. Make room on the disk, then do it again.")
+        if is_full(fault):
+            return _full()
         log.warning("database: %s", str(fault.orig).strip().splitlines()[0])
         return problem(503, "The database is away for a moment.", "Nothing that was saved is lost. Try again shortly.")
 
@@ -111,8 +113,7 @@ def register(app: Flask) -> None:
 
     @app.errorhandler(Exception)
     def unforeseen(fault: Exception) -> Response:
-        if isinstance(fault, OSError) and fault.errno in room.FULL:
-            log.error("the disk is full")
-            return problem(507, FULL, "Nothing that was saved is lost. Make room on the disk, then do it again.")
+        if is_full(fault):
+            return _full()
         log.exception("unforeseen fault at %s", request.path)
         return problem(500, "Something went wrong inside the program; nothing that was saved is lost.", "Try again.")

@@ -19,10 +19,11 @@ from starlette.applications import Starlette
 from starlette.requests import Request
 from starlette.responses import JSONResponse, Response, StreamingResponse
 from starlette.routing import Mount, Route
+from werkzeug.sansio.utils import host_is_trusted
 from werkzeug.wsgi import FileWrapper
 
 from cuvrel.store.config import Config
-from cuvrel.web.app import HEADERS, create_app, known
+from cuvrel.web.app import HEADERS, create_app
 from cuvrel.web.listen import Listener
 from cuvrel.web.problems import Problem
 
@@ -40,7 +41,7 @@ def create(config: Config | None = None) -> Starlette:
 
     async def events(request: Request) -> Response:
         """A stream of JSON events: shot, frame, job, footage; `again` says that some may have been missed."""
-        if not known(request.headers.get("host", ""), config.hosts):
+        if not host_is_trusted(request.headers.get("host", ""), config.hosts):
             return _problem(400, "The server is not known by this name.")
         if request.headers.get("sec-fetch-site") == "cross-site":
             return _problem(403, "This request comes from another site's page.")

@@ -12,6 +12,7 @@ from sqlalchemy.orm import Session
 
 from cuvrel.core.recipe.begun import begun_shot
 from cuvrel.core.recipe.errors import CuvrelError
+from cuvrel.core.recipe.models import Shot
 from cuvrel.core.stand.settle import settling_key
 from cuvrel.jobs.queue import OPEN, put
 from cuvrel.store import shots as store
@@ -180,13 +181,18 @@ def follow(path: ById, body: FollowRequest) -> Response:
             raise CuvrelError("There is no matte on this frame to follow from.", "Draw an in mark on it first.")
         if any(job.args["pull"] == pull.id for job in being_done(session, path.id, "follow")):
             raise CuvrelError("This trace is being followed already.", "Stop that first, or wait for its end.")
-        plate = shot.plate_footage()
-        shared.blobs.room.require(0.5 * len(shot.frames) * plate.width * plate.height, "its matte")
+        _room_for_matte(shot, "its matte")
         job = put(session, "follow", row.project_id, f"Following {matte.name}", shot_id=row.id,
                   args=body.model_dump(mode="json"))  # fmt: skip
         out = job_out(job)
     shared.enqueue(out.id)
     return answer(out, 202)
+
+
+def _room_for_matte(shot: Shot, what: str) -> None:
+    """Raises NoRoom where a stored matte of all frames might not fit: half a byte a pixel is more than one takes."""
+    plate = shot.plate_footage()
+    services().blobs.room.require(0.5 * len(shot.frames) * plate.width * plate.height, what)
 
 
 def being_done(session: Session, shot_id: int, kind: str) -> list[JobRow]:
@@ -208,8 +214,7 @@ def settle(path: ById, body: SettleRequest) -> Response:
             raise store.NotFound("There is no such matte in this shot.") from None
         if any(job.args["matte"] == matte.id for job in being_done(session, path.id, "settle")):
             raise CuvrelError("This matte is being settled already.", "Wait for its end.")
-        plate = shot.plate_footage()
-        shared.blobs.room.require(0.5 * len(shot.frames) * plate.width * plate.height, "the settled matte")
+        _room_for_matte(shot, "the settled matte")
         job = put(session, "settle", row.project_id, f"Settling {matte.name}", shot_id=row.id,
                   args={"matte": matte.id, "token": token, "document": document_of(session, row).document})  # fmt: skip
         out = job_out(job)

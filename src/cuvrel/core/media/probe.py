@@ -19,7 +19,7 @@ import numpy as np
 
 from cuvrel.core.media.sound import SoundInfo, sound_info
 from cuvrel.core.media.space import Space, tagged
-from cuvrel.core.media.stills import SUFFIXES, Head, head_at, is_picture, read
+from cuvrel.core.media.stills import SUFFIXES, Head, head, is_picture, read
 from cuvrel.core.media.yuv import is_rgb
 from cuvrel.core.recipe.errors import MediaError
 
@@ -361,7 +361,7 @@ def _looked_at(archive: zipfile.ZipFile, name: str, beside: Path) -> Head:
     beside: a file that it is unpacked into.
     """
     unpacked(archive, name, beside)
-    found = head_at(beside, name)
+    found = head(beside, name)
     check_size(found.width, found.height)
     colour = read(beside.read_bytes(), name).colour
     if colour.shape[:2] != (found.height, found.width):

@@ -57,30 +57,6 @@ def is_picture(name: str) -> bool:
     return shown.suffix.lower() in SUFFIXES and not shown.name.startswith(".") and not name.endswith("/")
 
 
-def head(data: bytes, name: str) -> Head:
-    """What a picture is, from its bytes, without its pixels. Raises MediaError for what is not one."""
-    kind = SUFFIXES.get(Path(name).suffix.lower())
-    shown = Path(name).name
-    try:
-        if kind == "png":
-            return _png_head(data)
-        if kind == "jpeg":
-            return _jpeg_head(data)
-        if kind == "tiff":
-            return _tiff_head(io.BytesIO(data))
-        if kind == "exr":
-            with tempfile.TemporaryDirectory(prefix="cuvrel-") as folder:
-                (Path(folder) / "one.exr").write_bytes(data)
-                return _exr_head(Path(folder) / "one.exr")
-    except MediaError:
-        raise
-    except Exception as fault:  # what a hostile file makes three foreign libraries raise is not known beforehand
-        raise MediaError(f"'{shown}' is not a {str(kind).upper()} picture, or it is broken.", "Export it again.") from (
-            fault
-        )
-    raise MediaError(f"'{shown}' is no picture.", "Pictures may be PNG, JPEG, TIFF or EXR.")
-
-
 def read(data: bytes, name: str) -> Still:
     """A picture, whole. Raises MediaError for one that can't be decoded."""
     kind = SUFFIXES.get(Path(name).suffix.lower())
@@ -131,35 +107,37 @@ def _exif_turn(data: bytes) -> int:
         return 1
 
 
-def head_at(path: Path, name: str) -> Head:
-    """What a picture in a file is, of which no more is read than what says so. Raises MediaError.
+def head(path: Path, name: str) -> Head:
+    """What a picture in a file is, of which no more is read than what says so. Raises MediaError for what is not one.
 
     Also for one that is larger than any picture of its size can be: whatever else it holds is not unpacked into memory.
+    name: what it is called, by which its kind is told.
     """
-    kind = SUFFIXES.get(Path(name).suffix.lower())
-    size = path.stat().st_size
+    kind, shown = SUFFIXES.get(Path(name).suffix.lower()), Path(name).name
+    if kind is None:
+        raise MediaError(f"'{shown}' is no picture.", "Pictures may be PNG, JPEG, TIFF or EXR.")
     try:
-        if kind == "tiff":
-            found, most = _tiff_head(str(path)), 8
-        elif kind == "exr":
-            found, most = _exr_head(path), 1
+        with path.open("rb") as file:
+            start = file.read(4 << 20)
+        if kind == "png":
+            found = _png_head(start)
+        elif kind == "jpeg":
+            found = _jpeg_head(start)
         else:
-            with path.open("rb") as file:
-                found, most = head(file.read(4 << 20), name), 5
+            found = _tiff_head(path) if kind == "tiff" else _exr_head(path, start)
     except MediaError:
         raise
-    except Exception as fault:  # see `head`
-        raise MediaError(f"'{Path(name).name}' is not a {str(kind).upper()} picture, or it is broken.",
-                         "Export it again.") from fault  # fmt: skip
-    room = found.bytes if found.bytes else found.width * found.height * most * max(1, found.depth // 8)
-    if size > room + SLACK:
-        raise MediaError(f"The picture '{Path(name).name}' is larger than a picture of its size can be.",
-                         "Export it again.")  # fmt: skip
+    except Exception as fault:  # what a hostile file makes three foreign libraries raise is not known beforehand
+        raise MediaError(f"'{shown}' is not a {kind.upper()} picture, or it is broken.", "Export it again.") from fault
+    samples = 8 if kind == "tiff" else 5
+    room = found.bytes or found.width * found.height * samples * max(1, found.depth // 8)
+    if path.stat().st_size > room + SLACK:
+        raise MediaError(f"The picture '{shown}' is larger than a picture of its size can be.", "Export it again.")
     return found
 
 
-def _tiff_head(source: Any) -> Head:
-    with tifffile.TiffFile(source) as file:
+def _tiff_head(path: Path) -> Head:
+    with tifffile.TiffFile(str(path)) as file:
         page: Any = file.pages[0]
         depth = page.bitspersample if isinstance(page.bitspersample, int) else max(page.bitspersample)
         floats = int(page.sampleformat or 1) == 3
@@ -222,16 +200,8 @@ def _decoded(data: bytes) -> Still | None:
     return Still(np.ascontiguousarray((raw if shown is None else shown)[..., ::-1]), None)
 
 
-def _exr_file(data: bytes, folder: str, header: bool) -> Any:
-    """OpenEXR reads files alone."""
-    path = Path(folder) / "one.exr"
-    path.write_bytes(data)
-    return OpenEXR.File(str(path), separate_channels=True, header_only=header)
-
-
-def _exr_head(path: Path) -> Head:
-    with path.open("rb") as file:
-        start = file.read(1 << 20)
+def _exr_head(path: Path, start: bytes) -> Head:
+    """From a file's header. start: how the file begins."""
     if start[:4] != b"\x76\x2f\x31\x01":
         raise ValueError("no EXR")
     about = OpenEXR.File(str(path), separate_channels=True, header_only=True).header()
@@ -261,7 +231,9 @@ def _exr_names(data: bytes) -> dict[str, int]:
 def _exr(data: bytes) -> Still:
     """The first layer of an EXR picture within its display window; what is beyond the data window is nothing."""
     with tempfile.TemporaryDirectory(prefix="cuvrel-") as folder:
-        file = _exr_file(data, folder, False)
+        path = Path(folder) / "one.exr"  # OpenEXR reads files alone
+        path.write_bytes(data)
+        file = OpenEXR.File(str(path), separate_channels=True)
         about, found = file.header(), file.channels()
         planes = {name: _finite(channel.pixels) for name, channel in found.items()}
     low, high = about["displayWindow"]
