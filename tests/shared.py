@@ -8,25 +8,42 @@ from collections.abc import Callable
 from pathlib import Path
 
 import pytest
+from sqlalchemy import or_, select
 
-from cuvrel.jobs.queue import run
+from cuvrel.jobs.queue import withdraw
+from cuvrel.jobs.running import run
 from cuvrel.jobs.tasks import Works
 from cuvrel.store.blobs import Blobs
 from cuvrel.store.db import Database
+from cuvrel.store.models import JobRow
 
 
 class Hand:
-    """A worker that does a job when it is told to, and then the jobs that this one made."""
+    """A worker that does a job when it is told to, and then what came into the queue by it."""
 
     def __init__(self, database: Database, blobs: Blobs) -> None:
-        self.database, self.waiting = database, list[int]()
-        self.works = Works(database, blobs, 64 << 20, lambda job, priority: self.waiting.append(job))
+        self.database = database
+        self.works = Works(database, blobs, 64 << 20)
+
+    def waiting(self, job: int) -> list[int]:
+        """Those of a job and its parts that wait for a worker, the job last."""
+        of = or_(JobRow.id == job, JobRow.parent_id == job)
+        with self.database.session() as session:
+            rows = session.scalars(select(JobRow.id).where(of, JobRow.state == "waiting").order_by(JobRow.id))
+            return sorted(rows, key=lambda one: (one == job, one))
+
+    def take(self, job: int) -> None:
+        """One job, by its entry in the queue."""
+        with self.database.session() as session:
+            row = session.get_one(JobRow, job)
+            entry = row.queue_id
+            withdraw(session, row)
+        run(self.database, job, self.works.work, entry)
 
     def do(self, job: int) -> None:
         """The job, and all that comes of it."""
-        self.waiting.append(job)
-        while self.waiting:
-            run(self.database, self.waiting.pop(0), self.works.work, again=self.waiting.append)
+        while waiting := self.waiting(job):
+            self.take(waiting[0])
 
 
 def shared(factory: pytest.TempPathFactory, name: str, make: Callable[[Path], None]) -> Path:

@@ -19,10 +19,9 @@ from cuvrel.core.export.order import Settings, ordered
 from cuvrel.core.media.probe import probe
 from cuvrel.core.media.writer import VideoWriter
 from cuvrel.core.recipe.check import read_shot
-from cuvrel.jobs.queue import enqueue, put, queue_app
+from cuvrel.jobs.queue import put
 from cuvrel.store import shots
 from cuvrel.store.blobs import Blobs
-from cuvrel.store.config import Config
 from cuvrel.store.db import Database
 from cuvrel.store.footage import entry, make_ready
 from cuvrel.store.models import FootageRow, JobRow, Project
@@ -114,9 +113,6 @@ def test_two_workers_share_an_export_and_one_may_die(bucket: str, database: Data
 
     workers = [worker(url, tmp_path / name) for name in ("one", "two")]
     try:
-        app = queue_app(Config(url, URL, tmp_path))
-        with app.open():
-            enqueue(database, app, job)
         # each has done a part, and both are at work on another one at one time
         wait_for(both_at_work, 180, "two workers at work")
         workers[0].send_signal(signal.SIGKILL)

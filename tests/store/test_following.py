@@ -6,7 +6,8 @@ from sqlalchemy import select
 
 from cuvrel.core.checks.quality import overlap
 from cuvrel.core.follow.carry import Follower
-from cuvrel.jobs.queue import advance, put
+from cuvrel.jobs.queue import put
+from cuvrel.jobs.running import advance
 from cuvrel.store.mattes import frames_of, store_followed
 from cuvrel.store.models import JobRow, MatteFrame
 from tests.store.conftest import Bench

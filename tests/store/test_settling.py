@@ -6,7 +6,8 @@ import pytest
 from cuvrel.core.stand.build import Stand
 from cuvrel.core.stand.nodes import work_out
 from cuvrel.core.stand.settle import settling_key
-from cuvrel.jobs.queue import Stopped, advance, put, run
+from cuvrel.jobs.queue import put
+from cuvrel.jobs.running import Stopped, advance, run
 from cuvrel.store import shots
 from cuvrel.store.documents import document_of
 from cuvrel.store.frames import snapshot

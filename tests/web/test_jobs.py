@@ -1,12 +1,17 @@
 """Work that takes its time: following, settling, exports, and what became of it."""
 
+import asyncio
 from typing import Any
 
 import pytest
+from procrastinate.job_context import AbortReason
+from sqlalchemy import text
 from sqlalchemy.exc import InterfaceError, OperationalError, PendingRollbackError
 
 from cuvrel.core.media.probe import probe
-from cuvrel.jobs.queue import _begun, advance, run
+from cuvrel.jobs.queue import ALIVE, QUEUE, put, recover
+from cuvrel.jobs.running import Interrupted, _begun, advance, listening, run
+from cuvrel.jobs.worker import worker_app
 from cuvrel.store.db import Database
 from cuvrel.store.models import JobRow
 from tests.web.conftest import Web, problem
@@ -121,27 +126,101 @@ def test_exports_that_can_not_be_made_are_refused(web: Web, body: dict[str, Any]
     assert problem(web.post(f"/api/shots/{web.shot()}/exports", body), 422)
 
 
-def test_work_that_lost_its_worker_is_put_back(web: Web) -> None:
-    from cuvrel.jobs.queue import queue_app, recover
+async def taken_by_a_worker_that_dies(web: Web) -> int:
+    """The entry that it took; the next look finds what it left behind. Done by the queue's own means."""
+    app = worker_app(web.config, web.works)
+    async with app.open_async():
+        worker = await app.job_manager.register_worker()
+        entry = await app.job_manager.fetch_job(queues=[QUEUE], worker_id=worker)
+        assert entry is not None
+        assert await recover(web.database, app) == 0  # its heart beats
+        await app.job_manager.unregister_worker(worker)
+        assert await recover(web.database, app) in (0, 1)
+        return int(entry.id or 0)
 
+
+def test_work_that_lost_its_worker_is_put_back(web: Web) -> None:
     shot = web.shot()
     web.mark(shot)
-    job = web.post(f"/api/shots/{shot}/exports", {"what": "matte", "how": "ffv1", "targets": ["m1"]}).json["id"]
-    app = queue_app(web.config)
-    with app.open():
-        assert recover(web.database, app) == 0  # it waits in the queue as it should
-        with web.database.session() as session:
-            row = session.get(JobRow, job)
-            row.state = "working"
-            old = row.queue_id
-            from sqlalchemy import text
-
-            session.execute(text("UPDATE procrastinate_jobs SET status = 'doing' WHERE id = :id"), {"id": old})
-        assert recover(web.database, app) == 1
+    job = web.post(f"/api/shots/{shot}/settle", {"matte": "m1"}).json["id"]
+    entry = asyncio.run(taken_by_a_worker_that_dies(web))
     with web.database.session() as session:
-        row = session.get(JobRow, job)
-        assert row.state == "waiting"
-        assert row.queue_id not in (None, old)
+        row = session.get_one(JobRow, job)
+        assert (row.state, row.queue_id) == ("waiting", entry)
+    assert web.work(job)["state"] == "done"
+
+
+def test_what_a_worker_left_is_not_taken_while_its_lock_is_held(web: Web) -> None:
+    shot = web.shot()
+    web.mark(shot)
+    job = web.post(f"/api/shots/{shot}/settle", {"matte": "m1"}).json["id"]
+    with web.database.session() as session:
+        session.execute(text("SELECT pg_advisory_xact_lock(:alive, 77)"), {"alive": ALIVE})
+        with web.database.session() as other:
+            row = other.get_one(JobRow, job)
+            row.state, row.worker = "working", 77
+        asyncio.run(taken_by_a_worker_that_dies(web))
+        assert web.get(f"/api/jobs/{job}").json["state"] == "working"
+
+
+def test_a_stopped_job_whose_worker_died_is_over(web: Web) -> None:
+    shot = web.shot()
+    web.mark(shot)
+    job = web.post(f"/api/shots/{shot}/settle", {"matte": "m1"}).json["id"]
+
+    async def left() -> None:
+        app = worker_app(web.config, web.works)
+        async with app.open_async():
+            worker = await app.job_manager.register_worker()
+            entry = await app.job_manager.fetch_job(queues=[QUEUE], worker_id=worker)
+            assert entry is not None
+            assert _begun(web.database, job, entry.id, 5) is not None
+            assert web.post(f"/api/jobs/{job}/stop").json["stopping"]
+            assert list(await app.job_manager.list_jobs_to_abort_async()) == [entry.id]
+            await app.job_manager.unregister_worker(worker)
+            assert await recover(web.database, app) == 0
+            assert not list(await app.job_manager.list_jobs_async(queue=QUEUE))
+
+    asyncio.run(left())
+    assert web.get(f"/api/jobs/{job}").json["state"] == "stopped"
+
+
+def test_a_job_is_in_the_queue_when_and_only_when_its_row_is(web: Web) -> None:
+    app = worker_app(web.config, web.works)
+
+    async def entries() -> list[int | None]:
+        async with app.open_async():
+            return [one.id for one in await app.job_manager.list_jobs_async(queue=QUEUE)]
+
+    shot = web.shot()
+    with web.database.session() as session:
+        put(session, "settle", web.get(f"/api/shots/{shot}").json["project"], "Never", shot_id=shot)
+        session.rollback()
+    assert asyncio.run(entries()) == []
+    with web.database.session() as session:
+        row = put(session, "settle", web.get(f"/api/shots/{shot}").json["project"], "Now", shot_id=shot)
+    assert asyncio.run(entries()) == [row.queue_id]
+    web.post(f"/api/jobs/{row.id}/stop")
+    assert asyncio.run(entries()) == []
+
+
+def test_a_job_is_put_down_when_its_worker_is_to_end_and_goes_on_where_it_was(web: Web) -> None:
+    shot = web.shot()
+    web.mark(shot)
+    job = web.post(f"/api/shots/{shot}/settle", {"matte": "m1"}).json["id"]
+    asked = 0
+
+    def ending() -> AbortReason | None:
+        nonlocal asked
+        asked += 1
+        return AbortReason.SHUTDOWN if asked > 5 else None
+
+    with pytest.raises(Interrupted), listening(ending):
+        web.hand.take(job)
+    with web.database.session() as session:
+        row = session.get_one(JobRow, job)
+        assert (row.state, row.done, row.tries) == ("waiting", 5, 0)
+    assert web.work(job)["state"] == "done"
 
 
 def dies(web: Web, job: int, done: int | None = None) -> None:
@@ -207,7 +286,7 @@ def test_a_database_that_is_away_for_a_moment_costs_a_job_nothing(web: Web, monk
 
 
 def test_one_that_stays_away_is_what_the_job_says(web: Web, monkeypatch: pytest.MonkeyPatch) -> None:
-    monkeypatch.setattr("cuvrel.jobs.queue.PATIENCE", 0.0)
+    monkeypatch.setattr("cuvrel.jobs.running.PATIENCE", 0.0)
     shot = web.shot()
     web.mark(shot)
     job = web.post(f"/api/shots/{shot}/settle", {"matte": "m1"}).json["id"]

@@ -160,25 +160,21 @@ def test_an_estimate_and_presets(web: Web, clap: Any) -> None:
 def test_a_stopped_export_stops_its_parts_and_goes_on_when_run_again(
     web: Web, clap: Any, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    from cuvrel.jobs.queue import run
-
     monkeypatch.setattr("cuvrel.jobs.exporting.RANGE", 16)
     _, _, shot = clap
     job = web.post(f"/api/shots/{shot['id']}/exports", {"how": "h264"}).json["id"]
-    run(web.database, job, web.works.work, again=web.hand.waiting.append)
-    first, *others = web.hand.waiting
-    web.hand.waiting.clear()
+    web.hand.take(job)
+    first, *others = web.hand.waiting(job)
     assert len(others) == 2
-    run(web.database, first, web.works.work, again=web.hand.waiting.append)
+    web.hand.take(first)
     about = web.get(f"/api/jobs/{job}").json
     assert (about["state"], about["done"]) == ("working", 16)
     assert problem(web.get(f"/api/jobs/{first}"), 404)  # a part is nobody's business
     assert web.post(f"/api/jobs/{job}/stop").json["state"] == "stopped"
     for part in others:
-        run(web.database, part, web.works.work)
+        web.hand.take(part)
     assert web.get(f"/api/jobs/{job}").json["state"] == "stopped"
     assert web.post(f"/api/jobs/{job}/again").status_code == 202
-    web.hand.waiting.clear()
     done = web.work(job)
     assert (done["state"], done["done"]) == ("done", 48)
 

@@ -8,7 +8,7 @@ import numpy as np
 import pytest
 
 from cuvrel.core.tracks.path import Measured
-from cuvrel.jobs.queue import advance
+from cuvrel.jobs.running import advance
 from cuvrel.store.models import JobRow, MatteFrame
 from tests.web.conftest import Web, decoded, problem
 

@@ -1,7 +1,7 @@
 """Exports: cut into ranges that any worker takes, and joined by one.
 
-The job of an export makes a job for each range and rests. Whoever ends the last of them puts the export's own job back
-into the queue, which joins the parts. A worker that dies loses its range and nothing else.
+The job of an export makes a job for each range and rests. With the end of the last of them the export's own job goes
+back into the queue, and joins the parts. A worker that dies loses its range and nothing else.
 """
 
 from __future__ import annotations
@@ -13,7 +13,6 @@ import socket
 import tempfile
 import time
 import zipfile
-from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
@@ -32,23 +31,22 @@ from cuvrel.core.recipe.check import read_shot
 from cuvrel.core.sound.mix import Mix
 from cuvrel.core.stand.build import Stand
 from cuvrel.core.stand.nodes import Cache
-from cuvrel.jobs.queue import OPEN, Parted, Stopped, advance, put, tell
+from cuvrel.jobs.queue import OPEN, enqueue, locked_job, put, tell
+from cuvrel.jobs.running import Parted, Stopped, advance, heed
 from cuvrel.store.blobs import Blobs
 from cuvrel.store.db import Database
 from cuvrel.store.models import FootageRow, JobRow
 from cuvrel.store.pictures import Readers, StoreSources, sounds_of
 
 RANGE = 24  # frames that are written, and lost at the most, at a time
-PutIn = Callable[[int, int], None]
 LATER = -1  # ranges wait for what a person waits for
 
 
 class Exporting:
     """Makes exports. One per worker process."""
 
-    def __init__(self, database: Database, blobs: Blobs, readers: Readers, cache: Cache, put_in: PutIn) -> None:
-        """put_in: puts a job into the queue, with a priority."""
-        self._database, self._blobs, self._readers, self._cache, self._put_in = database, blobs, readers, cache, put_in
+    def __init__(self, database: Database, blobs: Blobs, readers: Readers, cache: Cache) -> None:
+        self._database, self._blobs, self._readers, self._cache = database, blobs, readers, cache
         self._kept: tuple[int, Order, Stand] | None = None
 
     def rest(self) -> None:
@@ -65,17 +63,17 @@ class Exporting:
             if not parts:
                 count = len(order.frames)
                 for begin in range(0, count, RANGE):
-                    put(session, "range", row.project_id, row.title, shot_id=row.shot_id, parent_id=row.id,
-                        args={"begin": begin, "end": min(count, begin + RANGE)},
+                    put(session, "range", row.project_id, row.title, priority=LATER, shot_id=row.shot_id,
+                        parent_id=row.id, args={"begin": begin, "end": min(count, begin + RANGE)},
                         total=min(count, begin + RANGE) - begin)  # fmt: skip
                 parts = _parts(session, row.id)
-            waiting = [part.id for part in parts if part.state == "waiting" and part.queue_id is None]
+            for part in parts:
+                if part.state == "waiting" and part.queue_id is None:  # the export was stopped, and is run again
+                    enqueue(session, part, LATER)
             open_ = any(part.state in OPEN for part in parts)
             done = [part.result for part in parts if part.state == "done"]
             blobs = [(str(one["blob"]), int(one["count"])) for one in done]
             by = sorted({str(one.get("by", "")) for one in done})
-        for part_id in waiting:
-            self._put_in(part_id, LATER)
         if open_:
             raise Parted
         self._finish(row, order, stand, blobs)
@@ -133,9 +131,12 @@ class Exporting:
             if time.monotonic() - last > 0.3:
                 last = time.monotonic()
                 with self._database.session() as session:
+                    locked_job(session, row.id)
                     advance(session, row.id, done, len(frames))
                     if whole is not None:
                         counted(session, whole.id)
+            else:
+                heed()
             return True
 
         write_frames(stand, order, frames, where, name, number, self._cache, tick)

@@ -33,9 +33,9 @@ from cuvrel.core.recipe.values import START
 from cuvrel.core.stand.build import Stand
 from cuvrel.core.stand.nodes import Cache, work_out
 from cuvrel.core.stand.settle import live
-from cuvrel.jobs.exporting import Exporting, PutIn
-from cuvrel.jobs.queue import Stopped, advance
+from cuvrel.jobs.exporting import Exporting
 from cuvrel.jobs.redaction import audit, found_people
+from cuvrel.jobs.running import Interrupted, Stopped, advance, heed
 from cuvrel.jobs.tracking import Courses
 from cuvrel.memory import Shares
 from cuvrel.store import portable
@@ -56,15 +56,15 @@ log = logging.getLogger("cuvrel.jobs")
 class Works:
     """What the tasks need. One per worker process."""
 
-    def __init__(self, database: Database, blobs: Blobs, caches: int, put_in: PutIn) -> None:
-        """caches: their bytes in all. put_in: puts a job that a job has made into the queue."""
+    def __init__(self, database: Database, blobs: Blobs, caches: int) -> None:
+        """caches: their bytes in all."""
         catalogue.load()
         self.database, self.blobs = database, blobs
         shares = Shares.of(caches)
         self.readers = Readers(blobs, shares.frames)
         self.cache = Cache(shares.pictures)
         self.touches = Touches(blobs, self.readers)
-        self.exporting = Exporting(database, blobs, self.readers, self.cache, put_in)
+        self.exporting = Exporting(database, blobs, self.readers, self.cache)
 
     def rest(self) -> None:
         """Lets go of all that is kept for the next job, which may be long in coming."""
@@ -97,7 +97,7 @@ class Works:
         except MediaError as fault:
             self._refuse(row, str(fault))
             raise
-        except OperationalError:
+        except (OperationalError, Interrupted):
             raise
         except Stopped:
             self._refuse(row, "Bringing it in was stopped.")
@@ -262,6 +262,7 @@ class Works:
 
         def tell(done: int, total: int) -> None:
             nonlocal last
+            heed()
             if done == total or time.monotonic() - last > 0.25:
                 last = time.monotonic()
                 with self.database.session() as session:

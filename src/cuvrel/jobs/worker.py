@@ -10,14 +10,15 @@ import secrets
 import threading
 import time
 from collections.abc import Callable
-from functools import partial
 
 import procrastinate
 import psycopg
 import structlog
+from procrastinate.exceptions import JobAborted
 
 from cuvrel.core.warm import warm_up
-from cuvrel.jobs.queue import ALIVE, enqueue, queue_app, recover, run
+from cuvrel.jobs.queue import ALIVE, QUEUE, STALLED, TASK, recover
+from cuvrel.jobs.running import Interrupted, listening, run
 from cuvrel.jobs.tasks import Works
 from cuvrel.store.blobs import Blobs
 from cuvrel.store.config import Config
@@ -27,16 +28,18 @@ from cuvrel.store.sweep import EVERY, tidy
 log = logging.getLogger("cuvrel.worker")
 
 
-def worker_app(config: Config, works: Works, putter: procrastinate.App) -> procrastinate.App:
-    """The queue with its one task, for a worker. putter: the open queue, for putting jobs in."""
+def worker_app(config: Config, works: Works) -> procrastinate.App:
+    """The queue with its one task. What leaves the task puts its entry back, as the end of the worker does."""
     alive, calm = Alive(config.conninfo), Calm(works.rest)
     app = procrastinate.App(connector=procrastinate.PsycopgConnector(conninfo=config.conninfo, min_size=1, max_size=4))
 
-    @app.task(name="cuvrel.job", queue="work", pass_context=True)
+    @app.task(name=TASK, queue=QUEUE, pass_context=True, retry=procrastinate.RetryStrategy(wait=1))
     def job(context: procrastinate.JobContext, job_id: int) -> None:
-        with structlog.contextvars.bound_contextvars(job=job_id), calm:
-            again = partial(enqueue, works.database, putter)
-            run(works.database, job_id, works.work, context.job.id, again, alive.number)
+        with structlog.contextvars.bound_contextvars(job=job_id), calm, listening(context.abort_reason):
+            try:
+                run(works.database, job_id, works.work, context.job.id, alive.number)
+            except Interrupted:
+                raise JobAborted from None
 
     return app
 
@@ -89,11 +92,11 @@ class Calm:
         self._timer.start()
 
 
-async def _look_after(database: Database, putter: procrastinate.App) -> None:
+async def _look_after(database: Database, app: procrastinate.App) -> None:
     """Every few seconds, takes up jobs whose worker died."""
     while True:
         with contextlib.suppress(Exception):
-            await asyncio.to_thread(recover, database, putter)
+            await recover(database, app)
         await asyncio.sleep(3)
 
 
@@ -110,24 +113,17 @@ async def _keep_tidy(database: Database, blobs: Blobs) -> None:
 async def _serve(config: Config) -> None:
     database = Database(config.database)
     blobs = Blobs(config.blobs, config.var)
-    putter = queue_app(config)
-    works = Works(database, blobs, config.caches, partial(enqueue, database, putter))
     threading.Thread(target=warm_up, name="warm", daemon=True).start()
-    app = worker_app(config, works, putter)
-    with putter.open():
-        await _served(app, putter, database, blobs)
-
-
-async def _served(app: procrastinate.App, putter: procrastinate.App, database: Database, blobs: Blobs) -> None:
+    app = worker_app(config, Works(database, blobs, config.caches))
     async with app.open_async():
         watches = [
-            asyncio.create_task(_look_after(database, putter)),
+            asyncio.create_task(_look_after(database, app)),
             asyncio.create_task(_keep_tidy(database, blobs)),
         ]
         try:
             await app.run_worker_async(
-                queues=["work"], concurrency=1, name=f"worker-{os.getpid()}", fetch_job_polling_interval=1.0,
-                update_heartbeat_interval=3.0, stalled_worker_timeout=12.0, delete_jobs="successful",
+                queues=[QUEUE], concurrency=1, name=f"worker-{os.getpid()}", fetch_job_polling_interval=1.0,
+                update_heartbeat_interval=3.0, stalled_worker_timeout=STALLED, delete_jobs="successful",
                 shutdown_graceful_timeout=2.0,
             )  # fmt: skip
         finally:

@@ -39,7 +39,6 @@ def look(path: ById) -> Response:
             raise CuvrelError("The plate is being looked through already.", "Wait for its end.")
         job = put(session, "cuts", row.project_id, f"Looking for cuts in {row.name}", shot_id=row.id)
         out = job_out(job)
-    shared.enqueue(out.id)
     return answer(out, 202)
 
 

@@ -13,7 +13,7 @@ from cuvrel.core.export.hows import how_of
 from cuvrel.core.export.order import Settings, name_of, ordered, title_of
 from cuvrel.core.recipe.errors import CuvrelError
 from cuvrel.core.stand.build import Stand
-from cuvrel.jobs.queue import OPEN, part_ended, put, tell
+from cuvrel.jobs.queue import OPEN, enqueue, part_ended, put, tell, withdraw
 from cuvrel.store import shots as store
 from cuvrel.store.access import job_for, preset_for, shot_for
 from cuvrel.store.documents import document_of
@@ -53,7 +53,6 @@ def new_export(path: ById, body: ExportRequest) -> Response:
                   "revision": row.revision},
         )  # fmt: skip
         out = job_out(job)
-    shared.enqueue(out.id)
     return answer(out, 202)
 
 
@@ -122,6 +121,7 @@ def stop(path: ById) -> Response:
         row = job_for(session, who(), path.id, lock=True)
         if row.state in OPEN:
             row.stop = True
+            withdraw(session, row)
             if row.state == "waiting":
                 row.state, row.message = "stopped", "Stopped."
             elif row.queue_id is None:
@@ -143,9 +143,9 @@ def again(path: ById) -> Response:
         for one in (row, *parts):
             one.state, one.stop, one.message, one.finished, one.queue_id = "waiting", False, "", None, None
             one.tries = 0
+        enqueue(session, row)
         tell(session, row)
         out = job_out(row)
-    shared.enqueue(path.id)
     return answer(out, 202)
 
 

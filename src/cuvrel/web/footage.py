@@ -57,7 +57,6 @@ def upload(path: ById) -> Response:
         session.flush()
         job = put(session, "ingest", path.id, name, footage_id=row.id)
         out = Uploaded(footage=footage_out(row), job=job_out(job))
-    shared.enqueue(out.job.id)
     return answer(out, 202)
 
 
@@ -107,7 +106,6 @@ def reading(path: ById, body: Reading) -> Response:
         row.info = {**row.info, "hand": checked_hand(body.hand)}
         job = put(session, "ingest", row.project_id, f"{row.name}, read otherwise", footage_id=row.id)
         out = Uploaded(footage=footage_out(row), job=job_out(job))
-    shared.enqueue(out.job.id)
     return answer(out, 202)
 
 

@@ -33,7 +33,6 @@ def pack(path: ById) -> Response:
         if session.scalar(select(JobRow.id).where(under_way).limit(1)) is not None:
             raise CuvrelError("The project is being packed already.", "Wait for its end.")
         out = job_out(put(session, "pack", row.id, row.name))
-    shared.enqueue(out.id)
     return answer(out, 202)
 
 
@@ -59,5 +58,4 @@ def unpack() -> Response:
         session.add(project)
         session.flush()
         out = job_out(put(session, "unpack", project.id, name, args={"packed": blob, "name": name}))
-    shared.enqueue(out.id)
     return answer(out, 202)

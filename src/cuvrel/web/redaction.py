@@ -81,7 +81,6 @@ def look_for_people(path: ById) -> Response:
         if being_done(session, path.id, "people"):
             raise CuvrelError("People are being looked for already.", "Wait for its end.")
         out = job_out(put(session, "people", row.project_id, "Looking for people", shot_id=row.id))
-    shared.enqueue(out.id)
     return answer(out, 202)
 
 
@@ -99,7 +98,6 @@ def start_audit(path: ById, body: AuditRequest) -> Response:
         args = {**body.model_dump(mode="json"), "document": document_of(session, row).document, "frames": frames,
                 "revision": row.revision}  # fmt: skip
         out = job_out(put(session, "audit", row.project_id, "Audit", shot_id=row.id, args=args))
-    shared.enqueue(out.id)
     return answer(out, 202)
 
 

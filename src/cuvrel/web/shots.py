@@ -110,10 +110,9 @@ def _changed(
         row = done.row
         before = None if done.before is None else done.before.shot
         stored = shared.touches.store(session, row.id, before, done.after.shot, solutions)
-        job = None
         if stored.left:
-            job = put(session, "solve", row.project_id, f"Solving {len(stored.left)} marked frames", shot_id=row.id,
-                      args={"frames": [list(one) for one in stored.left]}, total=len(stored.left)).id  # fmt: skip
+            put(session, "solve", row.project_id, f"Solving {len(stored.left)} marked frames", shot_id=row.id,
+                      args={"frames": [list(one) for one in stored.left]}, total=len(stored.left))  # fmt: skip
         touched = [
             Touched(pull=pull, frame=frame, now=_now(session, row.id, pull, frame)) for pull, frame in stored.changed
         ]
@@ -122,9 +121,7 @@ def _changed(
         same = known == done.after.references and done.base == row.revision - 1
         uses = None if same else uses_of(done.after)
         out = EditOut(base=done.base, revision=row.revision, ops=done.ops, history=history, touched=touched, uses=uses)
-    if job is not None:
-        shared.enqueue(job)
-    return answer(out)
+        return answer(out)
 
 
 def _now(session: Session, shot_id: int, pull: str, frame: int) -> FrameOut | None:
@@ -185,7 +182,6 @@ def follow(path: ById, body: FollowRequest) -> Response:
         job = put(session, "follow", row.project_id, f"Following {matte.name}", shot_id=row.id,
                   args=body.model_dump(mode="json"))  # fmt: skip
         out = job_out(job)
-    shared.enqueue(out.id)
     return answer(out, 202)
 
 
@@ -218,7 +214,6 @@ def settle(path: ById, body: SettleRequest) -> Response:
         job = put(session, "settle", row.project_id, f"Settling {matte.name}", shot_id=row.id,
                   args={"matte": matte.id, "token": token, "document": document_of(session, row).document})  # fmt: skip
         out = job_out(job)
-    shared.enqueue(out.id)
     return answer(out, 202)
 
 
@@ -249,7 +244,6 @@ def clean_plate(path: ById, body: CleanPlateRequest) -> Response:
         }
         job = put(session, "clean_plate", row.project_id, "Building a clean plate", shot_id=row.id, args=args)
         out = job_out(job)
-    shared.enqueue(out.id)
     return answer(out, 202)
 
 

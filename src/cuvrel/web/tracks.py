@@ -56,7 +56,6 @@ def follow(path: ById, body: TrackRequest) -> Response:
         args = body.model_dump(mode="json")
         job = put(session, "track", row.project_id, f"Following {title}", shot_id=row.id, args=args)
         out = job_out(job)
-    shared.enqueue(out.id)
     return answer(out, 202)
 
 
