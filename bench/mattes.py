@@ -12,11 +12,10 @@ from typing import Any
 
 import cv2
 import numpy as np
-from numpy.typing import NDArray
 
 from bench import yardsticks
 from cuvrel.core import catalogue
-from cuvrel.core.arrays import F32, U8
+from cuvrel.core.arrays import F32, U8, Mask
 from cuvrel.core.checks.chatter import chatter, grey_flow
 from cuvrel.core.checks.quality import contour_accuracy, dtssd, gradient_error, mse, overlap
 from cuvrel.core.edge.detail import solve, to_linear
@@ -256,7 +255,7 @@ def measure(case: Case, artist: bool, yards: bool) -> Row:
     return row
 
 
-def _fine(case: Case, number: int, band: NDArray[np.bool_]) -> F32:
+def _fine(case: Case, number: int, band: Mask) -> F32:
     """Our fine detail in the same band as the closed form gets, from the same knowledge."""
     linear = to_linear(case.pictures[number])
     known = np.where(band, np.float32(0.5), case.truths[number] > 0.5).astype(np.float32)

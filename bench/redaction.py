@@ -7,10 +7,9 @@ from dataclasses import dataclass
 
 import cv2
 import numpy as np
-from numpy.typing import NDArray
 from skimage import data
 
-from cuvrel.core.arrays import U8
+from cuvrel.core.arrays import F32, U8
 from cuvrel.core.redaction.audit import audited
 from cuvrel.core.redaction.faces import Face, alike
 from cuvrel.core.redaction.people import look_through, people
@@ -63,7 +62,7 @@ def made(seed: int, size: float, turn: float, light: float, blur: float) -> Made
     return Made(frames, truth, slips)
 
 
-def covers(clip: Made, n: int) -> NDArray[np.float32]:
+def covers(clip: Made, n: int) -> F32:
     """A cover over the face, beside it where it slips."""
     out, one = np.zeros((HIGH, WIDE), np.float32), clip.truth[n]
     if one is not None:

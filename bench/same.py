@@ -10,9 +10,9 @@ from pathlib import Path
 from typing import Any
 
 import numpy as np
-from numpy.typing import NDArray
 
 from cuvrel.core import catalogue
+from cuvrel.core.arrays import U8
 from cuvrel.core.media.probe import probe
 from cuvrel.core.media.reader import Reader, as_grey, resized
 from cuvrel.core.recipe.check import read_shot
@@ -57,7 +57,7 @@ class Shipped:
         return {}
 
     def stored(self, owner: str, frame: int, size: tuple[int, int]) -> Node | None:
-        grey: NDArray[np.uint8] | None = self._mattes.get(frame)
+        grey: U8 | None = self._mattes.get(frame)
         return None if grey is None else node("shipped", [frame, size], [], lambda: as_grey(grey, size))
 
 

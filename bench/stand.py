@@ -8,10 +8,10 @@ from statistics import median
 from typing import Any
 
 import numpy as np
-from numpy.typing import NDArray
 
 from bench.speed import HALF, say, timed
 from cuvrel.core import catalogue
+from cuvrel.core.arrays import U8
 from cuvrel.core.imaging.blend import MODES, blend, mix, through
 from cuvrel.core.imaging.colour import decode, encode
 from cuvrel.core.media.probe import probe
@@ -36,7 +36,7 @@ class Ready(Plain):
     """The demo's signaller, his followed matte and the spray, decoded and shrunk, as proxies are."""
 
     def __init__(self) -> None:
-        self.films: dict[str, list[NDArray[np.uint8]]] = {}
+        self.films: dict[str, list[U8]] = {}
         self.about: dict[str, dict[str, Any]] = {}
         for ident, name in (("1", "signaller"), ("2", "spray")):
             info = probe(CLIPS / f"{name}.mp4")

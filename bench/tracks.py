@@ -16,7 +16,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from cuvrel.core.arrays import F64, U8
+from cuvrel.core.arrays import F32, F64, U8, Mask
 from cuvrel.core.imaging.homography import moved
 from cuvrel.core.media.probe import probe
 from cuvrel.core.media.reader import Reader
@@ -42,11 +42,11 @@ class Made:
 
     frames: list[U8]
     truth: F64
-    seen: NDArray[np.bool_]
-    without: list[NDArray[np.float32]]
+    seen: Mask
+    without: list[F32]
 
 
-def texture(rng: np.random.Generator, size: tuple[int, int]) -> NDArray[np.float32]:
+def texture(rng: np.random.Generator, size: tuple[int, int]) -> F32:
     """Blots, lines and fine grain, as of a painted board."""
     wide, high = size
     out = np.full((high, wide, 3), rng.uniform(60, 190, 3), np.float32)

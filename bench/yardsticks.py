@@ -4,10 +4,9 @@ from __future__ import annotations
 
 import cv2
 import numpy as np
-from numpy.typing import NDArray
 from pymatting import estimate_alpha_cf
 
-from cuvrel.core.arrays import F32, U8
+from cuvrel.core.arrays import F32, U8, Mask
 from cuvrel.core.checks.chatter import grey_flow
 from cuvrel.core.recipe.models import Mark
 from cuvrel.core.trace.marks import rasterise
@@ -61,7 +60,7 @@ def warp_and_cut(here: U8, there: U8, matte: F32, half: int = 8) -> F32:
     return out
 
 
-def unknown(truth: F32, width: int = 6) -> NDArray[np.bool_]:
+def unknown(truth: F32, width: int = 6) -> Mask:
     """The true unknown band: fractional coverage, and a little around it."""
     soft = ((truth > 0.02) & (truth < 0.98)).astype(np.uint8)
     return cv2.dilate(soft, cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (2 * width + 1, 2 * width + 1))) > 0

@@ -13,13 +13,13 @@ from typing import Any
 
 import numpy as np
 import pytest
+from footage.render import render
 from hypothesis import settings
 
 from cuvrel.core import catalogue
 from cuvrel.core.media.probe import MediaInfo, probe
 from cuvrel.core.media.reader import Reader
 from cuvrel.core.recipe.models import Mark
-from cuvrel.demo.render import render
 from cuvrel.store.blobs import Blobs
 from cuvrel.store.cluster import Cluster
 from cuvrel.store.config import Config

@@ -6,9 +6,8 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
-from numpy.typing import NDArray
 
-from cuvrel.core.arrays import F32
+from cuvrel.core.arrays import F32, F64
 from training.draws import log_uniform
 from training.pieces import Part, blob, hull, limb, sheet
 from training.textures import palette
@@ -81,7 +80,7 @@ def dressed(rng: np.random.Generator, tall: float, colours: list[F32], ragged: f
 
 def _arm(
     rng: np.random.Generator, body: Body, side: int, tall: float, wide: float, colours: tuple[F32, F32],
-    ragged: float, fast: float, shoulder: NDArray[np.float64],
+    ragged: float, fast: float, shoulder: F64,
 ) -> None:  # fmt: skip
     """A sleeve, a forearm, a hand, and now and then something in it: a lamp, a box, a flag."""
     cloth, skin = colours

@@ -14,7 +14,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from cuvrel.core.arrays import F32, U8
+from cuvrel.core.arrays import F32, F64, U8
 from training.before import fence, leaves
 from training.draws import log_uniform
 from training.figures import figure
@@ -35,9 +35,9 @@ class Path:
     rest: from when until when it stands still, limbs and all.
     """
 
-    start: NDArray[np.float64]
-    speed: NDArray[np.float64]
-    sway: NDArray[np.float64]
+    start: F64
+    speed: F64
+    sway: F64
     pace: float
     turn: float
     grow: float
@@ -55,12 +55,12 @@ class Path:
         return float(place[0]), float(place[1]), self.turn * t, float(np.exp(self.grow * t))
 
 
-def turned(angle: float, scale_x: float, scale_y: float) -> NDArray[np.float64]:
+def turned(angle: float, scale_x: float, scale_y: float) -> F64:
     c, s = np.cos(angle), np.sin(angle)
     return np.array([[c * scale_x, -s * scale_y], [s * scale_x, c * scale_y]])
 
 
-def _draw(canvas: F32, cover: F32 | None, part: F32, matrix: NDArray[np.float64], hides: bool) -> None:
+def _draw(canvas: F32, cover: F32 | None, part: F32, matrix: F64, hides: bool) -> None:
     """Lays a premultiplied picture over the canvas; adds to the subject's coverage, or takes from it."""
     h, w = canvas.shape[:2]
     ph, pw = part.shape[:2]
@@ -97,7 +97,7 @@ def _rippled(picture: F32, amount: float, t: float) -> F32:
 def lay(canvas: F32, cover: F32 | None, parts: list[Part], path: Path, t: float, hides: bool, camera: NDArray) -> None:
     x, y, angle, scale = path.at(t)
     t = path.moved(t)
-    placed: list[NDArray[np.float64]] = []
+    placed: list[F64] = []
     for part in parts:
         swung = part.angle + part.swing * np.sin(part.pace * t + part.phase)
         flat = 1 - part.squeeze * (0.5 + 0.5 * np.sin(part.pace * t * 0.7 + part.phase))
@@ -179,12 +179,12 @@ class Camera:
     size: tuple[int, int]  # width and height
     frames: int
     shaky: float
-    drift: NDArray[np.float64]
+    drift: F64
     zoom: float
     open: float
-    jitter: NDArray[np.float64]
+    jitter: F64
 
-    def at(self, t: float) -> NDArray[np.float64]:
+    def at(self, t: float) -> F64:
         """From the scene to the picture at a time, in frames, (2, 3)."""
         far = t - self.frames / 2
         swing = np.sin(t * 0.9 + self.jitter[0]) + 0.5 * np.sin(t * 2.3 + self.jitter[1])

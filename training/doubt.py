@@ -13,8 +13,8 @@ from concurrent.futures import ProcessPoolExecutor
 
 import cv2
 import numpy as np
-from numpy.typing import NDArray
 
+from cuvrel.core.arrays import F64, Mask
 from cuvrel.core.checks.quality import overlap
 from cuvrel.core.follow.carry import Follower
 from cuvrel.core.follow.doubt import MOST_ALIKE
@@ -49,13 +49,13 @@ def gather(seed: int) -> list[tuple[list[float], float]]:
     return out
 
 
-def fit(x: NDArray[np.float64], bad: NDArray[np.bool_]) -> NDArray[np.float64]:
+def fit(x: F64, bad: Mask) -> F64:
     """Weights, not negative, and a constant of the logistic regression, by projected Newton steps."""
     design = np.column_stack([x, np.ones(len(x))])
     w = np.zeros(design.shape[1])
     weight = np.where(bad, 0.5 / bad.mean(), 0.5 / (~bad).mean())  # both kinds count the same
 
-    def loss(w: NDArray[np.float64]) -> float:
+    def loss(w: F64) -> float:
         odds = design @ w
         return float((weight * (np.logaddexp(0, odds) - bad * odds)).sum() + 0.5e-3 * w @ w)
 

@@ -6,9 +6,8 @@ from dataclasses import dataclass, replace
 
 import cv2
 import numpy as np
-from numpy.typing import NDArray
 
-from cuvrel.core.arrays import F32
+from cuvrel.core.arrays import F32, F64
 from training.before import strands
 from training.lens import in_light
 from training.textures import noise, texture, trimmed
@@ -110,7 +109,7 @@ def limb(rng: np.random.Generator, length: float, wide: float, colours: F32, rag
 
 
 def _within(
-    rng: np.random.Generator, points: NDArray[np.float64], size: tuple[int, int], origin: NDArray[np.float64],
+    rng: np.random.Generator, points: F64, size: tuple[int, int], origin: F64,
     colours: F32, ragged: float,
 ) -> tuple[F32, F32]:  # fmt: skip
     """What a closed line encloses, dressed; returns its picture, of size (h, w), and the place of (0, 0) in it."""

@@ -4,9 +4,8 @@ from __future__ import annotations
 
 import cv2
 import numpy as np
-from numpy.typing import NDArray
 
-from cuvrel.core.arrays import F32
+from cuvrel.core.arrays import F32, U8
 from training.draws import log_uniform
 from training.textures import noise, palette, texture
 
@@ -100,7 +99,7 @@ def _skyline(rng: np.random.Generator, out: F32, horizon: int, far: float) -> No
     out[:] = out * (1 - share) + (own * (1 - far) + haze * far) * share
 
 
-def _house(rng: np.random.Generator, mask: NDArray[np.uint8], own: F32, x: int, y: int, wide: int, tall: int) -> None:
+def _house(rng: np.random.Generator, mask: U8, own: F32, x: int, y: int, wide: int, tall: int) -> None:
     """A house front with a roof and rows of windows."""
     cv2.rectangle(mask, (x, y), (x + wide, y + tall), 255, -1)
     tone = (palette(rng)[0] * rng.uniform(0.5, 1.1)).tolist()

@@ -12,14 +12,14 @@ from dataclasses import replace
 
 import cv2
 import numpy as np
+from footage.body import BRASS, GLOW, IRON, LEATHER, TONES, WOOD, block, cone, ellipsoid, sheet
+from footage.people import Person, V, axis, vec
+from footage.quay import DAY, DUSK, GREY, LAMP, NIGHT, Camera, Light, box, furniture, post, sheds
+from footage.render import UNSEEN, Film
+from footage.scene import Parts, Scene
 from numpy.typing import NDArray
 
 from cuvrel.core.arrays import F32, U8
-from cuvrel.demo.body import BRASS, GLOW, IRON, LEATHER, TONES, WOOD, block, cone, ellipsoid, sheet
-from cuvrel.demo.people import Person, V, axis, vec
-from cuvrel.demo.quay import DAY, DUSK, GREY, LAMP, NIGHT, Camera, Light, box, furniture, post, sheds
-from cuvrel.demo.render import UNSEEN, Film
-from cuvrel.demo.scene import Parts, Scene
 from training.collect import collect
 from training.collect_difference import LOOKS, SIZE, photographed, sampled
 from training.draws import log_uniform

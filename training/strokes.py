@@ -4,14 +4,13 @@ from __future__ import annotations
 
 import cv2
 import numpy as np
-from numpy.typing import NDArray
 
-from cuvrel.core.arrays import F32
+from cuvrel.core.arrays import F32, F64, Mask
 from cuvrel.core.recipe.models import Mark
 
 
 def _stroke(
-    rng: np.random.Generator, free: F32, picked: NDArray[np.bool_], room: float, longest: float
+    rng: np.random.Generator, free: F32, picked: Mask, room: float, longest: float
 ) -> list[tuple[float, float]] | None:
     """A line, a little bent, that starts where it may and keeps its room. free: distance to what it must not touch."""
     ys, xs = np.nonzero(picked & (free > room))
@@ -36,7 +35,7 @@ def _stroke(
     return [points[0], *points[3:-1:4], points[-1]] if len(points) > 3 else points
 
 
-def free_at(free: F32, at: NDArray[np.float64], angle: float, ahead: float = 6.0) -> float:
+def free_at(free: F32, at: F64, angle: float, ahead: float = 6.0) -> float:
     """The room a little further along; 0 beyond the picture."""
     x, y = int(at[0] + ahead * np.cos(angle)), int(at[1] + ahead * np.sin(angle))
     return float(free[y, x]) if 0 <= y < free.shape[0] and 0 <= x < free.shape[1] else 0.0

@@ -10,9 +10,9 @@ from pathlib import Path
 from typing import Any, Literal
 
 import numpy as np
-from numpy.typing import NDArray
 from pydantic import ValidationError
 
+from cuvrel.core.arrays import F32, U8
 from cuvrel.core.export.accompany import sound_for
 from cuvrel.core.export.hows import How, how_of
 from cuvrel.core.export.order import Order, ordered
@@ -86,16 +86,16 @@ class OnDisk(Memory):
         super().__init__()
         self._folder = folder
 
-    def grey(self, number: int) -> NDArray[np.uint8]:
+    def grey(self, number: int) -> U8:
         """A frame that there is, (H, W) uint8."""
         return read_grey((self._folder / f"{number}.png").read_bytes())
 
-    def _away(self, number: int, matte: NDArray[np.float32]) -> NDArray[np.float32]:
+    def _away(self, number: int, matte: F32) -> F32:
         grey = np.round(np.clip(matte, 0, 1) * 255).astype(np.uint8)
         (self._folder / f"{number}.png").write_bytes(png_bytes(grey))
         return np.empty((0, 0), np.float32)
 
-    def touch(self, number: int, matte: NDArray[np.float32]) -> Frame:
+    def touch(self, number: int, matte: F32) -> Frame:
         """See `Frames`."""
         super().touch(number, self._away(number, matte))
         return Frame(number, matte, "touched", 0.0)
@@ -107,7 +107,7 @@ class OnDisk(Memory):
             return False
         return super().keep(replace(frame, matte=self._away(frame.number, frame.matte)))
 
-    def matte(self, number: int) -> NDArray[np.float32] | None:
+    def matte(self, number: int) -> F32 | None:
         """See `Frames`."""
         return self.grey(number).astype(np.float32) / np.float32(255) if number in self.frames else None
 
@@ -284,7 +284,7 @@ def track(
 
 
 @contextmanager
-def _left_out(wanted: Wanted, beside: Path, info: MediaInfo) -> Iterator[Callable[[int], NDArray[np.float32]] | None]:
+def _left_out(wanted: Wanted, beside: Path, info: MediaInfo) -> Iterator[Callable[[int], F32] | None]:
     """What a track does not look at on each frame. Raises RecipeError or MediaError."""
     if wanted.without is None:
         yield None
@@ -312,10 +312,10 @@ def audit(
         shot = PortableShot(source)
         stand, cache = Stand(shot.shot, shot), Cache(CACHE)
 
-        def plate(frame: int) -> NDArray[np.uint8]:
+        def plate(frame: int) -> U8:
             return np.ascontiguousarray(work_out(stand.plate(frame), cache))
 
-        def shown(frame: int) -> NDArray[np.uint8]:
+        def shown(frame: int) -> U8:
             return np.ascontiguousarray(work_out(view(stand, "result", frame), cache)[..., :3])
 
         looked = list(audited(plate, lambda n: work_out(stand.hidden(n), cache), list(stand.shot.frames), shown))
@@ -327,7 +327,7 @@ def audit(
             raise RecipeError(f"'{cover.name}' has {mask.frames} frames, and the footage {info.frames}.")
         size = info.height, info.width
 
-        def covered(frame: int) -> NDArray[np.float32]:
+        def covered(frame: int) -> F32:
             return as_grey(np.ascontiguousarray(over.frame(frame)[..., 0]), size)
 
         looked = list(audited(reader.frame, covered, range(info.frames)))
@@ -335,7 +335,7 @@ def audit(
 
 
 def _audited(
-    looked: list[Looked], picture_: Callable[[int], NDArray[np.uint8]], name: str, told: Callable[[str], None]
+    looked: list[Looked], picture_: Callable[[int], U8], name: str, told: Callable[[str], None]
 ) -> tuple[dict[str, Any], dict[int, bytes]]:
     found = report(looked, source=name)
     pictures = {}

@@ -10,16 +10,16 @@ from pathlib import Path
 import cv2
 import numpy as np
 import pytest
+from footage.elements import MOVING, STILLS
+from footage.people import Person, bent, vec
+from footage.render import Film, render, slug
+from footage.scenes import SCENES
 
 from cuvrel.core.media.probe import probe
 from cuvrel.core.media.reader import Reader
 from cuvrel.core.recipe.check import read_shot
-from cuvrel.demo.elements import MOVING, STILLS
 from cuvrel.demo.looks import SHOTS, demo_document
-from cuvrel.demo.people import Person, bent, vec
 from cuvrel.demo.project import CLIPS, clip_marks
-from cuvrel.demo.render import Film, render, slug
-from cuvrel.demo.scenes import SCENES
 
 SMALL = (160, 90)
 

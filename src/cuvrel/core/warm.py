@@ -7,9 +7,9 @@ from typing import Any
 
 import cv2
 import numpy as np
-from numpy.typing import NDArray
 
 from cuvrel.core import catalogue
+from cuvrel.core.arrays import F32, U8
 from cuvrel.core.edge.detail import fine_detail
 from cuvrel.core.edge.edge import EdgeParams, edge
 from cuvrel.core.follow.carry import Follower
@@ -45,7 +45,7 @@ def warm_up(parts: Sequence[int] = (0, 1)) -> None:
         (_showing, _tracing)[part](rgb, matte)
 
 
-def _showing(rgb: NDArray[np.uint8], matte: NDArray[np.float32]) -> None:
+def _showing(rgb: U8, matte: F32) -> None:
     light = colour.decode(rgb)
     cut = blend.through(light, matte)
     colour.encode(cut)
@@ -74,7 +74,7 @@ def _showing(rgb: NDArray[np.uint8], matte: NDArray[np.float32]) -> None:
     fine_detail(rgb, cv2.GaussianBlur(matte, (0, 0), 2), 4)
 
 
-def _tracing(rgb: NDArray[np.uint8], matte: NDArray[np.float32]) -> None:
+def _tracing(rgb: U8, matte: F32) -> None:
     marks = [Mark(id="a", frame=0, kind="in", radius=3, points=[(50, 50), (80, 50)]),
              Mark(id="b", frame=0, kind="out", radius=3, points=[(10, 10), (110, 10)])]  # fmt: skip
     solved = trace(rgb, marks)
@@ -87,7 +87,7 @@ def _tracing(rgb: NDArray[np.uint8], matte: NDArray[np.float32]) -> None:
 class _Small(Plain):
     """One small picture and one matte for every frame, as the stand's sources."""
 
-    def __init__(self, rgb: NDArray[np.uint8], matte: NDArray[np.float32]) -> None:
+    def __init__(self, rgb: U8, matte: F32) -> None:
         self._rgb, self._matte = rgb, matte
 
     def picture(self, footage_id: str, frame: int, size: tuple[int, int]) -> Node:
@@ -100,7 +100,7 @@ class _Small(Plain):
         return node("warm-matte", [frame, size], [], lambda: resized(np.roll(self._matte, frame, axis=1), size))
 
 
-def _stand(rgb: NDArray[np.uint8], matte: NDArray[np.float32]) -> None:
+def _stand(rgb: U8, matte: F32) -> None:
     """Every kind of plane, through the cache: what comes out of it can't be written to, which compiles apart."""
     slow = {"speed": 50, "between": "motion", "shutter": 180}
     gate = {"matte": "m", "part": "rim", "excluded": ["m"]}

@@ -9,10 +9,9 @@ from typing import Any
 
 import cv2
 import numpy as np
-from numpy.typing import NDArray
 
 from cuvrel.core import catalogue  # noqa: F401  (fills the registry)
-from cuvrel.core.arrays import U8
+from cuvrel.core.arrays import F32, U8
 from cuvrel.core.media.probe import probe
 from cuvrel.core.media.reader import Reader, as_grey, resized
 from cuvrel.core.recipe.check import read_shot
@@ -70,7 +69,7 @@ class _Source(Plain):
         return node("guide-alpha", size, [], lambda: np.ones(size, np.float32))
 
     def stored(self, owner: str, frame: int, size: tuple[int, int]) -> Node:
-        def run() -> NDArray[np.float32]:
+        def run() -> F32:
             return as_grey(np.ascontiguousarray(self._cover.frame(frame)[..., 0]), size)
 
         return node("guide-matte", [frame, size], [], run)

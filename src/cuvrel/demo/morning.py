@@ -9,9 +9,8 @@ from typing import Any
 
 import cv2
 import numpy as np
-from numpy.typing import NDArray
 
-from cuvrel.core.arrays import F32, U8
+from cuvrel.core.arrays import F32, F64, U8
 from cuvrel.core.media.probe import probe
 from cuvrel.core.media.reader import Reader
 from cuvrel.core.media.sound import RATE, SoundFormat, SoundWriter
@@ -51,7 +50,7 @@ class Played:
 
 
 def written(
-    path: Path, frames: Sequence[U8], samples: NDArray[np.float64], fps: float = FPS, sound: SoundFormat = "aac",
+    path: Path, frames: Sequence[U8], samples: F64, fps: float = FPS, sound: SoundFormat = "aac",
     encoding: Encoding | None = None,
 ) -> Path:  # fmt: skip
     """A video of frames, (H, W, 3) uint8, with a sound of one channel."""

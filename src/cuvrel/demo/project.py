@@ -18,7 +18,6 @@ from cuvrel.core.media.reader import Reader
 from cuvrel.core.media.writer import png_bytes
 from cuvrel.core.recipe.models import Mark
 from cuvrel.demo import followed, tracked
-from cuvrel.demo.elements import MOVING, STILLS
 from cuvrel.demo.jobs import JOBS, job_document
 from cuvrel.demo.jobs_lines import MORE_JOBS
 from cuvrel.demo.jobs_tracked import TRACKED_JOBS
@@ -33,6 +32,7 @@ from cuvrel.store.models import FootageRow, MatteFrame, Project
 CLIPS = Path(__file__).parent / "clips"
 NAME = "Harbour signals"
 NAMES = list(SHOTS)
+MOVING, STILLS = ("spray", "scratches", "flare"), ("chart", "paper")  # elements among the clips
 
 
 def clip_marks(name: str) -> list[Mark]:

@@ -11,13 +11,12 @@ from pathlib import Path
 from typing import Any
 
 import cv2
-import numpy as np
 from flask import Response
 from flask_openapi3 import APIBlueprint
-from numpy.typing import NDArray
 from sqlalchemy.orm import Session
 
 from cuvrel import core
+from cuvrel.core.arrays import U8
 from cuvrel.core.checks.frames import verdicts
 from cuvrel.core.keys.colour_fit import fitted
 from cuvrel.core.keys.colour_key import narrowed, sampled, spread_of, widened
@@ -269,7 +268,7 @@ def card(path: ById) -> Response:
     return Response(data, content_type=kind, headers={"Cache-Control": "no-cache"})
 
 
-def encoded(pixels: NDArray[np.uint8], quality: int) -> tuple[bytes, str]:
+def encoded(pixels: U8, quality: int) -> tuple[bytes, str]:
     """A picture for the browser, and its type: JPEG, or PNG where it has alpha."""
     if pixels.shape[2] == 4:
         return png_bytes(pixels), "image/png"

@@ -5,8 +5,8 @@ from __future__ import annotations
 import numpy as np
 from flask import Response
 from flask_openapi3 import APIBlueprint
-from numpy.typing import NDArray
 
+from cuvrel.core.arrays import F64
 from cuvrel.core.recipe.errors import CuvrelError
 from cuvrel.core.stand.build import Stand
 from cuvrel.core.stand.nodes import work_out
@@ -82,7 +82,7 @@ def where(path: TrackPath) -> Response:
     )
 
 
-def _nine(matrix: NDArray[np.float64]) -> list[float]:
+def _nine(matrix: F64) -> list[float]:
     return [float(f"{n:.8g}") for n in (matrix / matrix[2, 2]).ravel()]
 
 

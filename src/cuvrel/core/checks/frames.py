@@ -8,9 +8,8 @@ from itertools import pairwise
 
 import cv2
 import numpy as np
-from numpy.typing import NDArray
 
-from cuvrel.core.arrays import F32, U8
+from cuvrel.core.arrays import F32, U8, Mask
 from cuvrel.core.checks.chatter import chatter, grey_flow
 
 LEAST_HOLE = 6  # pixels of area below which a hole is grain, not a hole
@@ -90,7 +89,7 @@ def verdicts(rows: Sequence[F32], first: int, scale: float) -> list[Verdict]:
     return found
 
 
-def _gone(shown: NDArray[np.bool_]) -> NDArray[np.bool_]:
+def _gone(shown: Mask) -> Mask:
     """The frames of runs of at most GAP without a matte, between frames that have one."""
     out = np.zeros(len(shown), np.bool_)
     there = np.flatnonzero(shown)

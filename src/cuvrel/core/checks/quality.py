@@ -4,9 +4,8 @@ from __future__ import annotations
 
 import cv2
 import numpy as np
-from numpy.typing import NDArray
 
-from cuvrel.core.arrays import F32
+from cuvrel.core.arrays import F32, U8
 
 
 def overlap(matte: F32, truth: F32) -> float:
@@ -30,7 +29,7 @@ def contour_accuracy(matte: F32, truth: F32, tolerance: float = 0.008) -> float:
     return 2 * precision * recall / (precision + recall) if precision + recall else 0.0
 
 
-def _outline(matte: F32) -> NDArray[np.uint8]:
+def _outline(matte: F32) -> U8:
     hard = (matte > 0.5).astype(np.uint8)
     return hard - cv2.erode(hard, np.ones((3, 3), np.uint8), borderType=cv2.BORDER_REPLICATE)
 

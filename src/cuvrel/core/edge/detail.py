@@ -11,7 +11,7 @@ from __future__ import annotations
 import cv2
 import numpy as np
 
-from cuvrel.core.arrays import F32, U8
+from cuvrel.core.arrays import F32, I32, U8
 from cuvrel.core.imaging.region import bounds
 from cuvrel.core.imaging.row_kernels import in_rows, kernel
 
@@ -23,7 +23,7 @@ CALM = 1e-6  # keeps a window of one colour from dividing by nothing
 
 
 @kernel
-def _windows(n0, n1, image, places, mean, inverse):  # type: ignore[no-untyped-def]
+def _windows(n0: int, n1: int, image: F32, places: I32, mean: F32, inverse: F32) -> None:
     """Mean and inverse covariance of the colours in each window, by the windows' middles."""
     for n in range(n0, n1):
         y, x = places[n, 0], places[n, 1]
@@ -47,7 +47,7 @@ def _windows(n0, n1, image, places, mean, inverse):  # type: ignore[no-untyped-d
 
 
 @kernel
-def _affine(n0, n1, p, image, places, mean, inverse, fit):  # type: ignore[no-untyped-def]
+def _affine(n0: int, n1: int, p: F32, image: F32, places: I32, mean: F32, inverse: F32, fit: F32) -> None:
     """The affine function of colour that fits `p` in each window, into fit (h, w, 4) at its middle."""
     ninth = np.float32(1 / 9)
     for n in range(n0, n1):
@@ -69,7 +69,7 @@ def _affine(n0, n1, p, image, places, mean, inverse, fit):  # type: ignore[no-un
 
 
 @kernel
-def _applied(n0, n1, p, image, pixels, about, fit, out):  # type: ignore[no-untyped-def]
+def _applied(n0: int, n1: int, p: F32, image: F32, pixels: I32, about: U8, fit: F32, out: F32) -> None:
     """The matrix times `p` at the pixels of the band."""
     for n in range(n0, n1):
         y, x = pixels[n, 0], pixels[n, 1]

@@ -4,9 +4,8 @@ from __future__ import annotations
 
 import cv2
 import numpy as np
-from numpy.typing import NDArray
 
-from cuvrel.core.arrays import F32
+from cuvrel.core.arrays import F32, U8, Mask, Single
 from cuvrel.core.edge.detail import fine_detail
 from cuvrel.core.edge.steady import steadied
 from cuvrel.core.imaging.distance import signed_distance
@@ -151,7 +150,7 @@ def without_islands(matte: F32, holes: float, specks: float) -> F32:
     return out
 
 
-def _small(mask: NDArray[np.uint8], width: float, border: bool, room: NDArray[np.bool_]) -> NDArray[np.bool_] | None:
+def _small(mask: U8, width: float, border: bool, room: Mask) -> Mask | None:
     """Connected parts of at most width^2 pixels, with the soft edge about them as far as `room` goes; if any are."""
     _, labels, stats, _ = cv2.connectedComponentsWithStats(mask, connectivity=8)
     small = stats[:, cv2.CC_STAT_AREA] <= width * width
@@ -220,7 +219,7 @@ def _moved_part(matte: F32, grow: float, inner: float, outer: float) -> F32:
 
 
 @kernel
-def _shift(y0, y1, matte, smooth, distance, grow, out):  # type: ignore[no-untyped-def]
+def _shift(y0: int, y1: int, matte: F32, smooth: F32, distance: F32, grow: Single, out: F32) -> None:
     """Reads the matte from `grow` pixels further in, along the distance's slope, bilinearly."""
     h, w = matte.shape
     zero, one = np.float32(0.0), np.float32(1.0)
@@ -249,7 +248,7 @@ def _shift(y0, y1, matte, smooth, distance, grow, out):  # type: ignore[no-untyp
 
 
 @kernel
-def _feather(y0, y1, matte, distance, inner, outer, out):  # type: ignore[no-untyped-def]
+def _feather(y0: int, y1: int, matte: F32, distance: F32, inner: Single, outer: Single, out: F32) -> None:
     zero, one = np.float32(0.0), np.float32(1.0)
     for y in range(y0, y1):
         for x in range(matte.shape[1]):

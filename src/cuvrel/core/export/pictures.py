@@ -8,7 +8,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from cuvrel.core.arrays import F32
+from cuvrel.core.arrays import F32, U8
 from cuvrel.core.export.hows import How
 from cuvrel.core.export.order import Order, safe
 from cuvrel.core.imaging.blend import through
@@ -70,7 +70,7 @@ def _opaque(rgba: F32) -> F32:
     return np.ascontiguousarray(rgba[..., :3])
 
 
-def as_bytes(matte: F32) -> NDArray[np.uint8]:
+def as_bytes(matte: F32) -> U8:
     """A matte, 0 to 1, as uint8."""
     return np.round(np.clip(matte, 0, 1) * 255).astype(np.uint8)
 

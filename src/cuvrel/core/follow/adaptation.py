@@ -17,7 +17,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from cuvrel.core.arrays import F32, F64
+from cuvrel.core.arrays import F32, F64, I64
 from cuvrel.core.imaging.network import quarters, whole
 
 F16 = NDArray[np.float16]
@@ -74,7 +74,7 @@ def lesson(told: F32, odds: F32, matte: F32) -> Lesson:
     return Lesson(*(one.reshape(len(one), -1)[:, where].T.astype(np.float16) for one in (told, odds, truth)))
 
 
-def _some(places: NDArray[np.int64], most: int) -> NDArray[np.int64]:
+def _some(places: I64, most: int) -> I64:
     """As many of them as are wanted, evenly."""
     return places if len(places) <= most else places[np.linspace(0, len(places) - 1, most).astype(np.int64)]
 

@@ -8,15 +8,13 @@ from __future__ import annotations
 
 import cv2
 import numpy as np
-from numpy.typing import NDArray
 
-from cuvrel.core.arrays import F32, U8
+from cuvrel.core.arrays import F32, U8, Mask
 from cuvrel.core.follow.point_memory import Remembered
 from cuvrel.core.imaging.row_kernels import in_rows, kernel
 from cuvrel.core.motion.fit import fitted, wide
 from cuvrel.core.motion.flow import sample
 
-Mask = NDArray[np.bool_]
 PLANES = 3
 UNSURE = 0.1  # how much less certain a point becomes where the subject looks otherwise, and
 HIDDEN = 0.96  # what is left of it a frame later where the subject is not seen
@@ -26,7 +24,7 @@ SPARSE = 0.01  # weight of motion about a point below which the whole subject's 
 
 
 @kernel
-def _strayed(y0, y1, flow, whole, weight, out):  # type: ignore[no-untyped-def]
+def _strayed(y0: int, y1: int, flow: F32, whole: F32, weight: F32, out: F32) -> None:
     """How far motion leaves the whole subject's, weighed, and its weight."""
     for y in range(y0, y1):
         for x in range(weight.shape[1]):
@@ -37,7 +35,7 @@ def _strayed(y0, y1, flow, whole, weight, out):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def _joined(y0, y1, whole, strayed, out):  # type: ignore[no-untyped-def]
+def _joined(y0: int, y1: int, whole: F32, strayed: F32, out: F32) -> None:
     for y in range(y0, y1):
         for x in range(out.shape[1]):
             soft = strayed[y, x, 2] + np.float32(SPARSE)

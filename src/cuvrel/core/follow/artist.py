@@ -6,15 +6,14 @@ from collections.abc import Sequence
 
 import cv2
 import numpy as np
-from numpy.typing import NDArray
 
-from cuvrel.core.arrays import F32
+from cuvrel.core.arrays import F32, F64
 from cuvrel.core.checks.quality import overlap
 from cuvrel.core.recipe.models import Mark
 from cuvrel.core.trace.prepared import Prepared
 from cuvrel.core.trace.trace import trace
 
-Point = NDArray[np.float64]
+Point = F64
 STEP = 2.0  # pixels from one place of a stroke to the next
 MOST = 60  # steps that a stroke goes each way
 TURNS = (0.0, 0.25, -0.25, 0.5, -0.5, 1.0, -1.0, 1.5, -1.5)  # by which it may turn at each step, in radians

@@ -11,15 +11,13 @@ from __future__ import annotations
 
 import cv2
 import numpy as np
-from numpy.typing import NDArray
 
-from cuvrel.core.arrays import F32, U8
+from cuvrel.core.arrays import F32, U8, Mask
 from cuvrel.core.follow.point_memory import AGREES, NEW, Remembered, clear
 from cuvrel.core.motion.background_difference import differing, grain, light, moved
 from cuvrel.core.motion.fit import fitted
 from cuvrel.core.motion.flow import sample
 
-Mask = NDArray[np.bool_]
 PLANES = 4
 DIFFERS = 0.6  # share of a sure difference from which something is there
 FORGET = 0.85  # what is left a frame later of another thing that nothing tells of any more

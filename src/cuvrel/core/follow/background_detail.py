@@ -12,9 +12,8 @@ from dataclasses import dataclass
 
 import cv2
 import numpy as np
-from numpy.typing import NDArray
 
-from cuvrel.core.arrays import F32
+from cuvrel.core.arrays import F32, Mask
 from cuvrel.core.follow.point_memory import clear
 from cuvrel.core.imaging.region import Box, bounds
 from cuvrel.core.imaging.row_kernels import kernel
@@ -22,7 +21,6 @@ from cuvrel.core.keys.known_background import CELL, lacking
 from cuvrel.core.motion.background_difference import moved
 from cuvrel.core.motion.flow import Warp
 
-Mask = NDArray[np.bool_]
 RISK = np.float32(16)  # weight of how far the place differs from what was remembered of it, about a point:
 AROUND = 4.0  # pixels, as a standard deviation,
 LEAST = 0.05  # and the share of the points about it that must show the place
@@ -42,7 +40,7 @@ CLEAR = 0.1  # coverage below which a point, and all about it, shows the place
 
 
 @kernel
-def _learn(shown, clear, light, known):  # type: ignore[no-untyped-def]
+def _learn(shown: F32, clear: Mask, light: F32, known: F32) -> None:
     """Takes in what is shown, (h, w, 3), where it is clear, (h, w): at once where nothing was known, else slowly."""
     for y in range(clear.shape[0]):
         for x in range(clear.shape[1]):
@@ -163,7 +161,7 @@ class Place:
 
 
 @kernel
-def _share(light, root, own, known, out):  # type: ignore[no-untyped-def]
+def _share(light: F32, root: F32, own: F32, known: F32, out: F32) -> None:
     """How far from the place's light, given by its root, to the subject's own each point is, -1 to 1 by trust."""
     for y in range(out.shape[0]):
         for x in range(out.shape[1]):
@@ -186,7 +184,7 @@ def _drift(light: F32, other: F32, free: F32) -> F32:
 
 
 @kernel
-def _sums(light, behind, free, sums):  # type: ignore[no-untyped-def]
+def _sums(light: F32, behind: F32, free: F32, sums: F32) -> None:
     """Of each cell of CELL pixels how much of it is free, how it differs there, and that squared: (h', w', 5)."""
     h, w = free.shape
     part = np.float32(1 / (CELL * CELL))

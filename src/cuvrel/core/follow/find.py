@@ -14,9 +14,8 @@ from typing import Any
 
 import cv2
 import numpy as np
-from numpy.typing import NDArray
 
-from cuvrel.core.arrays import F32, U8
+from cuvrel.core.arrays import F32, U8, Mask
 from cuvrel.core.checks.chatter import grey_flow
 from cuvrel.core.motion.fit import fitted
 from cuvrel.core.recipe.errors import TraceError
@@ -97,9 +96,7 @@ def find(read: Callable[[int], U8], frame: int, count: int, snap: float = 0.7, d
     return solve(ready, *_seeds(inside, outside, ready.sizes.small), None, detail)
 
 
-def _seeds(
-    inside: NDArray[np.bool_], outside: NDArray[np.bool_], size: tuple[int, int]
-) -> tuple[NDArray[np.bool_], NDArray[np.bool_]]:
+def _seeds(inside: Mask, outside: Mask, size: tuple[int, int]) -> tuple[Mask, Mask]:
     """What is surely in and surely out, away from the outline, at a size (H, W)."""
     core = cv2.distanceTransform(inside.astype(np.uint8), cv2.DIST_L2, 5)
     deep = core > min(3.0, 0.5 * float(core.max()))

@@ -11,10 +11,7 @@ from collections.abc import Callable, Collection, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from typing import Literal, Protocol
 
-import numpy as np
-from numpy.typing import NDArray
-
-from cuvrel.core.arrays import F32, U8
+from cuvrel.core.arrays import F32, U8, Mask
 from cuvrel.core.follow.adaptation import Arrival, Lesson, nearest
 from cuvrel.core.follow.carry import Follower, Halt, Known
 from cuvrel.core.follow.doubt import HALT
@@ -357,7 +354,7 @@ def _touched(ready: U8 | Prepared, marks: list[Mark], prior: F32 | None, setting
     return trace(ready, marks, prior, settings.snap, settings.detail)
 
 
-def _wide(inside: NDArray[np.bool_], prior: F32) -> bool:
+def _wide(inside: Mask, prior: F32) -> bool:
     """Whether in marks are drawn over a whole subject, not in one wrong corner of it."""
     return int(inside.sum()) > 0.04 * max(1, int((prior > 0.5).sum()))
 

@@ -6,12 +6,12 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from cuvrel.core.arrays import F32, U8
+from cuvrel.core.arrays import F32, U8, Mask
 from cuvrel.core.follow.doubt import Evidence
 from cuvrel.core.follow.evidence import Stack
 
 
-def _rim(u: F32) -> NDArray[np.bool_]:
+def _rim(u: F32) -> Mask:
     """The pixels along the outline."""
     return np.abs(u - cv2.blur(u, (5, 5))) > 0.05
 

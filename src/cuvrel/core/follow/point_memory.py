@@ -4,12 +4,10 @@ from __future__ import annotations
 
 import cv2
 import numpy as np
-from numpy.typing import NDArray
 
-from cuvrel.core.arrays import F32, U8
+from cuvrel.core.arrays import F32, U8, Mask
 from cuvrel.core.motion.background_difference import apart, light, share
 
-Mask = NDArray[np.bool_]
 SURE = 0.34  # how much more certain a point becomes with every frame that shows it
 QUICK, SLOW = 0.4, 0.04  # how fast it is learned anew, where a frame agrees with it and where not
 AGREES = 4.0  # in units of the picture's own grain

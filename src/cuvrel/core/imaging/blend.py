@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from cuvrel.core.arrays import F32
+from cuvrel.core.arrays import F32, Single
 from cuvrel.core.imaging.colour import to_display, to_light
 from cuvrel.core.imaging.row_kernels import in_rows, kernel
 
@@ -23,7 +23,7 @@ MODES = {
 
 
 @kernel
-def _separable(mode, s, d):  # type: ignore[no-untyped-def]
+def _separable(mode: int, s: F32, d: F32) -> None:
     """B(Cb, Cs) of a separable mode in place of s, for a row; s: the source, d: the backdrop, display-encoded."""
     zero, quarter, half, one, two = np.float32(0), np.float32(0.25), np.float32(0.5), np.float32(1), np.float32(2)
     # one loop a mode: a choice within the loop would keep it from running on vector instructions
@@ -68,12 +68,12 @@ def _separable(mode, s, d):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def _lum(r, g, b):  # type: ignore[no-untyped-def]
+def _lum(r: Single, g: Single, b: Single) -> Single:
     return np.float32(0.3) * r + np.float32(0.59) * g + np.float32(0.11) * b
 
 
 @kernel
-def _with_lum(r, g, b, lum):  # type: ignore[no-untyped-def]
+def _with_lum(r: Single, g: Single, b: Single, lum: Single) -> tuple[Single, Single, Single]:
     """SetLum and ClipColor of the standard."""
     zero, one = np.float32(0.0), np.float32(1.0)
     by = lum - _lum(r, g, b)
@@ -89,7 +89,7 @@ def _with_lum(r, g, b, lum):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def _with_sat(r, g, b, sat):  # type: ignore[no-untyped-def]
+def _with_sat(r: Single, g: Single, b: Single, sat: Single) -> tuple[Single, Single, Single]:
     """SetSat: the least becomes 0, the largest `sat`, the middle keeps its place between them."""
     low, high = min(r, min(g, b)), max(r, max(g, b))
     share = sat / (high - low) if high > low else np.float32(0.0)
@@ -97,7 +97,9 @@ def _with_sat(r, g, b, sat):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def _whole_colour(mode, s0, s1, s2, d0, d1, d2):  # type: ignore[no-untyped-def]
+def _whole_colour(
+    mode: int, s0: Single, s1: Single, s2: Single, d0: Single, d1: Single, d2: Single
+) -> tuple[Single, Single, Single]:
     """B(Cb, Cs) of the modes that take a colour as a whole: hue, saturation, color, luminosity."""
     if mode == 14:
         sat = max(d0, max(d1, d2)) - min(d0, min(d1, d2))
@@ -113,7 +115,7 @@ def _whole_colour(mode, s0, s1, s2, d0, d1, d2):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def _over(y0, y1, below, above, mask, opacity, out):  # type: ignore[no-untyped-def]
+def _over(y0: int, y1: int, below: F32, above: F32, mask: F32, opacity: Single, out: F32) -> None:
     """The plain case, apart, so that it runs on vector instructions."""
     one = np.float32(1.0)
     masked = mask.shape[0] == below.shape[0]
@@ -127,7 +129,7 @@ def _over(y0, y1, below, above, mask, opacity, out):  # type: ignore[no-untyped-
 
 
 @kernel
-def _light(y0, y1, below, above, mask, opacity, takes, out):  # type: ignore[no-untyped-def]
+def _light(y0: int, y1: int, below: F32, above: F32, mask: F32, opacity: Single, takes: bool, out: F32) -> None:
     """Adds light, or takes it away."""
     one, zero = np.float32(1.0), np.float32(0.0)
     masked = mask.shape[0] == below.shape[0]
@@ -142,7 +144,7 @@ def _light(y0, y1, below, above, mask, opacity, takes, out):  # type: ignore[no-
 
 
 @kernel
-def _straight(picture, y, row):  # type: ignore[no-untyped-def]
+def _straight(picture: F32, y: int, row: F32) -> None:
     """A row's colours, not multiplied by alpha and display-encoded, one after the other, (3 W,)."""
     w = picture.shape[1]
     for x in range(w):
@@ -154,7 +156,7 @@ def _straight(picture, y, row):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def _blend(y0, y1, below, above, mask, opacity, mode, out):  # type: ignore[no-untyped-def]
+def _blend(y0: int, y1: int, below: F32, above: F32, mask: F32, opacity: Single, mode: int, out: F32) -> None:
     one, zero = np.float32(1.0), np.float32(0.0)
     masked = mask.shape[0] == below.shape[0]
     w = below.shape[1]
@@ -204,7 +206,7 @@ def blend(below: F32, above: F32, mode: str, opacity: float = 1.0, mask: F32 | N
 
 
 @kernel
-def _scaled(y0, y1, picture, mask, out):  # type: ignore[no-untyped-def]
+def _scaled(y0: int, y1: int, picture: F32, mask: F32, out: F32) -> None:
     for y in range(y0, y1):
         for x in range(picture.shape[1]):
             for k in range(4):
@@ -219,7 +221,7 @@ def through(picture: F32, mask: F32) -> F32:
 
 
 @kernel
-def _mixed(y0, y1, below, treated, mask, opacity, out):  # type: ignore[no-untyped-def]
+def _mixed(y0: int, y1: int, below: F32, treated: F32, mask: F32, opacity: Single, out: F32) -> None:
     masked = mask.shape[0] == below.shape[0]
     for y in range(y0, y1):
         for x in range(below.shape[1]):

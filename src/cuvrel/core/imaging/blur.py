@@ -46,7 +46,7 @@ def blurred(light: F32, across: float, down: float) -> F32:
 
 
 @kernel
-def _both(y0, y1, padded, shift, to):  # type: ignore[no-untyped-def]
+def _both(y0: int, y1: int, padded: F32, shift: F32, to: F32) -> None:
     """Half of the picture moved by a shift and half of it moved back, where both lie in it; (H, 4 W) float32."""
     high, wide = padded.shape
     row, half, one = np.empty(wide, np.float32), np.float32(0.5), np.float32(1.0)

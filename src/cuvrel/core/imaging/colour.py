@@ -8,7 +8,7 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
-from cuvrel.core.arrays import F32, U8
+from cuvrel.core.arrays import F32, U8, U16, Real, Single
 from cuvrel.core.imaging.row_kernels import in_rows, kernel, small_kernel
 
 
@@ -32,7 +32,7 @@ ENCODE: U8 = np.round(linear_to_srgb((np.arange(_STEPS) / (_STEPS - 1)) ** 2) * 
 
 
 @small_kernel
-def log2(v):  # type: ignore[no-untyped-def]
+def log2(v: Single) -> Single:
     """Within 3e-6 for what is above 0: the exponent, and a polynomial (Chebyshev, sixth degree) of the mantissa."""
     bits = np.float32(v).view(np.int32)
     m = np.int32((bits & np.int32(0x7FFFFF)) | np.int32(0x3F800000)).view(np.float32)
@@ -43,7 +43,7 @@ def log2(v):  # type: ignore[no-untyped-def]
 
 
 @small_kernel
-def exp2(v):  # type: ignore[no-untyped-def]
+def exp2(v: Single) -> Single:
     """Within 2e-7 of itself for -126 to 126, by a polynomial of the fifth degree of what is behind the point."""
     v = max(v, np.float32(-126.0))
     whole = np.floor(v)
@@ -56,14 +56,14 @@ def exp2(v):  # type: ignore[no-untyped-def]
 
 
 @small_kernel
-def cube_root(v):  # type: ignore[no-untyped-def]
+def cube_root(v: Single) -> Single:
     """The cube root of what is 0 or above, within 4e-6 of itself; runs on vector instructions."""
     root = exp2(log2(max(v, np.float32(1e-12))) * np.float32(1 / 3))
     return root if v > np.float32(1e-12) else np.float32(0.0)
 
 
 @small_kernel
-def to_display(v):  # type: ignore[no-untyped-def]
+def to_display(v: Single) -> Single:
     """Linear light, cut to 0 to 1, as sRGB encodes it (IEC 61966-2-1), within 2e-6; runs on vector instructions."""
     v = min(max(v, np.float32(0.0)), np.float32(1.0))
     low = v * np.float32(12.92)
@@ -72,7 +72,7 @@ def to_display(v):  # type: ignore[no-untyped-def]
 
 
 @small_kernel
-def to_light(v):  # type: ignore[no-untyped-def]
+def to_light(v: Real) -> Real:
     """What sRGB encoded, 0 to 1, as linear light, within 4e-6; runs on vector instructions."""
     low = v * np.float32(1 / 12.92)
     high = exp2(log2(max((v + np.float32(0.055)) * np.float32(1 / 1.055), np.float32(1e-7))) * np.float32(2.4))
@@ -80,7 +80,7 @@ def to_light(v):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def _decode(y0, y1, rgb, lut, out):  # type: ignore[no-untyped-def]
+def _decode(y0: int, y1: int, rgb: U8, lut: F32, out: F32) -> None:
     for y in range(y0, y1):
         for x in range(rgb.shape[1]):
             out[y, x, 0] = lut[rgb[y, x, 0]]
@@ -90,7 +90,7 @@ def _decode(y0, y1, rgb, lut, out):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def _encode(y0, y1, rgba, lut, out):  # type: ignore[no-untyped-def]
+def _encode(y0: int, y1: int, rgba: F32, lut: U8, out: U8) -> None:
     for y in range(y0, y1):
         for x in range(rgba.shape[1]):
             for c in range(3):
@@ -99,7 +99,7 @@ def _encode(y0, y1, rgba, lut, out):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def _encode_straight(y0, y1, rgba, lut, out):  # type: ignore[no-untyped-def]
+def _encode_straight(y0: int, y1: int, rgba: F32, lut: U8, out: U8) -> None:
     for y in range(y0, y1):
         for x in range(rgba.shape[1]):
             a = min(max(rgba[y, x, 3], np.float32(0.0)), np.float32(1.0))
@@ -149,7 +149,7 @@ def encode_rgba(rgba: F32, premultiplied: bool = False) -> U8:
 
 
 @kernel
-def _encode_deep(y0, y1, rgba, straight, times, out):  # type: ignore[no-untyped-def]
+def _encode_deep(y0: int, y1: int, rgba: F32, straight: bool, times: Single, out: U16) -> None:
     for y in range(y0, y1):
         for x in range(rgba.shape[1]):
             a = min(max(rgba[y, x, 3], np.float32(0.0)), np.float32(1.0))

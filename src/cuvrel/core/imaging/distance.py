@@ -4,9 +4,8 @@ from __future__ import annotations
 
 import cv2
 import numpy as np
-from numpy.typing import NDArray
 
-from cuvrel.core.arrays import F32
+from cuvrel.core.arrays import F32, I16, U8
 from cuvrel.core.imaging.region import bounds
 from cuvrel.core.imaging.row_kernels import in_rows, kernel
 
@@ -14,7 +13,7 @@ CLOSE = 24  # pixels up to which it is quicker to look about the outline alone
 
 
 @kernel
-def _signed(y0, y1, matte, inner, outer, out):  # type: ignore[no-untyped-def]
+def _signed(y0: int, y1: int, matte: F32, inner: F32, outer: F32, out: F32) -> None:
     h, w = matte.shape
     for y in range(y0, y1):
         for x in range(w):
@@ -35,7 +34,7 @@ def _signed(y0, y1, matte, inner, outer, out):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def _apart(hard, most, out):  # type: ignore[no-untyped-def]
+def _apart(hard: U8, most: int | np.int16, out: I16) -> None:
     """How many rows away the nearest pixel of the other side is, at most `most`, sweeping down and up."""
     h, w = hard.shape
     out[0] = most
@@ -49,7 +48,7 @@ def _apart(hard, most, out):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def _near(y0, y1, hard, apart, most, out):  # type: ignore[no-untyped-def]
+def _near(y0: int, y1: int, hard: U8, apart: I16, most: int, out: F32) -> None:
     """The distance to the nearest pixel of the other side, `most` where it is no nearer.
 
     What a row's pixels know of their columns is spread along it, from those alone that know of something near.
@@ -70,7 +69,7 @@ def _near(y0, y1, hard, apart, most, out):  # type: ignore[no-untyped-def]
             row[x] = np.sqrt(row[x])
 
 
-def _nearby(hard: NDArray[np.uint8], most: int) -> F32:
+def _nearby(hard: U8, most: int) -> F32:
     """The Euclidean distance to the other side, (h, w) float32, exact where it is less than `most` pixels.
 
     By rows after columns, as Felzenszwalb and Huttenlocher (2012) take it apart, but only about the outline.

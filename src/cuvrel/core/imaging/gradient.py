@@ -6,12 +6,12 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from cuvrel.core.arrays import F32
+from cuvrel.core.arrays import F32, Single
 from cuvrel.core.imaging.row_kernels import in_rows, kernel
 
 
 @kernel
-def _flow(y0, y1, spots, colours, power, out):  # type: ignore[no-untyped-def]
+def _flow(y0: int, y1: int, spots: F32, colours: F32, power: Single, out: F32) -> None:
     count = spots.shape[0]
     for y in range(y0, y1):
         for x in range(out.shape[1]):

@@ -10,14 +10,14 @@ from __future__ import annotations
 import cv2
 import numpy as np
 
-from cuvrel.core.arrays import F32, U8
+from cuvrel.core.arrays import F32, U8, Single
 from cuvrel.core.imaging.row_kernels import in_rows, kernel, small_kernel
 
 TILE = 96  # columns that are worked on together: rows of them that hold nothing to do cost nothing
 
 
 @small_kernel
-def _tile(n, marked, radius):  # type: ignore[no-untyped-def]
+def _tile(n: int, marked: U8, radius: int) -> tuple[int, int, int, int, int, int]:
     """The columns of a tile, those that its windows reach, and the first and last row in which anything is marked.
 
     The last row is -1 where there is none.
@@ -34,19 +34,19 @@ def _tile(n, marked, radius):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def _more(to, one, sign):  # type: ignore[no-untyped-def]
+def _more(to: F32, one: F32, sign: Single) -> None:
     for x in range(len(to)):
         to[x] += sign * one[x]
 
 
 @kernel
-def _moment(to, one, other, sign):  # type: ignore[no-untyped-def]
+def _moment(to: F32, one: F32, other: F32, sign: Single) -> None:
     for x in range(len(to)):
         to[x] += sign * (one[x] * other[x])
 
 
 @small_kernel
-def _add(sums, part, sign):  # type: ignore[no-untyped-def]
+def _add(sums: F32, part: F32, sign: Single) -> None:
     """Adds a row's moments, (4, n), to the sums of the columns, (13, n), or takes them away: vectors, one by one."""
     r, g, b, v = part[0], part[1], part[2], part[3]
     _more(sums[0], r, sign)
@@ -65,7 +65,7 @@ def _add(sums, part, sign):  # type: ignore[no-untyped-def]
 
 
 @small_kernel
-def _along(sums, total):  # type: ignore[no-untyped-def]
+def _along(sums: F32, total: F32) -> None:
     """Sums from the first column up to each: a window's is the difference of two."""
     for k in range(len(sums)):
         total[0, k] = 0
@@ -75,7 +75,7 @@ def _along(sums, total):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def _fit(n0, n1, picture, need, radius, eps, fit):  # type: ignore[no-untyped-def]
+def _fit(n0: int, n1: int, picture: F32, need: U8, radius: int, eps: Single, fit: F32) -> None:
     """The affine function of each window whose middle is needed, into fit (4, h, w), in tiles of TILE columns.
 
     picture: (4, h, w), the guide's colours and what is filtered.
@@ -127,7 +127,7 @@ def _fit(n0, n1, picture, need, radius, eps, fit):  # type: ignore[no-untyped-de
 
 
 @kernel
-def _mean(n0, n1, fit, where, radius, out):  # type: ignore[no-untyped-def]
+def _mean(n0: int, n1: int, fit: F32, where: U8, radius: int, out: F32) -> None:
     """The mean function of the windows about each pixel that is asked for, into out (h, w, 4), in the same tiles."""
     h, w = where.shape
     sums = np.empty((4, TILE + 2 * radius), np.float32)
@@ -158,7 +158,7 @@ def _mean(n0, n1, fit, where, radius, out):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def _valued(y0, y1, guide, functions, where, steep, share, out):  # type: ignore[no-untyped-def]
+def _valued(y0: int, y1: int, guide: F32, functions: F32, where: U8, steep: Single, share: Single, out: F32) -> None:
     for y in range(y0, y1):
         for x in range(where.shape[1]):
             if where[y, x]:

@@ -4,19 +4,18 @@ from __future__ import annotations
 
 import cv2
 import numpy as np
-from numpy.typing import NDArray
 
-from cuvrel.core.arrays import F32
+from cuvrel.core.arrays import F32, Mask, Single
 from cuvrel.core.imaging.colour import exp2, to_display
 from cuvrel.core.imaging.row_kernels import in_rows, kernel
 from cuvrel.core.imaging.tables import cover_of
 
-BOOL = NDArray[np.bool_]
+BOOL = Mask
 FLAT = np.float32(0.004**2)  # squares of a slope, in parts of white a pixel, below which a picture flows nowhere
 
 
 @kernel
-def _brightness(y0, y1, picture, out):  # type: ignore[no-untyped-def]
+def _brightness(y0: int, y1: int, picture: F32, out: F32) -> None:
     for y in range(y0, y1):
         for x in range(picture.shape[1]):
             r, g, b = picture[y, x, 0], picture[y, x, 1], picture[y, x, 2]
@@ -45,7 +44,7 @@ def gaussian(values: F32, sigma: float) -> F32:
 
 
 @kernel
-def _away(y0, y1, signed, out):  # type: ignore[no-untyped-def]
+def _away(y0: int, y1: int, signed: F32, out: F32) -> None:
     h, w = signed.shape
     half = np.float32(0.5)
     for y in range(y0, y1):
@@ -59,7 +58,7 @@ def _away(y0, y1, signed, out):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def _edges(y0, y1, smooth, sigma, distance, step, across):  # type: ignore[no-untyped-def]
+def _edges(y0: int, y1: int, smooth: F32, sigma: Single, distance: F32, step: F32, across: F32) -> None:
     h, w = smooth.shape
     half = np.float32(0.5)
     # pixels and differences of them are as wide as a little blur more
@@ -125,7 +124,7 @@ def long_enough(there: BOOL, sure: BOOL, length: float, width: float) -> BOOL:
 
 
 @kernel
-def _along(y0, y1, values, flow, energy, shares, out):  # type: ignore[no-untyped-def]
+def _along(y0: int, y1: int, values: F32, flow: F32, energy: F32, shares: F32, out: F32) -> None:
     w = values.shape[1]
     half, zero, right, low = np.float32(0.5), np.float32(0.0), np.float32(values.shape[1]), np.float32(values.shape[0])
     for y in range(y0, y1):
@@ -171,7 +170,7 @@ def along_flow(values: F32, smooth: F32, reach: float, sigma: float) -> F32:
 
 
 @kernel
-def _across(y0, y1, xx, yy, xy, flow):  # type: ignore[no-untyped-def]
+def _across(y0: int, y1: int, xx: F32, yy: F32, xy: F32, flow: F32) -> None:
     half = np.float32(0.5)
     for y in range(y0, y1):
         for x in range(xx.shape[1]):
@@ -198,7 +197,7 @@ def steadied(here: F32, others: list[F32], amount: float) -> F32:
 
 
 @kernel
-def _weighed(y0, y1, other, apart, steep, total, weight):  # type: ignore[no-untyped-def]
+def _weighed(y0: int, y1: int, other: F32, apart: F32, steep: Single, total: F32, weight: F32) -> None:
     for y in range(y0, y1):
         for x in range(other.shape[1]):
             d = apart[y, x] * steep

@@ -24,7 +24,7 @@ SURELY = 9.0  # log odds beyond which it makes no difference
 
 
 @kernel
-def _quartered(plane, out):  # type: ignore[no-untyped-def]
+def _quartered(plane: F32, out: F32) -> None:
     for y in range(out.shape[1]):
         for x in range(out.shape[2]):
             out[0, y, x], out[1, y, x] = plane[2 * y, 2 * x], plane[2 * y, 2 * x + 1]
@@ -32,7 +32,7 @@ def _quartered(plane, out):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def _coloured(y0, y1, lab, out):  # type: ignore[no-untyped-def]
+def _coloured(y0: int, y1: int, lab: U8, out: F32) -> None:
     scale, one = np.float32(1 / 128), np.float32(1)
     for k in range(3):
         for y in range(y0, y1):

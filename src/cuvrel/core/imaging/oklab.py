@@ -8,7 +8,7 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
-from cuvrel.core.arrays import F64
+from cuvrel.core.arrays import F64, Single
 from cuvrel.core.imaging.colour import cube_root, srgb_to_linear
 from cuvrel.core.imaging.row_kernels import small_kernel
 
@@ -31,7 +31,7 @@ def hue_of(colour: tuple[float, float, float]) -> tuple[float, float]:
 
 
 @small_kernel
-def to_oklab(r, g, b):  # type: ignore[no-untyped-def]
+def to_oklab(r: Single, g: Single, b: Single) -> tuple[Single, Single, Single]:
     """A pixel's light in OKLab; what is below 0 counts as 0."""
     zero = np.float32(0.0)
     r, g, b = max(r, zero), max(g, zero), max(b, zero)
@@ -46,7 +46,7 @@ def to_oklab(r, g, b):  # type: ignore[no-untyped-def]
 
 
 @small_kernel
-def from_oklab(light, a, b):  # type: ignore[no-untyped-def]
+def from_oklab(light: Single, a: Single, b: Single) -> tuple[Single, Single, Single]:
     """A pixel's light back from OKLab."""
     p = light + np.float32(0.3963377774) * a + np.float32(0.2158037573) * b
     q = light - np.float32(0.1055613458) * a - np.float32(0.0638541728) * b

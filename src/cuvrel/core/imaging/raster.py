@@ -3,15 +3,15 @@
 from __future__ import annotations
 
 import numpy as np
-from numba import njit
 
 from cuvrel.core.arrays import F32, F64
+from cuvrel.core.imaging.row_kernels import exact_kernel
 
 MOST = 160  # polygons that a soft edge is made of
 
 
-@njit(nogil=True, cache=True)
-def _edges(points, weight, acc):  # type: ignore[no-untyped-def]
+@exact_kernel
+def _edges(points: F64, weight: float, acc: F64) -> None:
     """Adds to each pixel how much of the area to its right an edge opens or closes, times the weight."""
     h, w = acc.shape[0], acc.shape[1] - 2
     count = points.shape[0]
@@ -58,8 +58,8 @@ def _edges(points, weight, acc):  # type: ignore[no-untyped-def]
             acc[y, right] += d * rest
 
 
-@njit(nogil=True, cache=True)
-def _summed(acc, out):  # type: ignore[no-untyped-def]
+@exact_kernel
+def _summed(acc: F64, out: F32) -> None:
     for y in range(out.shape[0]):
         total = 0.0
         for x in range(out.shape[1]):

@@ -9,16 +9,15 @@ linear in the pixels, which a graph cut's is not.
 from __future__ import annotations
 
 import numpy as np
-from numpy.typing import NDArray
 
-from cuvrel.core.arrays import F32
+from cuvrel.core.arrays import F32, Mask, Single
 from cuvrel.core.imaging.row_kernels import CORES, in_rows, kernel
 
 TURN = 12  # iterations that the bands of a picture do by themselves before they meet
 
 
 @kernel
-def _relax(u, bar, px, py, r, wx, wy, iterations):  # type: ignore[no-untyped-def]
+def _relax(u: F32, bar: F32, px: F32, py: F32, r: F32, wx: F32, wy: F32, iterations: int) -> None:
     h, w = u.shape
     step = np.float32(0.35)  # sqrt(1/8): the bound for a gradient on a grid
     two = np.float32(2.0)
@@ -41,7 +40,7 @@ def _relax(u, bar, px, py, r, wx, wy, iterations):  # type: ignore[no-untyped-de
 
 
 @kernel
-def _bands(n0, n1, count, now, after, r, wx, wy, iterations):  # type: ignore[no-untyped-def]
+def _bands(n0: int, n1: int, count: int, now: F32, after: F32, r: F32, wx: F32, wy: F32, iterations: int) -> None:
     """Some iterations on each band of rows by itself, from the state `now` into `after`, both (4, h + 1, w + 1).
 
     A band is worked on with as many rows more on either side as there are iterations: what happens beyond
@@ -77,7 +76,7 @@ def relax(start: F32, r: F32, wx: F32, wy: F32, iterations: int) -> F32:
 
 
 @kernel
-def _weights(y0, y1, lab, inv, base, wx, wy):  # type: ignore[no-untyped-def]
+def _weights(y0: int, y1: int, lab: F32, inv: Single, base: Single, wx: F32, wy: F32) -> None:
     h, w = wx.shape
     for y in range(y0, y1):
         for x in range(w):
@@ -107,7 +106,7 @@ def edge_weights(lab: F32, base: float) -> tuple[F32, F32]:
 
 
 @kernel
-def _geodesic(cost, d, rounds):  # type: ignore[no-untyped-def]
+def _geodesic(cost: F32, d: F32, rounds: int) -> None:
     h, w = cost.shape
     diagonal = np.float32(1.4142)
     for _ in range(rounds):
@@ -139,7 +138,7 @@ def _geodesic(cost, d, rounds):  # type: ignore[no-untyped-def]
                 d[y, x] = best
 
 
-def geodesic(seeds: NDArray[np.bool_], cost: F32, rounds: int = 3) -> F32:
+def geodesic(seeds: Mask, cost: F32, rounds: int = 3) -> F32:
     """Length of the cheapest path from the seeds to each pixel, (H, W) float32.
 
     cost: (H, W), the price of a step onto a pixel. Raster scans (Toivanen, Pattern Recognition Letters
@@ -151,7 +150,7 @@ def geodesic(seeds: NDArray[np.bool_], cost: F32, rounds: int = 3) -> F32:
 
 
 @kernel
-def _barrier(lab, seeds, rounds, out):  # type: ignore[no-untyped-def]
+def _barrier(lab: F32, seeds: Mask, rounds: int, out: F32) -> None:
     """Sweeps down and up, each pixel from its four neighbours behind it. What a pixel knows lies side by side."""
     h, w = out.shape
     know = np.empty((h, w, 8), np.float32)  # the highest and the lowest on the way, and the span
@@ -192,7 +191,7 @@ def _barrier(lab, seeds, rounds, out):  # type: ignore[no-untyped-def]
             out[y, x] = know[y, x, 6]
 
 
-def barrier(seeds: NDArray[np.bool_], lab: F32, rounds: int = 2) -> F32:
+def barrier(seeds: Mask, lab: F32, rounds: int = 2) -> F32:
     """The least span of colour that a path from the seeds must pass through, (H, W) float32, in Lab units.
 
     Unlike a sum along the path it does not grow with length, texture or a soft edge's width: what is of

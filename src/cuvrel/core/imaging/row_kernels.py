@@ -10,14 +10,31 @@ from __future__ import annotations
 import os
 from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor
-from typing import Any, TypeVar
+from typing import Any, TypeVar, cast
 
 from numba import njit
 
-# Division by zero gives an infinity, as in C: with Python's own rule, which raises, every division is a branch
-# and no loop that holds one is turned into vector instructions (a colour key took eleven times as long).
-kernel = njit(nogil=True, cache=True, fastmath=True, error_model="numpy")
-small_kernel = njit(nogil=True, cache=True, fastmath=True, error_model="numpy", inline="always")
+F = TypeVar("F", bound=Callable[..., Any])
+
+
+def kernel(function: F) -> F:
+    """The function compiled: it keeps its types, and lets go of the interpreter's lock.
+
+    Division by zero gives an infinity, as in C: with Python's own rule, which raises, every division is a branch and no
+    loop that holds one is turned into vector instructions (a colour key took eleven times as long).
+    """
+    return cast(F, njit(nogil=True, cache=True, fastmath=True, error_model="numpy")(function))
+
+
+def small_kernel(function: F) -> F:
+    """The same, laid into the kernels that call it."""
+    return cast(F, njit(nogil=True, cache=True, fastmath=True, error_model="numpy", inline="always")(function))
+
+
+def exact_kernel(function: F) -> F:
+    """The function compiled, with sums in the order in which they are written, and Python's rule of division."""
+    return cast(F, njit(nogil=True, cache=True)(function))
+
 
 CORES = max(1, len(os.sched_getaffinity(0)))
 _pool: ThreadPoolExecutor | None = None

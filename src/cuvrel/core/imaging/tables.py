@@ -10,7 +10,7 @@ from collections.abc import Callable
 import numpy as np
 from numpy.typing import NDArray
 
-from cuvrel.core.arrays import F32, F64
+from cuvrel.core.arrays import F32, F64, Single
 from cuvrel.core.imaging.colour import linear_to_srgb, srgb_to_linear
 from cuvrel.core.imaging.row_kernels import in_rows, kernel, small_kernel
 
@@ -29,13 +29,13 @@ def ended(entries: NDArray) -> F32:
 
 
 @small_kernel
-def cover_of(r, g, b, a):  # type: ignore[no-untyped-def]
+def cover_of(r: Single, g: Single, b: Single, a: Single) -> Single:
     """How much of a pixel there is: its alpha, or its light where that has none (a halo)."""
     return max(a, min(max(r, max(g, b)), np.float32(1.0)))
 
 
 @small_kernel
-def looked_up(entries, v):  # type: ignore[no-untyped-def]
+def looked_up(entries: F32, v: Single) -> Single:
     """A table's value for light, straight between two entries; light above 1 keeps its share above it."""
     top = max(v, np.float32(1.0))
     at = np.sqrt(min(max(v, np.float32(0.0)), np.float32(1.0))) * np.float32(ENTRIES - 1)
@@ -46,7 +46,7 @@ def looked_up(entries, v):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def _through(y0, y1, picture, red, green, blue, out):  # type: ignore[no-untyped-def]
+def _through(y0: int, y1: int, picture: F32, red: F32, green: F32, blue: F32, out: F32) -> None:
     for y in range(y0, y1):
         for x in range(picture.shape[1]):
             r, g, b, a = picture[y, x, 0], picture[y, x, 1], picture[y, x, 2], picture[y, x, 3]

@@ -6,10 +6,9 @@ from collections.abc import Sequence
 
 import cv2
 import numpy as np
-from numba import njit
 
 from cuvrel.core.arrays import F32, U8
-from cuvrel.core.imaging.row_kernels import in_rows
+from cuvrel.core.imaging.row_kernels import exact_kernel, in_rows
 
 MOST = 49  # frames that a median is taken of
 GUARD = 12  # pixels about a matte that are not trusted to be free of the subject
@@ -21,8 +20,8 @@ def spaced(first: int, last: int, most: int = MOST) -> list[int]:
     return sorted({round(n) for n in np.linspace(first, last, count).tolist()})
 
 
-@njit(nogil=True, cache=True)
-def _median(y0, y1, frames, free, out, seen):  # type: ignore[no-untyped-def]
+@exact_kernel
+def _median(y0: int, y1: int, frames: U8, free: F32, out: U8, seen: F32) -> None:
     count = frames.shape[0]
     values = np.empty(count, np.uint8)
     for y in range(y0, y1):

@@ -14,12 +14,10 @@ from typing import Any
 
 import cv2
 import numpy as np
-from numpy.typing import NDArray
 
-from cuvrel.core.arrays import U8
+from cuvrel.core.arrays import U8, Mask
 from cuvrel.core.keys.colour_key import to_lch
 
-Mask = NDArray[np.bool_]
 LONG = 480  # the longer side at which ranges are tried
 SIDES = ("hue", "chroma_low", "chroma_high", "light_low", "light_high")
 STEPS = {"hue": 6.0, "chroma_low": 0.025, "chroma_high": 0.05, "light_low": 0.035, "light_high": 0.035}

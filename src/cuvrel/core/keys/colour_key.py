@@ -7,7 +7,7 @@ from typing import Any
 import cv2
 import numpy as np
 
-from cuvrel.core.arrays import F32, U8
+from cuvrel.core.arrays import F32, U8, Single
 from cuvrel.core.imaging.row_kernels import in_rows, kernel, small_kernel
 from cuvrel.core.keys.luma_key import blurred
 from cuvrel.core.keys.ramps import steep, within
@@ -36,7 +36,7 @@ class ColourKeyParams(Params):
 
 
 @small_kernel
-def _cube_root(v):  # type: ignore[no-untyped-def]
+def _cube_root(v: Single) -> Single:
     """By a third of the exponent and two steps of Newton's; within 1e-6 for 0 to 1."""
     third = np.float32(1 / 3)
     v = np.float32(max(v, np.float32(1e-20)))
@@ -46,7 +46,7 @@ def _cube_root(v):  # type: ignore[no-untyped-def]
 
 
 @small_kernel
-def _degrees(y, x):  # type: ignore[no-untyped-def]
+def _degrees(y: Single, x: Single) -> Single:
     """The angle of (x, y), 0 to 360; within 0.002 (Abramowitz and Stegun, 4.4.49, to the eleventh power)."""
     ax, ay = abs(x), abs(y)
     q = min(ax, ay) / max(max(ax, ay), np.float32(1e-20))
@@ -60,7 +60,7 @@ def _degrees(y, x):  # type: ignore[no-untyped-def]
 
 
 @small_kernel
-def _lch(r, g, b):  # type: ignore[no-untyped-def]
+def _lch(r: Single, g: Single, b: Single) -> tuple[Single, Single, Single]:
     """OKLCh of linear light: lightness 0 to 1, chroma over FULL, hue in degrees."""
     long = _cube_root(np.float32(0.4122214708) * r + np.float32(0.5363325363) * g + np.float32(0.0514459929) * b)
     medium = _cube_root(np.float32(0.2119034982) * r + np.float32(0.6806995451) * g + np.float32(0.1073969566) * b)
@@ -72,14 +72,14 @@ def _lch(r, g, b):  # type: ignore[no-untyped-def]
 
 
 @small_kernel
-def _row(rgb, y, linear, red, green, blue):  # type: ignore[no-untyped-def]
+def _row(rgb: U8, y: int, linear: F32, red: F32, green: F32, blue: F32) -> None:
     """A row's linear light, apart from what is worked out of it: looking up a table stops vector instructions."""
     for x in range(rgb.shape[1]):
         red[x], green[x], blue[x] = linear[rgb[y, x, 0]], linear[rgb[y, x, 1]], linear[rgb[y, x, 2]]
 
 
 @kernel
-def _to_lch(y0, y1, rgb, linear, out):  # type: ignore[no-untyped-def]
+def _to_lch(y0: int, y1: int, rgb: U8, linear: F32, out: F32) -> None:
     red, green, blue = np.empty((3, rgb.shape[1]), np.float32)
     for y in range(y0, y1):
         _row(rgb, y, linear, red, green, blue)
@@ -107,7 +107,7 @@ def to_lch(rgb: U8) -> F32:
 
 
 @kernel
-def _key(y0, y1, rgb, linear, at, out):  # type: ignore[no-untyped-def]
+def _key(y0: int, y1: int, rgb: U8, linear: F32, at: F32, out: F32) -> None:
     red, green, blue = np.empty((3, rgb.shape[1]), np.float32)
     zero, turn = np.float32(0), np.float32(360)
     middle, half, steep_hue = at[0], at[1], at[2]

@@ -9,7 +9,7 @@ from __future__ import annotations
 import cv2
 import numpy as np
 
-from cuvrel.core.arrays import F32, U8
+from cuvrel.core.arrays import F32, I64, U8
 from cuvrel.core.imaging.network import coloured, quarters
 from cuvrel.core.imaging.row_kernels import at_once, in_rows, kernel, small_kernel
 from cuvrel.core.keys.likeness import HALF, WHOLE, likeness
@@ -26,7 +26,7 @@ LOGS = np.log(np.arange(256) + LIFT).astype(np.float32)
 
 
 @kernel
-def _spread(picture, clean, counts):  # type: ignore[no-untyped-def]
+def _spread(picture: U8, clean: U8, counts: I64) -> None:
     """Counts every second pixel's absolute difference by level of light, channel and difference."""
     for y in range(0, picture.shape[0], 2):
         for x in range(0, picture.shape[1], 2):
@@ -55,7 +55,7 @@ def grain(picture: U8, clean: U8) -> F32:
 
 
 @kernel
-def _greys(y0, y1, picture, clean, grey, behind, level):  # type: ignore[no-untyped-def]
+def _greys(y0: int, y1: int, picture: U8, clean: U8, grey: F32, behind: F32, level: U8) -> None:
     """Both pictures' greys, and the clean plate's level of light."""
     third = np.float32(1 / 3)
     for y in range(y0, y1):
@@ -66,7 +66,7 @@ def _greys(y0, y1, picture, clean, grey, behind, level):  # type: ignore[no-unty
 
 
 @kernel
-def _told(y0, y1, clean, now, was, spread, told):  # type: ignore[no-untyped-def]
+def _told(y0: int, y1: int, clean: U8, now: F32, was: F32, spread: F32, told: F32) -> None:
     """Differences of colour and of light, logarithms now and before, in units of grain, limited to 12 of them."""
     most, one = np.float32(12), np.float32(1)
     for y in range(y0, y1):
@@ -106,7 +106,7 @@ def _halved(plane: F32, into: F32) -> F32:
 
 
 @small_kernel
-def _inward(at, size):  # type: ignore[no-untyped-def]
+def _inward(at: int, size: int) -> int:
     """A place beyond a border mirrored into the picture; the border itself stands once."""
     if size == 1:
         return 0
@@ -115,7 +115,7 @@ def _inward(at, size):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def _texture(y0, y1, grey, behind, level, squares, radius, out):  # type: ignore[no-untyped-def]
+def _texture(y0: int, y1: int, grey: F32, behind: F32, level: U8, squares: F32, radius: int, out: F32) -> None:
     """How far the clean plate's texture shows through about each place, -1 to 1, 0 where it has none.
 
     The correlation of both greys in a square, as far as the clean plate's own spread stands out of the grain.

@@ -8,7 +8,7 @@ from typing import Any
 import cv2
 import numpy as np
 
-from cuvrel.core.arrays import F32, U8
+from cuvrel.core.arrays import F32, U8, Single
 from cuvrel.core.imaging.row_kernels import at_once, in_rows, kernel
 from cuvrel.core.keys.luma_key import blurred
 from cuvrel.core.keys.plate_comparison import lit, weighed
@@ -98,7 +98,20 @@ def _shifted(rgb: U8, clean: U8) -> U8:
 
 
 @kernel
-def _apart(y0, y1, red, green, blue, was_red, was_green, was_blue, gain, shadow, cast, out):  # type: ignore[no-untyped-def]
+def _apart(
+    y0: int,
+    y1: int,
+    red: U8,
+    green: U8,
+    blue: U8,
+    was_red: U8,
+    was_green: U8,
+    was_blue: U8,
+    gain: F32,
+    shadow: Single,
+    cast: Single,
+    out: F32,
+) -> None:
     scale, zero, one = np.float32(1 / 255), np.float32(0), np.float32(1)
     for y in range(y0, y1):
         for x in range(out.shape[1]):
@@ -128,7 +141,7 @@ def _apart(y0, y1, red, green, blue, was_red, was_green, was_blue, gain, shadow,
 
 
 @kernel
-def _beyond(y0, y1, found, whole, steep):  # type: ignore[no-untyped-def]
+def _beyond(y0: int, y1: int, found: F32, whole: Single, steep: Single) -> None:
     """What of a difference counts, 0 to 1, in place. whole: from where all of it does."""
     for y in range(y0, y1):
         for x in range(found.shape[1]):

@@ -14,7 +14,7 @@ from dataclasses import dataclass
 import cv2
 import numpy as np
 
-from cuvrel.core.arrays import F32, U8
+from cuvrel.core.arrays import F32, U8, Single
 from cuvrel.core.imaging.colour import DECODE
 from cuvrel.core.imaging.region import bounds
 from cuvrel.core.imaging.row_kernels import in_rows, kernel
@@ -46,7 +46,20 @@ ONWARD = Own(2, 3.0, 1.0)  # as the light goes on, where what lies behind is kno
 
 
 @kernel
-def _lacking(y0, y1, light, behind, matte, edge, inside, weights, even, known, cells, out):  # type: ignore[no-untyped-def]
+def _lacking(
+    y0: int,
+    y1: int,
+    light: F32,
+    behind: F32,
+    matte: F32,
+    edge: U8,
+    inside: U8,
+    weights: F32,
+    even: Single,
+    known: F32,
+    cells: F32,
+    out: F32,
+) -> None:
     radius = len(weights) // 2
     h, w = matte.shape
     told = len(cells) > 0

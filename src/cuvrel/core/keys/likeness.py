@@ -55,7 +55,7 @@ def _colours(rgb: U8, clean: U8, found: F32, sure: F32) -> tuple[F32, F32]:
 
 
 @kernel
-def _shared(y0, y1, light, behind, own, varied, share, trust):  # type: ignore[no-untyped-def]
+def _shared(y0: int, y1: int, light: F32, behind: F32, own: F32, varied: F32, share: F32, trust: F32) -> None:
     for y in range(y0, y1):
         for x in range(share.shape[1]):
             far, mixed, both = np.float32(0), np.float32(0), np.float32(1e-6)

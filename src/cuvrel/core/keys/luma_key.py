@@ -7,7 +7,7 @@ from typing import Any
 import cv2
 import numpy as np
 
-from cuvrel.core.arrays import F32, U8
+from cuvrel.core.arrays import F32, U8, Single
 from cuvrel.core.imaging.row_kernels import in_rows, kernel
 from cuvrel.core.keys.ramps import steep, within
 from cuvrel.core.recipe.context import Context
@@ -28,7 +28,16 @@ class LumaKeyParams(Params):
 
 
 @kernel
-def _key(y0, y1, rgb, low, high, steep_low, steep_high, out):  # type: ignore[no-untyped-def]
+def _key(
+    y0: int,
+    y1: int,
+    rgb: U8,
+    low: Single,
+    high: Single,
+    steep_low: Single,
+    steep_high: Single,
+    out: F32,
+) -> None:
     scale = np.float32(1 / 255)
     for y in range(y0, y1):
         for x in range(rgb.shape[1]):

@@ -4,11 +4,12 @@ from __future__ import annotations
 
 import numpy as np
 
+from cuvrel.core.arrays import Single
 from cuvrel.core.imaging.row_kernels import small_kernel
 
 
 @small_kernel
-def within(value, low, high, steep_low, steep_high):  # type: ignore[no-untyped-def]
+def within(value: Single, low: Single, high: Single, steep_low: Single, steep_high: Single) -> Single:
     """1 between low and high, falling to 0 over 1 / steep_low below and 1 / steep_high above, smoothly.
 
     The fall is 3t^2 - 2t^3. Without a branch, so that many pixels are worked out at a time.

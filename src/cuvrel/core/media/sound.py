@@ -10,9 +10,8 @@ from typing import Any, Literal, Protocol
 
 import av
 import numpy as np
-from numpy.typing import NDArray
 
-from cuvrel.core.arrays import F32
+from cuvrel.core.arrays import F32, U8
 from cuvrel.core.recipe.errors import MediaError
 
 RATE = 48_000
@@ -151,9 +150,9 @@ class Stored:
         return out
 
 
-def peaks(samples: Samples, first: int, last: int, step: int) -> NDArray[np.uint8]:
+def peaks(samples: Samples, first: int, last: int, step: int) -> U8:
     """The loudest of each `step` samples, 0 to 255, from `first` up to before `last`."""
-    out: list[NDArray[np.uint8]] = []
+    out: list[U8] = []
     for at in range(first, last, step * 4096):
         part = np.abs(samples.get(at, min(last, at + step * 4096))).max(axis=1)
         rest = -len(part) % step

@@ -11,9 +11,8 @@ from dataclasses import dataclass, replace
 from typing import Any, Literal, get_args
 
 import numpy as np
-from numpy.typing import NDArray
 
-from cuvrel.core.arrays import F32
+from cuvrel.core.arrays import F32, F64
 from cuvrel.core.imaging.colour import to_light
 from cuvrel.core.imaging.row_kernels import in_rows, kernel, small_kernel
 from cuvrel.core.recipe.errors import MediaError
@@ -111,7 +110,7 @@ def tagged(
     return space, assumed
 
 
-def _to_xyz(primaries: str) -> NDArray[np.float64]:
+def _to_xyz(primaries: str) -> F64:
     """RGB to XYZ (SMPTE RP 177)."""
     white = np.array([0.3127 / 0.3290, 1, (1 - 0.3127 - 0.3290) / 0.3290])
     columns = np.array([[x / y, 1, (1 - x - y) / y] for x, y in _XY[primaries]]).T
@@ -126,21 +125,21 @@ def to_bt709(primaries: str) -> F32:
 
 
 @small_kernel
-def _pq(v):  # type: ignore[no-untyped-def]
+def _pq(v: float) -> float:
     """ST 2084: the code 0 to 1 as cd/m2."""
     p = min(max(v, 0.0), 1.0) ** (1 / 78.84375)
     return 10000.0 * (max(p - 0.8359375, 0.0) / (18.8515625 - 18.6875 * p)) ** (1 / 0.1593017578125)
 
 
 @small_kernel
-def _hlg(v):  # type: ignore[no-untyped-def]
+def _hlg(v: float) -> float:
     """BT.2100: the code 0 to 1 as the scene's light, 0 to 1."""
     v = max(v, 0.0)
     return v * v / 3.0 if v <= 0.5 else (np.exp((v - 0.55991073) / 0.17883277) + 0.28466892) / 12.0
 
 
 @kernel
-def _light(y0, y1, rgb, transfer, matrix, moved, out):  # type: ignore[no-untyped-def]
+def _light(y0: int, y1: int, rgb: F32, transfer: int, matrix: F32, moved: bool, out: F32) -> None:
     for y in range(y0, y1):
         for x in range(rgb.shape[1]):
             r, g, b = rgb[y, x, 0], rgb[y, x, 1], rgb[y, x, 2]

@@ -15,6 +15,7 @@ import OpenEXR
 import tifffile
 from numpy.typing import NDArray
 
+from cuvrel.core.arrays import F32
 from cuvrel.core.media.space import to_bt709
 from cuvrel.core.recipe.errors import MediaError
 
@@ -240,7 +241,7 @@ def _exr(data: bytes) -> Still:
     origin = about["dataWindow"][0]
     wide, deep = int(high[0] - low[0]) + 1, int(high[1] - low[1]) + 1
 
-    def laid(plane: NDArray[Any]) -> NDArray[np.float32]:
+    def laid(plane: NDArray[Any]) -> F32:
         if plane.shape == (deep, wide):
             return plane
         out = np.zeros((deep, wide), np.float32)
@@ -263,7 +264,7 @@ def _exr(data: bytes) -> Still:
     return Still(colour if alpha is None else _straight(colour, alpha), alpha)
 
 
-def _moved(colour: NDArray[np.float32], stated: list[float]) -> NDArray[np.float32]:
+def _moved(colour: F32, stated: list[float]) -> F32:
     """Linear RGB of the primaries that an EXR file states, as BT.709's, where they are ones that are known."""
     for name, first in (("bt2020", 0.708), ("p3", 0.680), ("bt601-525", 0.63)):
         if len(stated) >= 6 and abs(stated[0] - first) < 0.002:
@@ -271,7 +272,7 @@ def _moved(colour: NDArray[np.float32], stated: list[float]) -> NDArray[np.float
     return colour
 
 
-def _finite(plane: NDArray[Any]) -> NDArray[np.float32]:
+def _finite(plane: NDArray[Any]) -> F32:
     """Floats without infinities and what is no number."""
     return np.nan_to_num(np.asarray(plane, np.float32), nan=0.0, posinf=MOST, neginf=0.0).clip(0, MOST)
 

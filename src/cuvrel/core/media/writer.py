@@ -14,6 +14,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from cuvrel.core.arrays import U8
 from cuvrel.core.media.reader import exact_rate
 from cuvrel.core.media.space import Space
 from cuvrel.core.media.yuv import frame_of
@@ -117,7 +118,7 @@ def png_bytes(picture: NDArray[Any], level: int = 1) -> bytes:
     return bytes(cv2.imencode(".png", picture, [cv2.IMWRITE_PNG_COMPRESSION, level])[1])
 
 
-def read_grey(data: bytes) -> NDArray[np.uint8]:
+def read_grey(data: bytes) -> U8:
     """(H, W) uint8 from PNG bytes."""
     picture = cv2.imdecode(np.frombuffer(data, np.uint8), cv2.IMREAD_GRAYSCALE)
     if picture is None:

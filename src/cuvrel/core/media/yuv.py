@@ -13,11 +13,9 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from cuvrel.core.arrays import F32
+from cuvrel.core.arrays import F32, U16, Single
 from cuvrel.core.imaging.row_kernels import in_rows, kernel
 from cuvrel.core.media.space import LUMA, Space
-
-U16 = NDArray[np.uint16]
 
 
 def is_rgb(name: str) -> bool:
@@ -112,7 +110,20 @@ def _grown(plane: NDArray[Any], shape: tuple[int, ...], smaller: tuple[int, int]
 
 
 @kernel
-def _to_rgb(y0, y1, luma, blue, red, low, scale, mid, span, kr, kb, out):  # type: ignore[no-untyped-def]
+def _to_rgb(
+    y0: int,
+    y1: int,
+    luma: U16,
+    blue: F32,
+    red: F32,
+    low: Single,
+    scale: Single,
+    mid: Single,
+    span: Single,
+    kr: Single,
+    kb: Single,
+    out: F32,
+) -> None:
     kg = np.float32(1) - kr - kb
     for y in range(y0, y1):
         for x in range(luma.shape[1]):
@@ -125,7 +136,7 @@ def _to_rgb(y0, y1, luma, blue, red, low, scale, mid, span, kr, kb, out):  # typ
 
 
 @kernel
-def _from_rgb(y0, y1, rgb, kr, kb, luma, blue, red):  # type: ignore[no-untyped-def]
+def _from_rgb(y0: int, y1: int, rgb: F32, kr: Single, kb: Single, luma: F32, blue: F32, red: F32) -> None:
     kg = np.float32(1) - kr - kb
     for y in range(y0, y1):
         for x in range(rgb.shape[1]):

@@ -9,7 +9,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from cuvrel.core.arrays import F32
+from cuvrel.core.arrays import F32, Mask
 
 STILL = 0.03  # pixels of motion at the picture's corners below which a camera stands
 MOST = 12.0  # levels of Lab by which light may differ
@@ -74,13 +74,13 @@ def differing(more: F32, sigma: float = 0.0) -> F32:
     return np.asarray(np.sqrt(cv2.transform(seen * seen, np.ones((1, 3), np.float32))), np.float32)
 
 
-def grain(total: F32, rest: NDArray[np.bool_]) -> float:
+def grain(total: F32, rest: Mask) -> float:
     """How large a difference, (h, w), is where it is nothing but grain, (h, w)."""
     few = total[::2, ::2][rest[::2, ::2]]
     return float(np.median(few)) if few.size > 40 else 4.0
 
 
-def apart(more: F32, rest: NDArray[np.bool_], sigma: float = 0.0) -> F32:
+def apart(more: F32, rest: Mask, sigma: float = 0.0) -> F32:
     """How far a difference goes beyond grain, (h, w) float32 in units of it.
 
     more: (h, w, 3). rest: (h, w), where it is nothing but grain. sigma: of a blur, in pixels, that takes grain out.

@@ -5,7 +5,7 @@ from __future__ import annotations
 import cv2
 import numpy as np
 
-from cuvrel.core.arrays import F32, U8
+from cuvrel.core.arrays import F32, U8, Single
 from cuvrel.core.imaging.row_kernels import in_rows, kernel
 from cuvrel.core.motion.dense import SMOOTH
 from cuvrel.core.motion.flow import Flow, sample
@@ -36,7 +36,7 @@ def _full(plane: F32, shape: tuple[int, ...]) -> F32:
 
 
 @kernel
-def _weighed(y0, y1, a, b, trust_a, trust_b, share, out):  # type: ignore[no-untyped-def]
+def _weighed(y0: int, y1: int, a: F32, b: F32, trust_a: F32, trust_b: F32, share: Single, out: F32) -> None:
     for y in range(y0, y1):
         for x in range(a.shape[1]):
             wa = (1 - share) * trust_a[y, x]
@@ -71,7 +71,7 @@ def in_between(a: F32, b: F32, moved: F32, share: float) -> F32:
 
 
 @kernel
-def _along(y0, y1, picture, flow, count, out):  # type: ignore[no-untyped-def]
+def _along(y0: int, y1: int, picture: F32, flow: F32, count: int, out: F32) -> None:
     h, w, planes = picture.shape
     for y in range(y0, y1):
         for x in range(w):

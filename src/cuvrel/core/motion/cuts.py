@@ -13,9 +13,8 @@ from dataclasses import dataclass
 
 import cv2
 import numpy as np
-from numpy.typing import NDArray
 
-from cuvrel.core.arrays import F32, U8
+from cuvrel.core.arrays import F32, F64, U8
 
 WIDE, HIGH = 96, 54  # of the pictures that are compared
 COLUMNS, ROWS = 4, 2  # blocks
@@ -99,7 +98,7 @@ def found_cuts(frames: Iterable[Small], tell: Callable[[int], None] = lambda don
     return sorted([*left, *mixes], key=lambda one: one.frame)
 
 
-def _hard(kept: Sequence[Small], steps: NDArray[np.float64]) -> list[int]:
+def _hard(kept: Sequence[Small], steps: F64) -> list[int]:
     out: list[int] = []
     count = len(kept)
     n = 1
@@ -121,7 +120,7 @@ def _hard(kept: Sequence[Small], steps: NDArray[np.float64]) -> list[int]:
     return out
 
 
-def _two_in_a_row(kept: Sequence[Small], steps: NDArray[np.float64], n: int) -> bool:
+def _two_in_a_row(kept: Sequence[Small], steps: F64, n: int) -> bool:
     """Whether a change beside another is one of its own: a camera shot of a frame or two, or a flash at a cut."""
     beside = [k for k in (n - 1, n + 1) if 0 < k < len(steps) and steps[k] > steps[n] / 1.3]
     return len(beside) == 1 and steps[n] >= steps[beside[0]] and _lasting(kept, min(n, beside[0]), max(n, beside[0]))
@@ -161,7 +160,7 @@ def _mixes(kept: Sequence[Small], hard: Sequence[int]) -> list[Change]:
     return out
 
 
-def _fitting(part: NDArray[np.float64], length: int) -> list[tuple[int, float]]:
+def _fitting(part: F64, length: int) -> list[tuple[int, float]]:
     """The starts of runs whose inner frames are sums of their ends, with shares that go evenly; and how far off."""
     count = len(part) - length
     ends = part[length:] - part[:count]
@@ -181,7 +180,7 @@ def _fitting(part: NDArray[np.float64], length: int) -> list[tuple[int, float]]:
     return [(int(n), float(fault[n] + uneven[n])) for n in np.flatnonzero(good)]
 
 
-def _exactly(flat: NDArray[np.float64], start: int, end: int, count: int) -> Change:
+def _exactly(flat: F64, start: int, end: int, count: int) -> Change:
     """A mix from the frames about it: the ramp that fits its shares best."""
     low, high = max(0, start - 4), min(count - 1, end + 4)
     ends = flat[end] - flat[start]

@@ -4,9 +4,8 @@ from __future__ import annotations
 
 import cv2
 import numpy as np
-from numpy.typing import NDArray
 
-from cuvrel.core.arrays import F32
+from cuvrel.core.arrays import F32, F64
 from cuvrel.core.imaging.row_kernels import in_rows, kernel
 
 STEP = 3  # every so many pixels are enough to fit a motion to
@@ -14,7 +13,7 @@ LEAST = 0.02  # what weighs less does not count
 
 
 @kernel
-def _middle(weight, found):  # type: ignore[no-untyped-def]
+def _middle(weight: F32, found: F64) -> None:
     """How many pixels weigh anything, their weight, and their mean place weighed by it, into found (4,)."""
     found[:] = 0
     for y in range(0, weight.shape[0], STEP):
@@ -30,7 +29,7 @@ def _middle(weight, found):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def _normal(flow, weight, mx, my, solved, first, out):  # type: ignore[no-untyped-def]
+def _normal(flow: F32, weight: F32, mx: float, my: float, solved: F64, first: bool, out: F64) -> None:
     """The normal equations about the middle, (3, 5); what `solved` missed counts less unless it is the first."""
     out[:] = 0
     for y in range(0, weight.shape[0], STEP):
@@ -72,10 +71,10 @@ def fitted(flow: F32, weight: F32, stiff: float) -> F32:
         return np.zeros((2, 3), np.float32)
     ridge = np.diag([stiff, stiff, 1e-6])
     normal = np.empty((3, 5))
-    solved: NDArray[np.floating] = np.zeros((3, 2))
+    solved: F64 = np.zeros((3, 2))
     for turn in range(4):
         _normal(flow, weight, mx, my, solved, turn == 0, normal)
-        solved = np.linalg.solve(normal[:, :3] + ridge, normal[:, 3:])
+        solved = np.asarray(np.linalg.solve(normal[:, :3] + ridge, normal[:, 3:]), np.float64)
     a, b, c = solved[0] / 100, solved[1] / 100, solved[2]
     return np.stack([a, b, c - a * mx - b * my], 1).astype(np.float32)
 
@@ -88,7 +87,7 @@ def wide(planes: F32) -> F32:
 
 
 @kernel
-def _weighed(y0, y1, flow, calm, shape, out):  # type: ignore[no-untyped-def]
+def _weighed(y0: int, y1: int, flow: F32, calm: F32, shape: F32, out: F32) -> None:
     for y in range(y0, y1):
         for x in range(shape.shape[1]):
             weight = shape[y, x] * calm[y, x]
@@ -96,7 +95,7 @@ def _weighed(y0, y1, flow, calm, shape, out):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def _sides(y0, y1, flow, ground, weighed, sides, away):  # type: ignore[no-untyped-def]
+def _sides(y0: int, y1: int, flow: F32, ground: F32, weighed: F32, sides: F32, away: F32) -> None:
     for y in range(y0, y1):
         for x in range(sides.shape[1]):
             u, v = flow[y, x, 0], flow[y, x, 1]

@@ -9,7 +9,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from cuvrel.core.arrays import F32, U8
+from cuvrel.core.arrays import F32, I64, U8, Mask, Single
 from cuvrel.core.imaging.region import Box, bounds
 from cuvrel.core.imaging.row_kernels import in_rows, kernel, small_kernel
 from cuvrel.core.motion.dense import Dense
@@ -60,9 +60,7 @@ class Flow:
         both, box = self._jumped(here, there, subject, about, both)
         return self._closely(here, there, both, box)
 
-    def _jumped(
-        self, here: U8, there: U8, subject: F32, about: NDArray[np.bool_], both: BothWays
-    ) -> tuple[BothWays, Box]:
+    def _jumped(self, here: U8, there: U8, subject: F32, about: Mask, both: BothWays) -> tuple[BothWays, Box]:
         """The motion led by pieces of the subject, where that is better, and the box of all that it may concern."""
         forth, fault, back, back_fault = both
         box = bounds((subject > 0.3) | about, MARGIN)
@@ -124,7 +122,7 @@ def _checked(forth: F32, back: F32) -> BothWays:
     return forth, missed(forth, back), back, missed(back, forth)
 
 
-def _better(here: U8, there: U8, led: tuple[F32, F32], plain: tuple[F32, F32], weight: F32) -> NDArray[np.bool_]:
+def _better(here: U8, there: U8, led: tuple[F32, F32], plain: tuple[F32, F32], weight: F32) -> Mask:
     """Where the pictures agree better under a motion and fault than under another, of what pieces were found for."""
     better = _agrees(here, there, *led) + np.float32(0.6) < _agrees(here, there, *plain)
     return cv2.medianBlur((better & (weight > HEARD)).astype(np.uint8), 5) > 0
@@ -150,7 +148,7 @@ class Pieces:
     back_weight: F32
 
 
-def pieces(here: U8, there: U8, subject: F32, torn: NDArray[np.bool_]) -> Pieces | None:
+def pieces(here: U8, there: U8, subject: F32, torn: Mask) -> Pieces | None:
     """Motion of the subject's pieces from `there` to `here`, found one by one where that is torn.
 
     here, there, subject: as for `between`; torn: (H, W), of `there`. None when nothing of the subject moves by
@@ -206,7 +204,7 @@ def pieces(here: U8, there: U8, subject: F32, torn: NDArray[np.bool_]) -> Pieces
 
 
 @kernel
-def _difference(cell, mask, count, b, y, x):  # type: ignore[no-untyped-def]
+def _difference(cell: F32, mask: F32, count: Single, b: F32, y: int, x: int) -> Single:
     """Mean absolute difference of a masked cell and what lies at a place, as far as that is in the picture.
 
     cell, mask, b: float32, so that no difference wraps and eight are taken at once; count: the mask's sum.
@@ -227,7 +225,7 @@ def _difference(cell, mask, count, b, y, x):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def _scan(n0, n1, a, b, mask, cells, side, reach, found):  # type: ignore[no-untyped-def]
+def _scan(n0: int, n1: int, a: F32, b: F32, mask: F32, cells: I64, side: int, reach: int, found: I64) -> None:
     """Where cells went: `found` gets dx, dy and whether that can be told, for cells `n0` to `n1`."""
     steps = reach // 2
     for n in range(n0, n1):
@@ -294,7 +292,7 @@ def sample(picture: NDArray, flow: F32, border: int = cv2.BORDER_REPLICATE) -> N
 
 
 @small_kernel
-def _read(flow, x, y):  # type: ignore[no-untyped-def]
+def _read(flow: F32, x: Single, y: Single) -> tuple[Single, Single]:
     """A motion at a place between pixels; beyond the border it is the border's."""
     zero, one = np.float32(0), np.float32(1)
     x = min(max(x, zero), np.float32(flow.shape[1] - 1))
@@ -311,7 +309,7 @@ def _read(flow, x, y):  # type: ignore[no-untyped-def]
 
 
 @small_kernel
-def _onward(first, second, y, x, top, left):  # type: ignore[no-untyped-def]
+def _onward(first: F32, second: F32, y: int, x: int, top: int, left: int) -> tuple[Single, Single]:
     """A motion at a pixel and another one from where it leads, together. top, left: where the first's part begins."""
     u, v = first[y, x, 0], first[y, x, 1]
     du, dv = _read(second, np.float32(x + left) + u, np.float32(y + top) + v)
@@ -319,7 +317,7 @@ def _onward(first, second, y, x, top, left):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def _missed(y0, y1, forth, back, top, left, out):  # type: ignore[no-untyped-def]
+def _missed(y0: int, y1: int, forth: F32, back: F32, top: int, left: int, out: F32) -> None:
     for y in range(y0, y1):
         for x in range(out.shape[1]):
             u, v = _onward(forth, back, y, x, top, left)
@@ -338,7 +336,7 @@ def missed(forth: F32, back: F32, box: Box = np.s_[:, :]) -> F32:
 
 
 @kernel
-def _chained(y0, y1, first, second, out):  # type: ignore[no-untyped-def]
+def _chained(y0: int, y1: int, first: F32, second: F32, out: F32) -> None:
     for y in range(y0, y1):
         for x in range(out.shape[1]):
             out[y, x, 0], out[y, x, 1] = _onward(first, second, y, x, 0, 0)

@@ -7,9 +7,8 @@ from typing import Any
 
 import cv2
 import numpy as np
-from numpy.typing import NDArray
 
-from cuvrel.core.arrays import F32, U8
+from cuvrel.core.arrays import F32, I16, I32, U8, Mask, Single
 from cuvrel.core.imaging.row_kernels import CORES, at_once, in_rows, kernel
 from cuvrel.core.keys.luma_key import blurred
 from cuvrel.core.recipe.context import Context
@@ -31,7 +30,7 @@ class ContourParams(Params):
 
 
 @kernel
-def _steepest(y0, y1, slopes):  # type: ignore[no-untyped-def]
+def _steepest(y0: int, y1: int, slopes: I16) -> None:
     """Puts the slope of the steepest plane into the first; slopes: along x and y, of each plane."""
     for k in range(1, slopes.shape[1]):
         for y in range(y0, y1):
@@ -70,7 +69,7 @@ def contour(rgb: U8, values: dict[str, Any], context: Context) -> F32:
     return _thick(empty, float(values["width"]) * context.scale / 2)
 
 
-def _slopes(picture: U8, colour: bool) -> NDArray[np.int16]:
+def _slopes(picture: U8, colour: bool) -> I16:
     """The steepest channel's slopes along x and y, or the luma's, (2, h, w)."""
     planes = cv2.split(picture) if colour else [cv2.cvtColor(picture, cv2.COLOR_RGB2GRAY)]
     slopes = np.empty((2, len(planes), *picture.shape[:2]), np.int16)
@@ -101,14 +100,14 @@ def _thick(empty: U8, half: float) -> F32:
 
 
 @kernel
-def _empty(y0, y1, labels, keep, out):  # type: ignore[no-untyped-def]
+def _empty(y0: int, y1: int, labels: I32, keep: Mask, out: U8) -> None:
     for y in range(y0, y1):
         for x in range(out.shape[1]):
             out[y, x] = 0 if keep[labels[y, x]] else 1
 
 
 @kernel
-def _drawn(apart, half, out):  # type: ignore[no-untyped-def]
+def _drawn(apart: F32, half: Single, out: F32) -> None:
     zero, one = np.float32(0), np.float32(1)
     most = min(one, half + half)
     for y in range(out.shape[0]):

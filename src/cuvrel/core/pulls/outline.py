@@ -5,9 +5,8 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
-from numpy.typing import NDArray
 
-from cuvrel.core.arrays import F64
+from cuvrel.core.arrays import F64, Mask
 from cuvrel.core.imaging.homography import growth
 from cuvrel.core.imaging.raster import turning
 from cuvrel.core.recipe.shapes import Shape, ShapeKey, ShapeKind, ShapePoint
@@ -142,7 +141,7 @@ def _box(key: ShapeKey) -> tuple[F64, F64]:
     return np.concatenate(lines), np.concatenate(normals)
 
 
-def handles(points: F64, corner: NDArray[np.bool_]) -> tuple[F64, F64]:
+def handles(points: F64, corner: Mask) -> tuple[F64, F64]:
     """Each point's Bézier handles towards the next and the previous point, (N, 2) each.
 
     They lie along the line between the point's neighbours, a third of the way to the next point long: the
@@ -157,7 +156,7 @@ def handles(points: F64, corner: NDArray[np.bool_]) -> tuple[F64, F64]:
     return forth, back
 
 
-def curve(table: F64, corner: NDArray[np.bool_]) -> F64:
+def curve(table: F64, corner: Mask) -> F64:
     """A closed smooth curve through points, as (N * CURVE, 4): x, y and the softness on both sides."""
     points = table[:, :2]
     forth, back = handles(points, corner)
@@ -174,7 +173,7 @@ def curve(table: F64, corner: NDArray[np.bool_]) -> F64:
     return np.concatenate([place, soft], axis=2).reshape(-1, 4)
 
 
-def open_curve(table: F64, corner: NDArray[np.bool_]) -> F64:
+def open_curve(table: F64, corner: Mask) -> F64:
     """A smooth curve from the first point to the last one, (M, 4): x, y and the softness on both sides.
 
     It is the first half of the closed one that goes there and comes back by the same points.

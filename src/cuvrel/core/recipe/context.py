@@ -5,9 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-import numpy as np
-from numpy.typing import NDArray
-
+from cuvrel.core.arrays import F32
 from cuvrel.core.recipe.shapes import Shape
 from cuvrel.core.recipe.values import Env
 
@@ -22,7 +20,7 @@ class Context:
     """
 
     scale: float
-    matte: NDArray[np.float32] | None = None
+    matte: F32 | None = None
     shapes: Sequence[Shape] = ()
     now: Env | None = None
     size: tuple[int, int] = (0, 0)

@@ -9,9 +9,9 @@ from dataclasses import dataclass, field, replace
 from typing import Annotated, Any, Literal, Protocol
 
 import numpy as np
-from numpy.typing import NDArray
 from pydantic import BaseModel, ConfigDict, Field, field_validator, model_validator
 
+from cuvrel.core.arrays import F64
 from cuvrel.core.recipe.curves import MOST, between
 
 Ease = Literal["hold", "linear", "smooth", "free"]
@@ -129,7 +129,7 @@ Ramp = Annotated[RampStops | Keys, Field(description="stops (x, red, green, blue
 class Motion(Protocol):
     """How a track moves."""
 
-    def moved(self, riding: Riding, time: float) -> NDArray[np.float64]:
+    def moved(self, riding: Riding, time: float) -> F64:
         """How what rides on it is moved at a time, (3, 3) between plate pixels."""
 
 
@@ -149,12 +149,12 @@ class Env:
         """The same shot at another time."""
         return replace(self, time=time)
 
-    def moved(self, riding: Riding) -> NDArray[np.float64]:
+    def moved(self, riding: Riding) -> F64:
         """How what rides is moved here, (3, 3) between plate pixels; not at all where the track is not known."""
         track = self.tracks.get(riding.track)
         return np.eye(3) if track is None else track.moved(riding, self.time)
 
-    def about_middle(self, riding: Riding) -> NDArray[np.float64]:
+    def about_middle(self, riding: Riding) -> F64:
         """The same between places that are counted from the plate's middle."""
         to = np.array([[1, 0, self.middle[0]], [0, 1, self.middle[1]], [0, 0, 1.0]])
         return np.asarray(np.linalg.inv(to) @ self.moved(riding) @ to, np.float64)

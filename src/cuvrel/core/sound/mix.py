@@ -6,7 +6,6 @@ from collections.abc import Mapping
 from typing import cast
 
 import numpy as np
-from numpy.typing import NDArray
 
 from cuvrel.core.arrays import F32
 from cuvrel.core.media.sound import RATE, Samples
@@ -99,7 +98,7 @@ class Mix:
             there &= runs_as_recorded(where)
         return heard(self._own, where, there)
 
-    def _gain(self, field: str, first: int, last: int) -> NDArray[np.float32]:
+    def _gain(self, field: str, first: int, last: int) -> F32:
         """Factors of a level, (n, 1); between frames they go evenly."""
         fps = self._shot.fps
         if isinstance(level := getattr(self._sound, field), (int, float)):

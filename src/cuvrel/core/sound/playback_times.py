@@ -3,9 +3,8 @@
 from __future__ import annotations
 
 import numpy as np
-from numpy.typing import NDArray
 
-from cuvrel.core.arrays import F32, F64
+from cuvrel.core.arrays import F32, F64, Mask
 from cuvrel.core.media.sound import RATE, Samples
 from cuvrel.core.motion import timing
 
@@ -14,7 +13,7 @@ MOST = 1 << 22  # samples of a recording that are read at a time
 
 def recorded(
     params: timing.TimeParams, first: int, last: int, fps: float, count: int, own_fps: float
-) -> tuple[F64, NDArray[np.bool_]]:
+) -> tuple[F64, Mask]:
     """For the samples of a shot from `first` up to before `last`: the sample of the recording, with parts of one.
 
     params: the time of the plane that shows the plate. fps: the shot's rate. count, own_fps: the footage's frames and
@@ -39,13 +38,13 @@ def recorded(
     return (low + at) * RATE / own_fps, there
 
 
-def runs_as_recorded(where: F64) -> NDArray[np.bool_]:
+def runs_as_recorded(where: F64) -> Mask:
     """Whether each sample follows the one before at the recording's own pace, within a thousandth."""
     steps = np.diff(where, append=2 * where[-1] - where[-2] if len(where) > 1 else where[-1:] + 1)
     return np.asarray(np.abs(steps - 1) < 1e-3)
 
 
-def heard(samples: Samples, where: F64, there: NDArray[np.bool_]) -> F32:
+def heard(samples: Samples, where: F64, there: Mask) -> F32:
     """The recording at places between its samples, (n, 2) float32; silent where nothing is there.
 
     Slower than recorded it is interpolated by cubics (Catmull and Rom, 1974); faster, each sample is the mean of what

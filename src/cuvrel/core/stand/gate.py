@@ -6,7 +6,7 @@ from collections.abc import Sequence
 
 import numpy as np
 
-from cuvrel.core.arrays import F32
+from cuvrel.core.arrays import F32, Single
 from cuvrel.core.imaging.distance import signed_distance
 from cuvrel.core.imaging.row_kernels import in_rows, kernel
 
@@ -24,7 +24,7 @@ def rim(matte: F32, inner: float, outer: float, soft: float) -> F32:
 
 
 @kernel
-def _rim(y0, y1, distance, inner, outer, steep, out):  # type: ignore[no-untyped-def]
+def _rim(y0: int, y1: int, distance: F32, inner: Single, outer: Single, steep: Single, out: F32) -> None:
     zero, one, half = np.float32(0.0), np.float32(1.0), np.float32(0.5)
     for y in range(y0, y1):
         for x in range(distance.shape[1]):

@@ -11,7 +11,7 @@ from typing import Any, Literal
 import cv2
 import numpy as np
 
-from cuvrel.core.arrays import F32, F64
+from cuvrel.core.arrays import F32, F64, Single
 from cuvrel.core.imaging.region import bounds
 from cuvrel.core.imaging.row_kernels import in_rows, kernel
 from cuvrel.core.recipe.declared import Params, choice, declare, number, switch
@@ -215,7 +215,7 @@ def _growth(to: F64, h: int, w: int) -> tuple[float, float]:
 
 
 @kernel
-def _kept(y0, y1, total, share, out):  # type: ignore[no-untyped-def]
+def _kept(y0: int, y1: int, total: F32, share: Single, out: F32) -> None:
     """The mean; a cubic's overshoot stays within 0 and full coverage, and light is never negative."""
     zero, one = np.float32(0), np.float32(1)
     for y in range(y0, y1):

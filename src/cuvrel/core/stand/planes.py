@@ -92,7 +92,7 @@ def element(picture: F32, values: dict[str, Any], scale: float) -> F32:
 
 
 @kernel
-def _dropped(y0, y1, picture, how, out):  # type: ignore[no-untyped-def]
+def _dropped(y0: int, y1: int, picture: F32, how: int, out: F32) -> None:
     zero, one = np.float32(0.0), np.float32(1.0)
     for y in range(y0, y1):
         for x in range(picture.shape[1]):

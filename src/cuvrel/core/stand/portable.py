@@ -20,10 +20,8 @@ from pathlib import Path
 from tempfile import TemporaryDirectory
 from typing import Any
 
-import numpy as np
-from numpy.typing import NDArray
-
 from cuvrel.core import catalogue
+from cuvrel.core.arrays import F32
 from cuvrel.core.media.probe import MediaInfo, probe
 from cuvrel.core.media.reader import Reader, Wanted, as_grey, resized
 from cuvrel.core.media.sound import Samples, Stored, extract
@@ -130,7 +128,7 @@ class PortableShot:
             return None
         file = within(self._folder, str(entry["file"]))
 
-        def load() -> NDArray[np.float32]:
+        def load() -> F32:
             try:
                 grey = read_grey(file.read_bytes())
             except (OSError, ValueError) as fault:

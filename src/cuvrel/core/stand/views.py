@@ -121,7 +121,7 @@ def grey(matte: F32) -> U8:
 
 
 @kernel
-def _veil(y0, y1, rgb, matte, blue, pale, out):  # type: ignore[no-untyped-def]
+def _veil(y0: int, y1: int, rgb: U8, matte: F32, blue: F32, pale: F32, out: U8) -> None:
     h, w = matte.shape
     for y in range(y0, y1):
         for x in range(w):

@@ -12,9 +12,8 @@ from functools import cached_property
 
 import cv2
 import numpy as np
-from numpy.typing import NDArray
 
-from cuvrel.core.arrays import F32, U8
+from cuvrel.core.arrays import F32, U8, Mask
 from cuvrel.core.imaging.network import gathered
 from cuvrel.core.imaging.region import Box, blocks, doubled
 from cuvrel.core.imaging.row_kernels import at_once
@@ -23,7 +22,6 @@ from cuvrel.core.motion.dense import SMOOTH
 from cuvrel.core.motion.fit import fitted, with_subject
 from cuvrel.core.motion.flow import Flow
 
-Mask = NDArray[np.bool_]
 NEAR = (-1, 1, -3, 3)  # the neighbours whose motion is looked at, in frames from the marked one
 FLOW = 480  # the longer side at which motion is found
 MOVES = 0.7  # pixels at small size that marked places must leave the background's motion by, for motion to tell

@@ -11,7 +11,7 @@ from __future__ import annotations
 import cv2
 import numpy as np
 
-from cuvrel.core.arrays import F32, U8
+from cuvrel.core.arrays import F32, F64, U8, Real, Single
 from cuvrel.core.imaging.row_kernels import in_rows, kernel
 
 
@@ -21,7 +21,9 @@ def to_lab(rgb: U8) -> U8:
 
 
 @kernel
-def _place(lab, y, x, oy, ox, scale_y, scale_x, bins):  # type: ignore[no-untyped-def]
+def _place(
+    lab: U8, y: int, x: int, oy: int, ox: int, scale_y: Single, scale_x: Single, bins: int
+) -> tuple[Real, Real, Single, Single, Single]:
     """Continuous grid coordinates of a pixel; a and b use their middle half, where pictures live."""
     gy = (y + oy) * scale_y
     gx = (x + ox) * scale_x
@@ -38,7 +40,9 @@ def _place(lab, y, x, oy, ox, scale_y, scale_x, bins):  # type: ignore[no-untype
 
 
 @kernel
-def _splat(lab, oy, ox, subject, other, scale_y, scale_x, grid):  # type: ignore[no-untyped-def]
+def _splat(
+    lab: U8, oy: int, ox: int, subject: F32 | F64, other: F32 | F64, scale_y: Single, scale_x: Single, grid: F32
+) -> None:
     for y in range(lab.shape[0]):
         for x in range(lab.shape[1]):
             f, b = subject[y, x], other[y, x]
@@ -52,7 +56,7 @@ def _splat(lab, oy, ox, subject, other, scale_y, scale_x, grid):  # type: ignore
 
 
 @kernel
-def _between(left, here, right, out):  # type: ignore[no-untyped-def]
+def _between(left: F32, here: F32, right: F32, out: F32) -> None:
     """[1 2 1] / 4 of three runs; by slices, since an index that might be negative keeps a loop from being vectors."""
     quarter, half = np.float32(0.25), np.float32(0.5)
     for m in range(len(out)):
@@ -60,7 +64,7 @@ def _between(left, here, right, out):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def _blur_axis(part0, part1, source, out, before, n, after):  # type: ignore[no-untyped-def]
+def _blur_axis(part0: int, part1: int, source: F32, out: F32, before: int, n: int, after: int) -> None:
     """[1 2 1] / 4 along the middle axis of an array seen as (before, n, after).
 
     Works on the parts `part0` to `part1` of the first axis, or of the last where the first has one only.
@@ -86,7 +90,21 @@ def _blur_axis(part0, part1, source, out, before, n, after):  # type: ignore[no-
 
 
 @kernel
-def _slice(y0, y1, lab, oy, ox, where, scale_y, scale_x, grid, share, floor, odds, trust):  # type: ignore[no-untyped-def]
+def _slice(
+    y0: int,
+    y1: int,
+    lab: U8,
+    oy: int,
+    ox: int,
+    where: U8,
+    scale_y: Single,
+    scale_x: Single,
+    grid: F32,
+    share: F32,
+    floor: Single,
+    odds: F32,
+    trust: F32,
+) -> None:
     ny, nx, one = grid.shape[0], grid.shape[1], np.float32(1)
     for y in range(y0, y1):
         for x in range(lab.shape[1]):

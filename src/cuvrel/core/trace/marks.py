@@ -6,12 +6,12 @@ from collections.abc import Iterable
 
 import cv2
 import numpy as np
-from numpy.typing import NDArray
 
+from cuvrel.core.arrays import Mask
 from cuvrel.core.recipe.models import Mark
 
 
-def rasterise(marks: Iterable[Mark], kind: str, size: tuple[int, int], scale: tuple[float, float]) -> NDArray[np.bool_]:
+def rasterise(marks: Iterable[Mark], kind: str, size: tuple[int, int], scale: tuple[float, float]) -> Mask:
     """The pixels, (H, W) bool, which the marks of one kind, in or out, cover.
 
     size: (H, W). scale: (x, y) from plate pixels to this size. A stroke covers at least one pixel, a filled

@@ -17,9 +17,8 @@ from typing import Any
 
 import cv2
 import numpy as np
-from numpy.typing import NDArray
 
-from cuvrel.core.arrays import F32, U8
+from cuvrel.core.arrays import F32, U8, Mask
 from cuvrel.core.imaging.network import Network, quarters
 from cuvrel.core.imaging.region import Box, doubled
 from cuvrel.core.imaging.relaxed_cut import barrier, geodesic, relax
@@ -78,7 +77,7 @@ def trace(
     ready = rgb if isinstance(rgb, Prepared) else Prepared(rgb, snap)
     plate = ready.sizes.plate
 
-    def masks(size: tuple[int, int]) -> tuple[NDArray[np.bool_], NDArray[np.bool_]]:
+    def masks(size: tuple[int, int]) -> tuple[Mask, Mask]:
         scale = size[1] / plate[1], size[0] / plate[0]
         return rasterise(marks, "in", size, scale), rasterise(marks, "out", size, scale)
 
@@ -89,9 +88,7 @@ def trace(
     return alpha
 
 
-def solve(
-    ready: Prepared, inside: NDArray[np.bool_], outside: NDArray[np.bool_], prior: F32 | None, detail: float = 1.0
-) -> F32:
+def solve(ready: Prepared, inside: Mask, outside: Mask, prior: F32 | None, detail: float = 1.0) -> F32:
     """The matte from what is known to be in and out, (H, W) float32, 0 to 1, which it may miss by a little.
 
     inside, outside: pixels at small size. prior: as for `trace`. Raises TraceError.
@@ -113,14 +110,14 @@ class Clues:
     told: Told
     stack: F32
     box: Box
-    inside: NDArray[np.bool_]
-    outside: NDArray[np.bool_]
+    inside: Mask
+    outside: Mask
     near: list[F32]
     prior: F32 | None
     open: F32 | None
 
 
-def clues(ready: Prepared, inside: NDArray[np.bool_], outside: NDArray[np.bool_], prior: F32 | None) -> Clues:
+def clues(ready: Prepared, inside: Mask, outside: Mask, prior: F32 | None) -> Clues:
     """Gathers the clues. inside, outside: the marks at small size. prior: at any size. Raises TraceError."""
     before, free = None, None
     if prior is not None:
@@ -197,7 +194,7 @@ def weighed(known: Clues) -> F32:
     return np.asarray(before + free * (u - before), np.float32)
 
 
-def of_one_piece(changed: NDArray[np.bool_], struck: NDArray[np.bool_]) -> F32:
+def of_one_piece(changed: Mask, struck: Mask) -> F32:
     """How far each pixel is of a change that hangs together with where it was struck for, (h, w) float32, 0 to 1.
 
     What is of one piece changes as a whole, however far the mark's own reach goes.
@@ -208,7 +205,7 @@ def of_one_piece(changed: NDArray[np.bool_], struck: NDArray[np.bool_]) -> F32:
     return cv2.GaussianBlur(parts, (0, 0), 1)
 
 
-def _from_marks(ready: Prepared, inside: NDArray[np.bool_], outside: NDArray[np.bool_]) -> Told:
+def _from_marks(ready: Prepared, inside: Mask, outside: Mask) -> Told:
     lab, shape = ready.lab_small, inside.shape
     f, b = inside.astype(np.float32), outside.astype(np.float32)
     # what lies far from all marks, above all the picture's border, is probably not the subject
@@ -279,7 +276,7 @@ def _once_more(lab: U8, subject: F32, other: F32, reach: F32) -> F32:
     return np.asarray(np.clip(1.2 * _learned(lab, subject, other, 0.65) + 0.8 * reach, -6, 6), np.float32)
 
 
-def owned(lab: U8, subject: NDArray[np.bool_]) -> F32:
+def owned(lab: U8, subject: Mask) -> F32:
     """Log odds of each colour to be about a subject rather than far from it, (h, w) float32.
 
     A hem, a cap, hair: what no mark lies on is often in colours that the place has nowhere else.
@@ -294,9 +291,7 @@ def _change(odds: F32) -> F32:
     return cv2.magnitude(cv2.Sobel(odds, cv2.CV_32F, 1, 0, scale=0.125), cv2.Sobel(odds, cv2.CV_32F, 0, 1, scale=0.125))
 
 
-def _mended(
-    ready: Prepared, inside: NDArray[np.bool_], outside: NDArray[np.bool_], prior: F32
-) -> tuple[Told, NDArray[np.float32]]:
+def _mended(ready: Prepared, inside: Mask, outside: Mask, prior: F32) -> tuple[Told, F32]:
     """A prior matte after new marks: decided anew within the reach of marks that contradict it.
 
     Also how far those marks reach, (h, w) float32, 0 to 1.
@@ -338,7 +333,7 @@ def _outlined(ready: Prepared, u: F32, prior: F32 | None, detail: float) -> F32:
     return np.asarray(prior + share * (found - prior), np.float32)
 
 
-def _pin(r: F32, inside: NDArray[np.bool_], outside: NDArray[np.bool_]) -> F32:
+def _pin(r: F32, inside: Mask, outside: Mask) -> F32:
     """The costs with the marks made certain."""
     r = r.astype(np.float32, copy=True)
     r[inside] = -SURE
@@ -346,7 +341,7 @@ def _pin(r: F32, inside: NDArray[np.bool_], outside: NDArray[np.bool_]) -> F32:
     return r
 
 
-def _reached(mask: NDArray[np.bool_], seeds: NDArray[np.bool_]) -> NDArray[np.bool_]:
+def _reached(mask: Mask, seeds: Mask) -> Mask:
     """The parts of a mask that hang together with a seed; all of it when there is none."""
     if not seeds.any():
         return mask

@@ -14,7 +14,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from cuvrel.core.arrays import F32, F64
+from cuvrel.core.arrays import F32, F64, Mask
 from cuvrel.core.imaging.homography import moved
 from cuvrel.core.imaging.row_kernels import kernel
 from cuvrel.core.tracks.geometry import Area
@@ -121,7 +121,7 @@ def _about(grid: F32) -> F32:
 
 
 @kernel
-def _sampled(image, allowed, at, h, out, there):  # type: ignore[no-untyped-def]
+def _sampled(image: F32, allowed: F32, at: F32, h: F64, out: F32, there: Mask) -> None:
     high, wide = image.shape
     masked = allowed.shape[0] == high
     for n in range(at.shape[0]):
@@ -144,7 +144,7 @@ def _sampled(image, allowed, at, h, out, there):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def _summed(at, slopes, apart, weights, normal, right):  # type: ignore[no-untyped-def]
+def _summed(at: F32, slopes: F32, apart: F32, weights: F32, normal: F64, right: F64) -> None:
     row = np.empty(8, np.float64)
     for n in range(at.shape[0]):
         w = np.float64(weights[n])
@@ -176,7 +176,7 @@ class _Seen:
 
 
 @kernel
-def _weighed(values, wanted, there, apart, weights):  # type: ignore[no-untyped-def]
+def _weighed(values: F32, wanted: F32, there: Mask, apart: F32, weights: F32) -> tuple[float, float]:
     """Fills what is unlike and the weights; returns how alike the samples are, and the share of them that agrees."""
     count = values.shape[0]
     some = np.empty(count // 3 + 1, np.float32)

@@ -6,9 +6,8 @@ from dataclasses import dataclass
 
 import cv2
 import numpy as np
-from numpy.typing import NDArray
 
-from cuvrel.core.arrays import F32, F64
+from cuvrel.core.arrays import F32, F64, Mask
 from cuvrel.core.imaging.homography import moved
 from cuvrel.core.tracks.align import Freedom
 from cuvrel.core.tracks.geometry import Area
@@ -86,7 +85,7 @@ def _points(seen: Scene, area: Area) -> F32:
     return np.asarray(found + np.array([x, y], np.float32), np.float32)
 
 
-def _allowed(seen: Scene, points: F32) -> NDArray[np.bool_]:
+def _allowed(seen: Scene, points: F32) -> Mask:
     if seen.without is None:
         return np.ones(len(points), bool)
     high, wide = seen.without.shape

@@ -6,9 +6,8 @@ from dataclasses import dataclass
 
 import cv2
 import numpy as np
-from numpy.typing import NDArray
 
-from cuvrel.core.arrays import F64
+from cuvrel.core.arrays import F64, U8
 from cuvrel.core.imaging.homography import moved
 
 SQUARE = np.array([[-1.0, -1.0], [1.0, -1.0], [1.0, 1.0], [-1.0, 1.0]])
@@ -60,7 +59,7 @@ class Area:
         points = np.concatenate([self.outline, *self.more])
         return points.min(axis=0), points.max(axis=0)
 
-    def mask(self, size: tuple[int, int]) -> NDArray[np.uint8]:
+    def mask(self, size: tuple[int, int]) -> U8:
         """1 inside, 0 outside, (H, W) uint8; places are counted from the middle of the top left pixel."""
         out = np.zeros(size, np.uint8)
         for polygons, inside in (((self.outline, *self.more), 1), (self.less, 0)):

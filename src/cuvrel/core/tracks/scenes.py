@@ -56,7 +56,7 @@ def evened(grey: F32, kept: F32 | None = None) -> F32:
 
 
 @kernel
-def _evened(y0, y1, grey, mean, power, out):  # type: ignore[no-untyped-def]
+def _evened(y0: int, y1: int, grey: F32, mean: F32, power: F32, out: F32) -> None:
     for y in range(y0, y1):
         for x in range(grey.shape[1]):
             m = mean[y, x]

@@ -7,7 +7,7 @@ from typing import Any, Literal
 import cv2
 import numpy as np
 
-from cuvrel.core.arrays import F32
+from cuvrel.core.arrays import F32, Single
 from cuvrel.core.imaging.blur import blurred_small
 from cuvrel.core.imaging.colour import srgb_to_linear
 from cuvrel.core.imaging.row_kernels import in_rows, kernel
@@ -48,7 +48,9 @@ STARTERS = (
 
 
 @kernel
-def _bright(y0, y1, picture, low, high, kind, first, second, out):  # type: ignore[no-untyped-def]
+def _bright(
+    y0: int, y1: int, picture: F32, low: Single, high: Single, kind: int, first: F32, second: F32, out: F32
+) -> None:
     zero, one = np.float32(0.0), np.float32(1.0)
     for y in range(y0, y1):
         for x in range(picture.shape[1]):
@@ -69,7 +71,7 @@ def _bright(y0, y1, picture, low, high, kind, first, second, out):  # type: igno
 
 
 @kernel
-def _added(y0, y1, picture, light, intensity, out):  # type: ignore[no-untyped-def]
+def _added(y0: int, y1: int, picture: F32, light: F32, intensity: Single, out: F32) -> None:
     for y in range(y0, y1):
         for x in range(picture.shape[1]):
             for k in range(3):

@@ -6,7 +6,7 @@ from typing import Any
 
 import numpy as np
 
-from cuvrel.core.arrays import F32, F64
+from cuvrel.core.arrays import F32, F64, Single
 from cuvrel.core.imaging.colour import to_light
 from cuvrel.core.imaging.row_kernels import in_rows, kernel
 from cuvrel.core.imaging.tables import ENCODED, ENTRIES, cover_of, ended
@@ -54,7 +54,7 @@ def sop(v: F64, slope: float, offset: float, power: float) -> F64:
 
 
 @kernel
-def _decided(y0, y1, picture, tables, saturation, out):  # type: ignore[no-untyped-def]
+def _decided(y0: int, y1: int, picture: F32, tables: F32, saturation: Single, out: F32) -> None:
     zero, one = np.float32(0.0), np.float32(1.0)
     w = picture.shape[1]
     row = np.empty((3, w), np.float32)

@@ -5,7 +5,7 @@ from __future__ import annotations
 import cv2
 import numpy as np
 
-from cuvrel.core.arrays import F32, F64
+from cuvrel.core.arrays import F32, F64, I32, Single
 from cuvrel.core.imaging.blend import blend
 from cuvrel.core.imaging.colour import encode, srgb_to_linear, to_display, to_light
 from cuvrel.core.imaging.region import Box
@@ -17,7 +17,7 @@ LEAST = np.float32(1 / 2048)  # light and cover below it are nothing
 
 
 @kernel
-def _occupied(y0, y1, picture, ends):  # type: ignore[no-untyped-def]
+def _occupied(y0: int, y1: int, picture: F32, ends: I32) -> None:
     """The first and the last piece of each row in which there is anything, by pieces of 16 pixels; -1 where none."""
     pieces = picture.shape[1] // 16
     for y in range(y0, y1):
@@ -60,7 +60,9 @@ def middle(box: Box) -> tuple[float, float]:
 
 
 @kernel
-def _over(y0, y1, below, top, left, above, row, column, wide, opacity):  # type: ignore[no-untyped-def]
+def _over(
+    y0: int, y1: int, below: F32, top: int, left: int, above: F32, row: int, column: int, wide: int, opacity: Single
+) -> None:
     for y in range(y0, y1):
         # pieces of rows, so that what is looked up is plain to see
         under = below[y + top, left : left + wide].reshape(-1)
@@ -102,7 +104,9 @@ def _piece(picture: F32, box: Box, way: F64 | None, shape: tuple[int, ...]) -> t
 
 
 @kernel
-def _screen(y0, y1, total, top, left, above, down, across, wide, opacity):  # type: ignore[no-untyped-def]
+def _screen(
+    y0: int, y1: int, total: F32, top: int, left: int, above: F32, down: int, across: int, wide: int, opacity: Single
+) -> None:
     one = np.float32(1.0)
     row = np.empty((4, wide), np.float32)
     r, g, b, a = row[0], row[1], row[2], row[3]
@@ -126,7 +130,7 @@ def _screen(y0, y1, total, top, left, above, down, across, wide, opacity):  # ty
 
 
 @kernel
-def _unscreened(y0, y1, total):  # type: ignore[no-untyped-def]
+def _unscreened(y0: int, y1: int, total: F32) -> None:
     one = np.float32(1.0)
     wide = total.shape[1]
     row = np.empty((3, wide), np.float32)
@@ -188,7 +192,7 @@ def _moved(part: F32, box: Box, way: F64, shape: tuple[int, ...]) -> tuple[F32, 
 
 
 @kernel
-def _tinted(y0, y1, picture, tone, amount, out):  # type: ignore[no-untyped-def]
+def _tinted(y0: int, y1: int, picture: F32, tone: F32, amount: Single, out: F32) -> None:
     for y in range(y0, y1):
         for x in range(picture.shape[1]):
             r, g, b = picture[y, x, 0], picture[y, x, 1], picture[y, x, 2]

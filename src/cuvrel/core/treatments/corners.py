@@ -38,7 +38,7 @@ class CornersParams(Params):
 
 
 @kernel
-def _straight(y0, y1, picture, out):  # type: ignore[no-untyped-def]
+def _straight(y0: int, y1: int, picture: F32, out: F32) -> None:
     for y in range(y0, y1):
         for x in range(picture.shape[1]):
             c = cover_of(picture[y, x, 0], picture[y, x, 1], picture[y, x, 2], picture[y, x, 3])
@@ -49,7 +49,7 @@ def _straight(y0, y1, picture, out):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def _covering(y0, y1, picture, out):  # type: ignore[no-untyped-def]
+def _covering(y0: int, y1: int, picture: F32, out: F32) -> None:
     """What is straight, as much of it as there was of the picture; written in place."""
     for y in range(y0, y1):
         for x in range(picture.shape[1]):

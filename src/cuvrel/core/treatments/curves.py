@@ -47,7 +47,7 @@ def _rests(values: dict[str, Any]) -> bool:
 
 
 @kernel
-def _luma(y0, y1, picture, entries, out):  # type: ignore[no-untyped-def]
+def _luma(y0: int, y1: int, picture: F32, entries: F32, out: F32) -> None:
     for y in range(y0, y1):
         for x in range(picture.shape[1]):
             r, g, b, a = picture[y, x, 0], picture[y, x, 1], picture[y, x, 2], picture[y, x, 3]
@@ -64,7 +64,7 @@ def _luma(y0, y1, picture, entries, out):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def _by_hue(y0, y1, picture, factors, out):  # type: ignore[no-untyped-def]
+def _by_hue(y0: int, y1: int, picture: F32, factors: F32, out: F32) -> None:
     most = np.float32(factors.size - 1)
     zero = np.float32(0.0)
     for y in range(y0, y1):

@@ -8,7 +8,7 @@ from typing import Any
 import cv2
 import numpy as np
 
-from cuvrel.core.arrays import F32
+from cuvrel.core.arrays import F32, Single
 from cuvrel.core.imaging.row_kernels import in_rows, kernel
 from cuvrel.core.recipe.context import Context
 from cuvrel.core.recipe.declared import Params, declare, number, switch
@@ -56,7 +56,7 @@ def aperture(radius: float, blades: int, turn: float) -> F32:
 
 
 @kernel
-def _summed(y0, y1, padded, out):  # type: ignore[no-untyped-def]
+def _summed(y0: int, y1: int, padded: F32, out: F32) -> None:
     for y in range(y0, y1):
         a, b, c, d = np.float64(0), np.float64(0), np.float64(0), np.float64(0)
         for x in range(padded.shape[1]):
@@ -68,7 +68,7 @@ def _summed(y0, y1, padded, out):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def _opened(y0, y1, sums, rows, side, over, out):  # type: ignore[no-untyped-def]
+def _opened(y0: int, y1: int, sums: F32, rows: F32, side: int, over: Single, out: F32) -> None:
     count, wide = rows.shape[0], 4 * out.shape[1]
     flat, to = sums.reshape(sums.shape[0], sums.shape[1] * 4), out.reshape(out.shape[0], wide)
     row, one = np.empty(wide, np.float32), np.float32(1.0)

@@ -7,7 +7,7 @@ from typing import Any, Literal
 import cv2
 import numpy as np
 
-from cuvrel.core.arrays import F32
+from cuvrel.core.arrays import F32, Single
 from cuvrel.core.imaging.blur import blurred
 from cuvrel.core.imaging.row_kernels import in_rows, kernel
 from cuvrel.core.imaging.tables import cover_of
@@ -34,7 +34,17 @@ class DiffersParams(Params):
 
 
 @kernel
-def _taken(y0, y1, picture, copy, gain, side, colour, amount, out):  # type: ignore[no-untyped-def]
+def _taken(
+    y0: int,
+    y1: int,
+    picture: F32,
+    copy: F32,
+    gain: Single,
+    side: int,
+    colour: Single,
+    amount: Single,
+    out: F32,
+) -> None:
     zero, one = np.float32(0.0), np.float32(1.0)
     w = picture.shape[1]
     row = np.empty(3, np.float32)

@@ -7,7 +7,7 @@ from typing import Any, Literal
 import cv2
 import numpy as np
 
-from cuvrel.core.arrays import F32
+from cuvrel.core.arrays import F32, Single
 from cuvrel.core.imaging.colour import srgb_to_linear
 from cuvrel.core.imaging.lines import brightness, edges, gaussian, long_enough, steadied
 from cuvrel.core.imaging.row_kernels import in_rows, kernel
@@ -41,7 +41,19 @@ def _looks_at(values: dict[str, Any], frame: int) -> list[Need]:
 
 
 @kernel
-def _drawn(y0, y1, picture, cover, across, by, on, strength, ink, turn, out):  # type: ignore[no-untyped-def]
+def _drawn(
+    y0: int,
+    y1: int,
+    picture: F32,
+    cover: F32,
+    across: F32,
+    by: int,
+    on: int,
+    strength: Single,
+    ink: F32,
+    turn: F32,
+    out: F32,
+) -> None:
     zero, one = np.float32(0.0), np.float32(1.0)
     for y in range(y0, y1):
         for x in range(picture.shape[1]):

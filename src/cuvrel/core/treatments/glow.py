@@ -6,7 +6,7 @@ from typing import Any
 
 import numpy as np
 
-from cuvrel.core.arrays import F32
+from cuvrel.core.arrays import F32, Single
 from cuvrel.core.edge.along import along, carried
 from cuvrel.core.imaging.colour import srgb_to_linear
 from cuvrel.core.imaging.distance import signed_distance
@@ -63,7 +63,20 @@ STARTERS = (
 
 
 @kernel
-def _light(y0, y1, distance, along, drawn, half, reach, strength, core, halo, picture, out):  # type: ignore[no-untyped-def]
+def _light(
+    y0: int,
+    y1: int,
+    distance: F32,
+    along: F32,
+    drawn: F32,
+    half: Single,
+    reach: Single,
+    strength: Single,
+    core: F32,
+    halo: F32,
+    picture: F32,
+    out: F32,
+) -> None:
     part = along.shape[0] == distance.shape[0]
     length, travel, ends = drawn[0], drawn[1], drawn[2]
     for y in range(y0, y1):

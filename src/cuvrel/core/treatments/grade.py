@@ -5,9 +5,8 @@ from __future__ import annotations
 from typing import Any
 
 import numpy as np
-from numpy.typing import NDArray
 
-from cuvrel.core.arrays import F32
+from cuvrel.core.arrays import F32, F64
 from cuvrel.core.imaging.colour import linear_to_srgb, srgb_to_linear
 from cuvrel.core.imaging.row_kernels import in_rows, kernel
 from cuvrel.core.imaging.tables import ENTRIES, cover_of, ended, looked_up
@@ -37,7 +36,7 @@ class GradeParams(Params):
 
 
 @kernel
-def _grade(y0, y1, picture, gains, tones, m, out):  # type: ignore[no-untyped-def]
+def _grade(y0: int, y1: int, picture: F32, gains: F32, tones: F32, m: F32, out: F32) -> None:
     """Gains, then tones on straight colour where there are any, then the mix of the channels."""
     zero = np.float32(0.0)
     for y in range(y0, y1):
@@ -54,7 +53,7 @@ def _grade(y0, y1, picture, gains, tones, m, out):  # type: ignore[no-untyped-de
             out[y, x, 3] = a
 
 
-def hue_matrix(degrees: float) -> NDArray[np.float64]:
+def hue_matrix(degrees: float) -> F64:
     """The turn of all hues, (3, 3), that leaves greys and luminance as they are (W3C Filter Effects, hueRotate)."""
     luma = np.array([0.2126, 0.7152, 0.0722])
     c, s = np.cos(np.deg2rad(degrees)), np.sin(np.deg2rad(degrees))

@@ -6,7 +6,7 @@ from typing import Any
 
 import numpy as np
 
-from cuvrel.core.arrays import F32
+from cuvrel.core.arrays import F32, I32, Single
 from cuvrel.core.imaging.noise import TILE, grain_tile
 from cuvrel.core.imaging.row_kernels import in_rows, kernel
 from cuvrel.core.imaging.tables import cover_of
@@ -28,7 +28,18 @@ class GrainParams(Params):
 
 
 @kernel
-def _grained(y0, y1, picture, tile, place, amount, shadows, lights, colour, out):  # type: ignore[no-untyped-def]
+def _grained(
+    y0: int,
+    y1: int,
+    picture: F32,
+    tile: F32,
+    place: I32,
+    amount: Single,
+    shadows: Single,
+    lights: Single,
+    colour: Single,
+    out: F32,
+) -> None:
     zero, one = np.float32(0.0), np.float32(1.0)
     w = picture.shape[1]
     for y in range(y0, y1):

@@ -8,7 +8,7 @@ from typing import Any, Literal
 import numpy as np
 from numpy.typing import NDArray
 
-from cuvrel.core.arrays import F32
+from cuvrel.core.arrays import F32, Single
 from cuvrel.core.imaging.colour import srgb_to_linear
 from cuvrel.core.imaging.row_kernels import in_rows, kernel, small_kernel
 from cuvrel.core.imaging.sampling import middle
@@ -59,7 +59,7 @@ def _hill(kind: str, u: NDArray, v: NDArray) -> NDArray:
 
 
 @small_kernel
-def _wave(turns):  # type: ignore[no-untyped-def]
+def _wave(turns: Single) -> Single:
     """The cosine of whole turns, within 2e-4, by a polynomial of the sixth degree in the square."""
     t = turns - np.floor(turns + np.float32(0.5))
     q = t * t * np.float32(39.478418)
@@ -68,7 +68,25 @@ def _wave(turns):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def _printed(y0, y1, picture, kind, inverse, at, mean, least, turns, table, soft, inks, ink, paper, part, amount, out):  # type: ignore[no-untyped-def]
+def _printed(
+    y0: int,
+    y1: int,
+    picture: F32,
+    kind: int,
+    inverse: Single,
+    at: F32,
+    mean: Single,
+    least: Single,
+    turns: F32,
+    table: F32,
+    soft: Single,
+    inks: int,
+    ink: F32,
+    paper: F32,
+    part: int,
+    amount: Single,
+    out: F32,
+) -> None:
     zero, one, two = np.float32(0.0), np.float32(1.0), np.float32(2.0)
     for y in range(y0, y1):
         py = np.float32(y) - at[1]

@@ -6,7 +6,7 @@ from typing import Any, Literal
 
 import numpy as np
 
-from cuvrel.core.arrays import F32
+from cuvrel.core.arrays import F32, Single
 from cuvrel.core.imaging.colour import srgb_to_linear
 from cuvrel.core.imaging.lines import brightness
 from cuvrel.core.imaging.noise import slow_field
@@ -40,10 +40,28 @@ class HatchParams(Params):
 
 
 @kernel
-def _hatched(  # type: ignore[no-untyped-def]
-    y0, y1, picture, seen, sway, swell, turns, inverse, size, at, weight, begins, uneven, mean, hands, on, strength,
-    ink, paper, out,
-):  # fmt: skip
+def _hatched(
+    y0: int,
+    y1: int,
+    picture: F32,
+    seen: F32,
+    sway: F32,
+    swell: F32,
+    turns: F32,
+    inverse: Single,
+    size: Single,
+    at: F32,
+    weight: Single,
+    begins: Single,
+    uneven: Single,
+    mean: Single,
+    hands: F32,
+    on: int,
+    strength: Single,
+    ink: F32,
+    paper: F32,
+    out: F32,
+) -> None:
     zero, one, half = np.float32(0.0), np.float32(1.0), np.float32(0.5)
     count = turns.shape[0]
     for y in range(y0, y1):

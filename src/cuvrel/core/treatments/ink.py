@@ -6,7 +6,7 @@ from typing import Any, Literal
 
 import numpy as np
 
-from cuvrel.core.arrays import F32
+from cuvrel.core.arrays import F32, Single
 from cuvrel.core.imaging.colour import srgb_to_linear
 from cuvrel.core.imaging.lines import along_flow, brightness, gaussian, long_enough, steadied
 from cuvrel.core.imaging.row_kernels import in_rows, kernel
@@ -39,7 +39,9 @@ def _looks_at(values: dict[str, Any], frame: int) -> list[Need]:
 
 
 @kernel
-def _inked(y0, y1, picture, cover, on, strength, ink, paper, out):  # type: ignore[no-untyped-def]
+def _inked(
+    y0: int, y1: int, picture: F32, cover: F32, on: int, strength: Single, ink: F32, paper: F32, out: F32
+) -> None:
     one = np.float32(1.0)
     for y in range(y0, y1):
         for x in range(picture.shape[1]):

@@ -6,7 +6,7 @@ from typing import Any, Literal
 
 import numpy as np
 
-from cuvrel.core.arrays import F32, F64
+from cuvrel.core.arrays import F32, F64, Single
 from cuvrel.core.imaging.row_kernels import in_rows, kernel
 from cuvrel.core.imaging.tables import cover_of, looked_up, table, through_tables
 from cuvrel.core.recipe.context import Context
@@ -24,7 +24,7 @@ class PosteriseParams(Params):
 
 
 @kernel
-def _stepped(y0, y1, picture, entries, amount, out):  # type: ignore[no-untyped-def]
+def _stepped(y0: int, y1: int, picture: F32, entries: F32, amount: Single, out: F32) -> None:
     for y in range(y0, y1):
         for x in range(picture.shape[1]):
             r, g, b, a = picture[y, x, 0], picture[y, x, 1], picture[y, x, 2], picture[y, x, 3]

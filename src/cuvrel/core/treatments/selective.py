@@ -6,7 +6,7 @@ from typing import Any
 
 import numpy as np
 
-from cuvrel.core.arrays import F32
+from cuvrel.core.arrays import F32, Single
 from cuvrel.core.imaging.oklab import from_oklab, hue_of, to_oklab
 from cuvrel.core.imaging.row_kernels import in_rows, kernel
 from cuvrel.core.imaging.tables import cover_of
@@ -34,7 +34,21 @@ def _rests(values: dict[str, Any]) -> bool:
 
 
 @kernel
-def _shifted(y0, y1, picture, ha, hb, inner, outer, pale, cosine, sine, more, lift, out):  # type: ignore[no-untyped-def]
+def _shifted(
+    y0: int,
+    y1: int,
+    picture: F32,
+    ha: Single,
+    hb: Single,
+    inner: Single,
+    outer: Single,
+    pale: Single,
+    cosine: Single,
+    sine: Single,
+    more: Single,
+    lift: Single,
+    out: F32,
+) -> None:
     zero, one = np.float32(0.0), np.float32(1.0)
     columns = picture.shape[1]
     row = np.empty((4, columns), np.float32)

@@ -6,7 +6,7 @@ from typing import Any, Literal
 
 import numpy as np
 
-from cuvrel.core.arrays import F32
+from cuvrel.core.arrays import F32, I32, Single
 from cuvrel.core.imaging.row_kernels import in_rows, kernel, small_kernel
 from cuvrel.core.recipe.context import Context
 from cuvrel.core.recipe.declared import Params, choice, declare, number
@@ -38,7 +38,7 @@ def bursting(frame: int, fps: float, rate: float, length: float, seed: int) -> b
 
 
 @small_kernel
-def _chance(a, b, c):  # type: ignore[no-untyped-def]
+def _chance(a: int | np.int32, b: int | np.int32, c: int) -> Single:
     """A number of 0 to 1 for three whole ones, the same everywhere (an integer hash after Wang)."""
     n = np.uint32(a) * np.uint32(374761393) + np.uint32(b) * np.uint32(668265263) + np.uint32(c) * np.uint32(2246822519)
     n = np.uint32((n ^ (n >> np.uint32(13))) * np.uint32(1274126177))
@@ -47,7 +47,19 @@ def _chance(a, b, c):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def _broken(y0, y1, picture, lines, shifts, lost, fine, noise, seed, frame, out):  # type: ignore[no-untyped-def]
+def _broken(
+    y0: int,
+    y1: int,
+    picture: F32,
+    lines: I32,
+    shifts: F32,
+    lost: F32,
+    fine: Single,
+    noise: Single,
+    seed: int,
+    frame: int,
+    out: F32,
+) -> None:
     w = picture.shape[1]
     one = np.float32(1.0)
     for y in range(y0, y1):

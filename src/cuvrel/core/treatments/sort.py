@@ -6,9 +6,8 @@ from typing import Any
 
 import cv2
 import numpy as np
-from numpy.typing import NDArray
 
-from cuvrel.core.arrays import F32, U8
+from cuvrel.core.arrays import F32, U8, Mask, Single
 from cuvrel.core.imaging.lines import brightness
 from cuvrel.core.imaging.row_kernels import in_rows, kernel
 from cuvrel.core.imaging.sampling import sized
@@ -38,7 +37,18 @@ def _looks_at(values: dict[str, Any], frame: int) -> list[Need]:
 
 
 @kernel
-def _sorted(y0, y1, picture, seen, inside, longest, amount, backwards, seed, out):  # type: ignore[no-untyped-def]
+def _sorted(
+    y0: int,
+    y1: int,
+    picture: F32,
+    seen: U8,
+    inside: Mask,
+    longest: Single,
+    amount: Single,
+    backwards: bool,
+    seed: int,
+    out: F32,
+) -> None:
     w = seen.shape[1]
     counts = np.zeros(LEVELS + 1, np.int32)
     for y in range(y0, y1):
@@ -110,7 +120,7 @@ def pixel_sort(picture: F32, values: dict[str, Any], context: Context, pictures:
     return np.asarray(picture + (back - picture) * share[..., None], np.float32)
 
 
-def _rows(picture: F32, chosen: F32 | None, values: dict[str, Any], scale: float) -> tuple[F32, NDArray[np.bool_]]:
+def _rows(picture: F32, chosen: F32 | None, values: dict[str, Any], scale: float) -> tuple[F32, Mask]:
     """The picture with its rows' runs sorted, and which pixels lie in runs."""
     seen = brightness(picture)
     if chosen is not None:

@@ -6,7 +6,7 @@ from typing import Any
 
 import numpy as np
 
-from cuvrel.core.arrays import F32
+from cuvrel.core.arrays import F32, Single
 from cuvrel.core.imaging.colour import linear_to_srgb, srgb_to_linear
 from cuvrel.core.imaging.row_kernels import in_rows, kernel
 from cuvrel.core.imaging.tables import ENTRIES, cover_of
@@ -38,7 +38,7 @@ STARTERS = (
 
 
 @kernel
-def _toned(y0, y1, picture, entries, amount, keep, out):  # type: ignore[no-untyped-def]
+def _toned(y0: int, y1: int, picture: F32, entries: F32, amount: Single, keep: Single, out: F32) -> None:
     one = np.float32(1.0)
     for y in range(y0, y1):
         for x in range(picture.shape[1]):

@@ -6,7 +6,7 @@ from typing import Any
 
 import numpy as np
 
-from cuvrel.core.arrays import F32
+from cuvrel.core.arrays import F32, Single
 from cuvrel.core.imaging.colour import srgb_to_linear
 from cuvrel.core.imaging.row_kernels import in_rows, kernel
 from cuvrel.core.recipe.context import Context
@@ -26,7 +26,20 @@ class VignetteParams(Params):
 
 
 @kernel
-def _edged(y0, y1, picture, cx, cy, rx, ry, middle, soft, amount, tone, out):  # type: ignore[no-untyped-def]
+def _edged(
+    y0: int,
+    y1: int,
+    picture: F32,
+    cx: Single,
+    cy: Single,
+    rx: Single,
+    ry: Single,
+    middle: Single,
+    soft: Single,
+    amount: Single,
+    tone: F32,
+    out: F32,
+) -> None:
     zero, one = np.float32(0.0), np.float32(1.0)
     for y in range(y0, y1):
         dy = (np.float32(y) + np.float32(0.5) - cy) * ry

@@ -8,8 +8,8 @@ from typing import Any
 
 import numpy as np
 
-from cuvrel.demo.people import Person, V, vec
-from cuvrel.demo.quay import (
+from footage.people import Person, V, vec
+from footage.quay import (
     Camera,
     Light,
 )

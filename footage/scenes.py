@@ -4,10 +4,10 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
-from cuvrel.demo.clips_birds import gull_flying, take_a, take_b
-from cuvrel.demo.clips_people import night_watch, porters, signaller
-from cuvrel.demo.clips_things import flag_drill, notice_board
-from cuvrel.demo.scene import Scene
+from footage.clips_birds import gull_flying, take_a, take_b
+from footage.clips_people import night_watch, porters, signaller
+from footage.clips_things import flag_drill, notice_board
+from footage.scene import Scene
 
 SCENES: dict[str, Callable[[], Scene]] = {
     "signaller": signaller,

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from cuvrel.demo.body import (
+from footage.body import (
     BOARD,
     CAP,
     FLAG_SIGNAL,
@@ -16,8 +16,8 @@ from cuvrel.demo.body import (
     cone,
     sheet,
 )
-from cuvrel.demo.people import Person, V, axis, vec
-from cuvrel.demo.quay import (
+from footage.people import Person, V, axis, vec
+from footage.quay import (
     DUSK,
     GREY,
     LAMP,
@@ -30,7 +30,7 @@ from cuvrel.demo.quay import (
     post,
     sheds,
 )
-from cuvrel.demo.scene import Parts, Scene
+from footage.scene import Parts, Scene
 
 
 def flag_drill() -> Scene:

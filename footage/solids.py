@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 import numpy as np
-from numba import njit
 
-from cuvrel.core.arrays import F32
-from cuvrel.demo.quay import EDGE
+from cuvrel.core.arrays import F32, F64
+from footage.kernels import Number, fast, fast_within
+from footage.quay import EDGE
 
 GROUP = 8  # solids that stand beside one another and share a box which most rays miss
 
@@ -26,8 +26,10 @@ def bounds_of(solids: F32) -> F32:
     return np.vstack([each, *[np.hstack([g[:, :3].min(0), g[:, 3:].max(0)]) for g in groups]]).astype(np.float32)
 
 
-@njit(nogil=True, cache=True, fastmath=True, inline="always")
-def _reaches(ox, oy, oz, ix, iy, iz, bounds, n, best):  # type: ignore[no-untyped-def]
+@fast_within
+def _reaches(
+    ox: Number, oy: Number, oz: Number, ix: Number, iy: Number, iz: Number, bounds: F64, n: int, best: Number
+) -> bool:
     """Whether a ray (i: one over its direction) comes into a box before `best`."""
     t0, t1 = (bounds[n, 0] - ox) * ix, (bounds[n, 3] - ox) * ix
     near, far = min(t0, t1), max(t0, t1)
@@ -38,8 +40,8 @@ def _reaches(ox, oy, oz, ix, iy, iz, bounds, n, best):  # type: ignore[no-untype
     return near <= far and far > 0 and near < best
 
 
-@njit(nogil=True, cache=True, fastmath=True, inline="always")
-def _cut(dist, speed, near, far):  # type: ignore[no-untyped-def]
+@fast_within
+def _cut(dist: Number, speed: Number, near: Number, far: Number) -> tuple[Number, Number, int]:
     """A ray cut by a half space it lies `dist` out of: near, far, and 1 where it enters here, 2 where it never does."""
     if abs(speed) < 1e-9:
         return near, far, 2 if dist > 0 else 0
@@ -52,8 +54,10 @@ def _cut(dist, speed, near, far):  # type: ignore[no-untyped-def]
     return near, far, 0
 
 
-@njit(nogil=True, cache=True, fastmath=True)
-def _inside(ox, oy, oz, dx, dy, dz, solids, n):  # type: ignore[no-untyped-def]
+@fast
+def _inside(
+    ox: Number, oy: Number, oz: Number, dx: Number, dy: Number, dz: Number, solids: F64, n: int
+) -> tuple[Number, Number, Number, Number, Number]:
     """Where a ray enters and leaves a solid, and its normal there; enters after it leaves where it misses."""
     kind = int(solids[n, 0])
     cx, cy, cz = solids[n, 1], solids[n, 2], solids[n, 3]
@@ -102,8 +106,10 @@ def _inside(ox, oy, oz, dx, dy, dz, solids, n):  # type: ignore[no-untyped-def]
     return near, far, ax, ay, az
 
 
-@njit(nogil=True, cache=True, fastmath=True)
-def hit(ox, oy, oz, dx, dy, dz, solids, bounds, ground):  # type: ignore[no-untyped-def]
+@fast
+def hit(
+    ox: Number, oy: Number, oz: Number, dx: Number, dy: Number, dz: Number, solids: F64, bounds: F64, ground: int
+) -> tuple[Number, int, Number, Number, Number]:
     """The nearest surface: distance, index (-1 ground, -2 water, -9 none) and normal. bounds: see bounds_of."""
     best, which = 1e9, -9
     nx, ny, nz = 0.0, 1.0, 0.0

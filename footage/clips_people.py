@@ -6,7 +6,7 @@ from typing import Any
 
 import numpy as np
 
-from cuvrel.demo.body import (
+from footage.body import (
     BRASS,
     CAP,
     COAT,
@@ -23,8 +23,8 @@ from cuvrel.demo.body import (
     ellipsoid,
     sheet,
 )
-from cuvrel.demo.people import Person, V, axis, vec
-from cuvrel.demo.quay import (
+from footage.people import Person, V, axis, vec
+from footage.quay import (
     BRICK,
     DAY,
     GREY,
@@ -37,8 +37,8 @@ from cuvrel.demo.quay import (
     post,
     sheds,
 )
-from cuvrel.demo.quay import IRON as IRON_SET
-from cuvrel.demo.scene import Parts, Scene, around, body_marks, smooth
+from footage.quay import IRON as IRON_SET
+from footage.scene import Parts, Scene, around, body_marks, smooth
 
 SIGNS = [(-0.9, 2.2), (-0.15, 3.1), (0.75, 3.7), (1.35, 2.0), (0.4, 3.9), (-0.6, 2.7), (1.1, 4.2), (0.1, 3.2)]
 

@@ -8,15 +8,16 @@ per owner by the same samples, which makes the true alpha exact with respect to 
 from __future__ import annotations
 
 import numpy as np
-from numba import njit
 
-from cuvrel.demo.body import BLEND, field
-from cuvrel.demo.noise import hash1, value3
-from cuvrel.demo.paint import paint
+from cuvrel.core.arrays import F32, F64, I64
+from footage.body import BLEND, field
+from footage.kernels import Number, fast, fast_within
+from footage.noise import hash1, value3
+from footage.paint import paint
 
 
-@njit(nogil=True, cache=True, fastmath=True, inline="always")
-def _ray(camera, px, py):  # type: ignore[no-untyped-def]
+@fast_within
+def _ray(camera: F32, px: Number, py: Number) -> tuple[Number, Number, Number]:
     """The unit direction through a point of the picture, in heights from its middle, right and up."""
     dx = camera[3] * px + camera[6] * py + camera[9] * camera[12]
     dy = camera[4] * px + camera[7] * py + camera[10] * camera[12]
@@ -25,8 +26,19 @@ def _ray(camera, px, py):  # type: ignore[no-untyped-def]
     return dx * inv, dy * inv, dz * inv
 
 
-@njit(nogil=True, cache=True, fastmath=True)
-def _along_ray(parts, balls, ox, oy, oz, dx, dy, dz, spread, active):  # type: ignore[no-untyped-def]
+@fast
+def _along_ray(
+    parts: F32,
+    balls: F32,
+    ox: Number,
+    oy: Number,
+    oz: Number,
+    dx: Number,
+    dy: Number,
+    dz: Number,
+    spread: Number,
+    active: I64,
+) -> tuple[int, Number, Number]:
     """Fills `active` with the parts whose ball a ray (or a cone of slope `spread`) meets; count, near, far."""
     count, near, far = 0, np.float32(1e9), np.float32(-1e9)
     for n in range(parts.shape[0]):
@@ -43,8 +55,10 @@ def _along_ray(parts, balls, ox, oy, oz, dx, dy, dz, spread, active):  # type: i
     return count, near, far
 
 
-@njit(nogil=True, cache=True, fastmath=True)
-def _blocked(parts, balls, ox, oy, oz, dx, dy, dz, active):  # type: ignore[no-untyped-def]
+@fast
+def _blocked(
+    parts: F32, balls: F32, ox: Number, oy: Number, oz: Number, dx: Number, dy: Number, dz: Number, active: I64
+) -> Number:
     """How much of a light is seen, 0 to 1; soft near what blocks it."""
     count, near, far = _along_ray(parts, balls, ox, oy, oz, dx, dy, dz, np.float32(0.0), active)
     if count == 0:
@@ -66,8 +80,26 @@ def _blocked(parts, balls, ox, oy, oz, dx, dy, dz, active):  # type: ignore[no-u
     return light * light * (3 - 2 * light)
 
 
-@njit(nogil=True, cache=True, fastmath=True)
-def _shade(parts, balls, which, x, y, z, dx, dy, dz, light, lamp, tones, active, count, other, seed, out):  # type: ignore[no-untyped-def]
+@fast
+def _shade(
+    parts: F32,
+    balls: F32,
+    which: int,
+    x: Number,
+    y: Number,
+    z: Number,
+    dx: Number,
+    dy: Number,
+    dz: Number,
+    light: F32,
+    lamp: F32,
+    tones: F32,
+    active: I64,
+    count: int,
+    other: I64,
+    seed: int,
+    out: F32,
+) -> bool:
     """The light that a surface point sends back along a ray, into `out`; whether it is solid there."""
     paint(parts, which, x, y, z, tones, out)
     r, g, b, gloss = out[0], out[1], out[2], out[3]
@@ -145,8 +177,10 @@ def _shade(parts, balls, which, x, y, z, dx, dy, dz, light, lamp, tones, active,
     return True
 
 
-@njit(nogil=True, cache=True, fastmath=True)
-def shadows(y0, y1, camera, light, parts, balls, margin, step, about, out):  # type: ignore[no-untyped-def]
+@fast
+def shadows(
+    y0: int, y1: int, camera: F32, light: F32, parts: F32, balls: F32, margin: int, step: int, about: F32, out: F32
+) -> None:
     """What the figures take from the ground: sun and sky, 1 where nothing. out: (h, w, 2) of every `step`-th pixel.
 
     about: the backdrop's distances, whose ground is taken for the plane y = 0.
@@ -173,8 +207,8 @@ def shadows(y0, y1, camera, light, parts, balls, margin, step, about, out):  # t
                 out[yy, xx, 1] = 1 - 0.62 * np.exp(-max(d, np.float32(0.0)) * 7.0)
 
 
-@njit(nogil=True, cache=True, fastmath=True)
-def lamplight(y0, y1, camera, lamp, margin, step, about, out):  # type: ignore[no-untyped-def]
+@fast
+def lamplight(y0: int, y1: int, camera: F32, lamp: F32, margin: int, step: int, about: F32, out: F32) -> None:
     """What a lamp in the scene gives to the backdrop: (h, w, 3) linear light of every `step`-th pixel."""
     height, width = about.shape[0], about.shape[1]
     inner = height - 2 * margin
@@ -197,8 +231,8 @@ def lamplight(y0, y1, camera, lamp, margin, step, about, out):  # type: ignore[n
                 out[yy, xx, c] = about[y, x, 4 + c] * lamp[3 + c] * glow
 
 
-@njit(nogil=True, cache=True, fastmath=True)
-def _bilinear(picture, x, y, c):  # type: ignore[no-untyped-def]
+@fast
+def _bilinear(picture: F32, x: Number, y: Number, c: int) -> Number:
     h, w = picture.shape[0], picture.shape[1]
     x, y = min(max(x, 0.0), w - 1.001), min(max(y, 0.0), h - 1.001)
     ix, iy = int(x), int(y)
@@ -211,8 +245,23 @@ def _bilinear(picture, x, y, c):  # type: ignore[no-untyped-def]
 TILE = 16
 
 
-@njit(nogil=True, cache=True, fastmath=True)
-def expose(row0, row1, camera, light, lamp, tones, poses, balls, shifts, behind, margin, seed, colour, cover):  # type: ignore[no-untyped-def]
+@fast
+def expose(
+    row0: int,
+    row1: int,
+    camera: F32,
+    light: F32,
+    lamp: F32,
+    tones: F32,
+    poses: F32,
+    balls: F32,
+    shifts: F32 | F64,
+    behind: F32,
+    margin: int,
+    seed: int,
+    colour: F32,
+    cover: F32,
+) -> None:
     """One frame: rows of tiles from `row0` to `row1`.
 
     poses: (K, N, WIDTH), balls: (K, N, 4), shifts: (K, 2) pixels that the hand-held camera moved, per

@@ -1,4 +1,4 @@
-"""Renders the harbour footage: `python -m cuvrel.demo.render FOLDER [--clips A,B] [--scale 1.0] [--frames N]`.
+"""Renders the harbour footage: `python -m footage.render FOLDER [--clips A,B] [--scale 1.0] [--frames N]`.
 
 Writes the benchmark's folder format: NAME.mp4, NAME.alpha.mkv (true coverage; a second subject's is
 NAME.OWNER.alpha.mkv) and NAME.json, and the elements and stills.
@@ -17,17 +17,16 @@ from typing import Any
 
 import cv2
 import numpy as np
-from numpy.typing import NDArray
 
-from cuvrel.core.arrays import F32, U8
+from cuvrel.core.arrays import F32, F64, U8
 from cuvrel.core.imaging.colour import encode
 from cuvrel.core.imaging.row_kernels import CORES
 from cuvrel.core.media.writer import VideoWriter
-from cuvrel.demo import elements, expose
-from cuvrel.demo.backdrop import Backdrop, trace_set
-from cuvrel.demo.body import TONES, bounding, cone
-from cuvrel.demo.scene import FPS, Scene, shaken
-from cuvrel.demo.scenes import SCENES
+from footage import elements, expose
+from footage.backdrop import Backdrop, trace_set
+from footage.body import TONES, bounding, cone
+from footage.scene import FPS, Scene, shaken
+from footage.scenes import SCENES
 
 SHUTTER = 0.5  # of a frame: a 180 degree shutter
 UNSEEN = cone((0.0, -1000.0, 0.0), 0.01, (0.0, -1000.0, 0.1), 0.01, 0, 0)  # a part where nobody looks
@@ -47,7 +46,7 @@ class Film:
         self._camera, self._light, self.tones = scene.camera.row(), scene.light.row(), TONES
         self._posing = threading.Lock()
 
-    def times(self, number: int) -> NDArray[np.float64]:
+    def times(self, number: int) -> F64:
         """The instants of a frame, in seconds."""
         return (number + (np.arange(self.instants) + 0.5) / self.instants * SHUTTER) / FPS
 

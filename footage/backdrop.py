@@ -9,17 +9,17 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
-from numba import njit
 
-from cuvrel.core.arrays import F32
+from cuvrel.core.arrays import F32, F64
 from cuvrel.core.imaging.row_kernels import in_rows
-from cuvrel.demo.noise import fbm, hash1, value3
-from cuvrel.demo.quay import Camera, Light
-from cuvrel.demo.solids import bounds_of, hit
+from footage.kernels import Number, fast
+from footage.noise import fbm, hash1, value3
+from footage.quay import Camera, Light
+from footage.solids import bounds_of, hit
 
 
-@njit(nogil=True, cache=True, fastmath=True)
-def sky(dx, dy, dz, light):  # type: ignore[no-untyped-def]
+@fast
+def sky(dx: Number, dy: Number, dz: Number, light: F32) -> tuple[Number, Number, Number]:
     """The sky's light in a direction."""
     up = min(max(dy, 0.0), 1.0)
     t = up**0.45
@@ -39,8 +39,10 @@ def sky(dx, dy, dz, light):  # type: ignore[no-untyped-def]
     return r + glow * light[3], g + glow * light[4], b + glow * light[5]
 
 
-@njit(nogil=True, cache=True, fastmath=True)
-def material(which, x, y, z, nx, ny, nz, solids, out):  # type: ignore[no-untyped-def]
+@fast
+def material(
+    which: int, x: Number, y: Number, z: Number, nx: Number, ny: Number, nz: Number, solids: F64, out: F64
+) -> None:
     """Albedo, gloss and bumped normal of a surface point into `out` (r, g, b, gloss, nx, ny, nz)."""
     m, seed = 0, 0.0
     if which == -2:
@@ -149,8 +151,21 @@ def material(which, x, y, z, nx, ny, nz, solids, out):  # type: ignore[no-untype
     out[4], out[5], out[6] = nx * inv, ny * inv, nz * inv
 
 
-@njit(nogil=True, cache=True, fastmath=True)
-def _trace(y0, y1, camera, light, solids, bounds, samples, margin, ground, sunlit, ambient, about):  # type: ignore[no-untyped-def]
+@fast
+def _trace(
+    y0: int,
+    y1: int,
+    camera: F32,
+    light: F32,
+    solids: F64,
+    bounds: F64,
+    samples: int,
+    margin: int,
+    ground: int,
+    sunlit: F32,
+    ambient: F32,
+    about: F32,
+) -> None:
     height, width = sunlit.shape[0], sunlit.shape[1]
     inner = height - 2 * margin
     surface = np.empty(7, np.float64)

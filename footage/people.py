@@ -6,9 +6,9 @@ from dataclasses import dataclass, field
 from typing import Any
 
 import numpy as np
-from numpy.typing import NDArray
 
-from cuvrel.demo.body import (
+from cuvrel.core.arrays import F64
+from footage.body import (
     BOOT,
     BRASS,
     CAP,
@@ -24,7 +24,7 @@ from cuvrel.demo.body import (
     sheet,
 )
 
-V = NDArray[np.float64]
+V = F64
 
 
 def vec(*parts: float) -> V:

@@ -7,7 +7,7 @@ from typing import Any
 
 import numpy as np
 
-from cuvrel.demo.body import (
+from footage.body import (
     BEAK,
     BOOT,
     DOWN,
@@ -17,8 +17,8 @@ from cuvrel.demo.body import (
     ellipsoid,
     sheet,
 )
-from cuvrel.demo.people import V, axis, vec
-from cuvrel.demo.quay import (
+from footage.people import V, axis, vec
+from footage.quay import (
     DAY,
     GREY,
     PLANK,
@@ -28,8 +28,8 @@ from cuvrel.demo.quay import (
     post,
     sheds,
 )
-from cuvrel.demo.quay import IRON as IRON_SET
-from cuvrel.demo.scene import Parts, Scene, smooth
+from footage.quay import IRON as IRON_SET
+from footage.scene import Parts, Scene, smooth
 
 
 def gull(at: V, heading: float, beat: float, fold: float, owner: int, seed: float = 0.0, tilt: float = 0.0) -> Parts:

@@ -3,14 +3,15 @@
 from __future__ import annotations
 
 import numpy as np
-from numba import njit
 
-from cuvrel.demo.body import local_axes
-from cuvrel.demo.noise import fbm, hash1, value3
+from cuvrel.core.arrays import F32
+from footage.body import local_axes
+from footage.kernels import Number, fast
+from footage.noise import fbm, hash1, value3
 
 
-@njit(nogil=True, cache=True, fastmath=True)
-def paint(parts, i, x, y, z, tones, out):  # type: ignore[no-untyped-def]
+@fast
+def paint(parts: F32, i: int, x: Number, y: Number, z: Number, tones: F32, out: F32) -> None:
     """Albedo, gloss and see-through (0 solid) of a part's surface into `out`."""
     m = int(parts[i, 1])
     r, g, b, gloss, clear = tones[m, 0], tones[m, 1], tones[m, 2], tones[m, 3], 0.0

@@ -7,10 +7,10 @@ are lower bounds, as sphere tracing wants them; smooth union after Quilez's poly
 from __future__ import annotations
 
 import numpy as np
-from numba import njit
 
-from cuvrel.core.arrays import F32
-from cuvrel.demo.noise import fbm, value3, wave
+from cuvrel.core.arrays import F32, I64
+from footage.kernels import Number, fast
+from footage.noise import fbm, value3, wave
 
 CONE, ELLIPSOID, SHEET, BLOCK = range(4)
 (
@@ -105,8 +105,8 @@ def sheet(
     return _row(SHEET, material, owner, a=corner, b=u, c=v, phase=phase, amount=amount, seed=seed)
 
 
-@njit(nogil=True, cache=True, fastmath=True)
-def _cone(parts, i, x, y, z):  # type: ignore[no-untyped-def]
+@fast
+def _cone(parts: F32, i: int, x: Number, y: Number, z: Number) -> Number:
     bx, by, bz = parts[i, 6] - parts[i, 3], parts[i, 7] - parts[i, 4], parts[i, 8] - parts[i, 5]
     qx, qy, qz = x - parts[i, 3], y - parts[i, 4], z - parts[i, 5]
     long2 = bx * bx + by * by + bz * bz + np.float32(1e-9)
@@ -124,8 +124,10 @@ def _cone(parts, i, x, y, z):  # type: ignore[no-untyped-def]
     return d
 
 
-@njit(nogil=True, cache=True, fastmath=True)
-def local_axes(parts, i, x, y, z):  # type: ignore[no-untyped-def]
+@fast
+def local_axes(
+    parts: F32, i: int, x: Number, y: Number, z: Number
+) -> tuple[Number, Number, Number, Number, Number, Number]:
     """Coordinates along the three half axes, and the axes' lengths."""
     qx, qy, qz = x - parts[i, 3], y - parts[i, 4], z - parts[i, 5]
     lx = np.sqrt(parts[i, 6] * parts[i, 6] + parts[i, 7] * parts[i, 7] + parts[i, 8] * parts[i, 8]) + np.float32(1e-9)
@@ -145,8 +147,8 @@ def local_axes(parts, i, x, y, z):  # type: ignore[no-untyped-def]
     )
 
 
-@njit(nogil=True, cache=True, fastmath=True)
-def _ripple(u, v, phase, amount, seed):  # type: ignore[no-untyped-def]
+@fast
+def _ripple(u: Number, v: Number, phase: Number, amount: Number, seed: Number) -> Number:
     """Height of a sheet's waves: they grow away from the held edge and run along the fly."""
     free = v * (np.float32(1.35) - np.float32(0.35) * v)
     return (
@@ -161,8 +163,8 @@ def _ripple(u, v, phase, amount, seed):  # type: ignore[no-untyped-def]
     )
 
 
-@njit(nogil=True, cache=True, fastmath=True)
-def _sheet(parts, i, x, y, z):  # type: ignore[no-untyped-def]
+@fast
+def _sheet(parts: F32, i: int, x: Number, y: Number, z: Number) -> Number:
     ux, uy, uz, vx, vy, vz = parts[i, 6], parts[i, 7], parts[i, 8], parts[i, 9], parts[i, 10], parts[i, 11]
     lu, lv = np.sqrt(ux * ux + uy * uy + uz * uz), np.sqrt(vx * vx + vy * vy + vz * vz)
     nx, ny, nz = uy * vz - uz * vy, uz * vx - ux * vz, ux * vy - uy * vx
@@ -201,8 +203,8 @@ def _sheet(parts, i, x, y, z):  # type: ignore[no-untyped-def]
     return out if out > 0 else max(max(ou * lu, ov * lv), dn)
 
 
-@njit(nogil=True, cache=True, fastmath=True)
-def _part(parts, i, x, y, z):  # type: ignore[no-untyped-def]
+@fast
+def _part(parts: F32, i: int, x: Number, y: Number, z: Number) -> Number:
     kind = int(parts[i, 0])
     if kind == 0:
         return _cone(parts, i, x, y, z)
@@ -222,8 +224,8 @@ def _part(parts, i, x, y, z):  # type: ignore[no-untyped-def]
     return np.sqrt(fx * fx + fy * fy + fz * fz) + min(max(ex, max(ey, ez)), np.float32(0.0)) - r
 
 
-@njit(nogil=True, cache=True, fastmath=True)
-def field(parts, balls, active, count, x, y, z):  # type: ignore[no-untyped-def]
+@fast
+def field(parts: F32, balls: F32, active: I64, count: int, x: Number, y: Number, z: Number) -> tuple[Number, int]:
     """Distance to all active parts and the nearest part's index; limbs of one material flow into one another."""
     best, which = np.float32(1e9), -1
     reach = np.float32(BLEND)

@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 import numpy as np
-from numba import njit
+
+from footage.kernels import Number, exact, exact_within, fast_within
 
 F = np.float32
 
 
-@njit(nogil=True, cache=True, inline="always")
-def hash1(a, b, c):  # type: ignore[no-untyped-def]
+@exact_within
+def hash1(a: int, b: int, c: int) -> Number:
     """Three integers to a number in 0 to 1 (a mix after Wang's integer hash)."""
     n = (
         np.uint32(a) * np.uint32(0x8DA6B343)
@@ -24,8 +25,8 @@ def hash1(a, b, c):  # type: ignore[no-untyped-def]
     return np.float32(n & np.uint32(0xFFFFFF)) * np.float32(1.0 / 16777216.0)
 
 
-@njit(nogil=True, cache=True)
-def value3(x, y, z):  # type: ignore[no-untyped-def]
+@exact
+def value3(x: Number, y: Number, z: Number) -> Number:
     """Value noise, about -1 to 1, one lattice cell per unit."""
     fx, fy, fz = np.floor(x), np.floor(y), np.floor(z)
     ix, iy, iz = int(fx), int(fy), int(fz)
@@ -39,8 +40,8 @@ def value3(x, y, z):  # type: ignore[no-untyped-def]
     return (low * (1 - w) + high * w) * np.float32(2.0) - np.float32(1.0)
 
 
-@njit(nogil=True, cache=True)
-def fbm(x, y, z, octaves):  # type: ignore[no-untyped-def]
+@exact
+def fbm(x: Number, y: Number, z: Number, octaves: int) -> Number:
     """Fractal sum of value noise, about -1 to 1; each octave twice as fine and half as strong."""
     total, weight, norm = np.float32(0.0), np.float32(1.0), np.float32(0.0)
     for k in range(octaves):
@@ -51,8 +52,8 @@ def fbm(x, y, z, octaves):  # type: ignore[no-untyped-def]
     return total / norm
 
 
-@njit(nogil=True, cache=True, inline="always", fastmath=True)
-def wave(x):  # type: ignore[no-untyped-def]
+@fast_within
+def wave(x: Number) -> Number:
     """A sine to about one part in a thousand, several times as fast (a parabola, sharpened)."""
     t = x * 0.15915494309189535
     t = 2.0 * (t - np.floor(t + 0.5))

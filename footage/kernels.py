@@ -1,0 +1,33 @@
+"""Compiled functions of the renderer, with their types kept."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import Any, TypeVar, cast
+
+from numba import njit
+
+Number = Any
+"""A number of single or double precision: what comes of mixing the two, the compiler says, and NumPy's types do not."""
+
+F = TypeVar("F", bound=Callable[..., Any])
+
+
+def exact(function: F) -> F:
+    """The function compiled; sums are taken in the order in which they are written."""
+    return cast(F, njit(nogil=True, cache=True)(function))
+
+
+def exact_within(function: F) -> F:
+    """The same, laid into the functions that call it."""
+    return cast(F, njit(nogil=True, cache=True, inline="always")(function))
+
+
+def fast(function: F) -> F:
+    """The function compiled; sums may be taken in any order."""
+    return cast(F, njit(nogil=True, cache=True, fastmath=True)(function))
+
+
+def fast_within(function: F) -> F:
+    """The same, laid into the functions that call it."""
+    return cast(F, njit(nogil=True, cache=True, fastmath=True, inline="always")(function))
