@@ -8,8 +8,8 @@ from dataclasses import dataclass
 import numpy as np
 
 from cuvrel.core.arrays import F32, F64
-from training.draws import log_uniform
-from training.pieces import Part, blob, hull, limb, sheet
+from training.distributions import log_uniform
+from training.parts import Part, blob, hull, limb, sheet
 from training.textures import palette
 
 RING = ((0, -1.25), (0.8, -0.8), (0.9, 0.2), (0.4, 1.1), (-0.4, 1.1), (-0.9, 0.2), (-0.8, -0.8))  # about a head

@@ -1,4 +1,4 @@
-"""Gathers samples for the difference key's networks: `python -m training.collect_difference FOLDER --clips 800`.
+"""Samples for the difference key's networks.
 
 A made-up place is seen once without and once with things that move before it: other light, shadows, a
 lamp, rippling water, grain, compression, a camera that is not quite still. A sample is the stack that
@@ -17,13 +17,13 @@ from cuvrel.core.arrays import F32, U8
 from cuvrel.core.keys.difference_clues import grain, planes
 from cuvrel.core.keys.difference_key import matched
 from cuvrel.core.keys.plate_comparison import lit, looked, relit
-from training.collect import collect, quantised
+from training.backgrounds import scenery
+from training.camera import GAMMA, Lens, compressed, in_light, rendered, some_film, some_lens
+from training.collect_follower import quantised
 from training.composites import Path, lay, wandering
-from training.draws import log_uniform
+from training.distributions import log_uniform
 from training.figures import figure
-from training.lens import GAMMA, Lens, compressed, in_light, rendered, some_film, some_lens
-from training.pieces import Part, lit_parts, swung
-from training.places import scenery
+from training.parts import Part, lit_parts, swung
 from training.textures import noise, palette
 
 SIZE = (640, 360)
@@ -212,7 +212,3 @@ def gather(seed: int, look: str = LOOKS[0]) -> list[tuple[NDArray[np.int8], U8]]
     cv2.setNumThreads(1)
     rng = np.random.default_rng(seed + 3 * 10**6)
     return [sampled(rng, *pair(rng), look) for _ in range(2)]
-
-
-if __name__ == "__main__":
-    collect("Gather samples for the difference key's networks.", gather, ("stack", "truth"), LOOKS)

@@ -1,4 +1,4 @@
-"""Gathers samples for the trace's network: `python -m training.collect_trace FOLDER --clips 300 [--first 0]`.
+"""Samples for the trace's network.
 
 Frames of made-up clips are marked as people mark a first frame, and looked at twice; followed frames are
 mended as the simulated artist mends them. Each look gives a sample: the stack of clues, the true coverage,
@@ -20,7 +20,7 @@ from cuvrel.core.trace.clues import FAR, NEAR
 from cuvrel.core.trace.marks import rasterise
 from cuvrel.core.trace.prepared import Prepared
 from cuvrel.core.trace.trace import Clues, again, clues, glanced, of_one_piece, weighed
-from training.collect import collect, hurt, quantised, settling, shown
+from training.collect_follower import hurt, quantised, settling, shown
 from training.composites import some_shot
 from training.strokes import first_marks
 
@@ -169,7 +169,3 @@ def lumpy(rng: np.random.Generator, truth: F32) -> F32:
         else:
             cv2.ellipse(out, (x, y), (wide // 2, high // 2), float(rng.uniform(0, 180)), 0, 360, value, -1)
     return out
-
-
-if __name__ == "__main__":
-    collect("Gather samples for the trace's network.", gather, ("stack", "truth", "free"))

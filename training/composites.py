@@ -15,12 +15,12 @@ import numpy as np
 from numpy.typing import NDArray
 
 from cuvrel.core.arrays import F32, F64, U8
-from training.before import fence, leaves
-from training.draws import log_uniform
+from training.backgrounds import scenery
+from training.camera import GAMMA, Film, Lens, compressed, in_light, rendered, some_film, some_lens
+from training.distributions import log_uniform
 from training.figures import figure
-from training.lens import GAMMA, Film, Lens, compressed, in_light, rendered, some_film, some_lens
-from training.pieces import Part, limb, lit_parts, swung
-from training.places import scenery
+from training.occluders import fence, leaves
+from training.parts import Part, limb, lit_parts, swung
 from training.textures import noise, palette
 
 Things = list[tuple[list[Part], "Path"]]

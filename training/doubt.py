@@ -1,4 +1,4 @@
-"""Finds the weights of doubt: `python -m training.doubt --clips 60`.
+"""Finds the weights of doubt: `python -m training doubt --clips 60`.
 
 Made-up clips that no network was trained on are marked, traced and followed, as artists do it, or followed
 from their truth; each frame's evidence and its true overlap go into a logistic regression for "the overlap
@@ -9,6 +9,7 @@ of ten are flagged, if that flags no more than one good one of fifteen.
 from __future__ import annotations
 
 import argparse
+from collections.abc import Sequence
 from concurrent.futures import ProcessPoolExecutor
 
 import cv2
@@ -20,7 +21,7 @@ from cuvrel.core.follow.carry import Follower
 from cuvrel.core.follow.doubt import MOST_ALIKE
 from cuvrel.core.trace.prepared import prepare
 from cuvrel.core.trace.trace import trace
-from training.collect import settling
+from training.collect_follower import settling
 from training.composites import clip
 from training.strokes import first_marks
 
@@ -74,11 +75,11 @@ def fit(x: F64, bad: Mask) -> F64:
     return w
 
 
-def main() -> None:
+def main(arguments: Sequence[str] | None = None) -> None:
     """Reads the command line, prints weights and what they flag."""
-    parser = argparse.ArgumentParser(description="Find the weights of doubt.")
+    parser = argparse.ArgumentParser("python -m training doubt", description="Find the weights of doubt.")
     parser.add_argument("--clips", type=int, default=60)
-    given = parser.parse_args()
+    given = parser.parse_args(arguments)
     with ProcessPoolExecutor(2) as pool:
         rows = [row for found in pool.map(gather, range(FIRST, FIRST + given.clips)) for row in found]
     x, j = np.array([r for r, _ in rows]), np.array([j for _, j in rows])
@@ -92,7 +93,3 @@ def main() -> None:
             f"odds above {limit:6.2f}: flags {flagged[bad].mean():.3f} of {bad.sum()} bad, "
             f"{flagged[j > 0.95].mean():.3f} of {(j > 0.95).sum()} good"
         )
-
-
-if __name__ == "__main__":
-    main()

@@ -6,7 +6,7 @@ import numpy as np
 
 from cuvrel.core.arrays import F32
 from training.bodies import beast, bird, dressed
-from training.pieces import Part, blob, limb, sheet
+from training.parts import Part, blob, limb, sheet
 from training.textures import palette
 
 MADE = {"dressed": dressed, "beast": beast, "bird": bird}

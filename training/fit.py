@@ -1,9 +1,10 @@
-"""Trains a network on gathered samples: `python -m training.fit FOLDER OUT.onnx --minutes 30 [--start FROM.onnx]`."""
+"""Trains a network on gathered samples: `python -m training fit FOLDER OUT.onnx --minutes 30 [--start FROM.onnx]`."""
 
 from __future__ import annotations
 
 import argparse
 import time
+from collections.abc import Sequence
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -172,9 +173,9 @@ def score(net: Weigher, samples: list[Path], kind: Kind) -> tuple[float, float]:
     return float(np.mean(losses)), float(np.mean(overlaps))
 
 
-def main() -> None:
+def main(arguments: Sequence[str] | None = None) -> None:
     """Reads the command line and trains for a given time, at a rate that falls to nothing."""
-    parser = argparse.ArgumentParser(description="Train a weigher of evidence.")
+    parser = argparse.ArgumentParser("python -m training fit", description="Train a weigher of evidence.")
     parser.add_argument("folder", type=Path, nargs="+")
     parser.add_argument("out", type=Path)
     parser.add_argument("--minutes", type=float, default=30)
@@ -193,7 +194,7 @@ def main() -> None:
     parser.add_argument("--widths", type=int, nargs=len(WIDTHS), default=WIDTHS, help="planes at each size")
     parser.add_argument("--glance", type=int, help="plane after the quarters that is -1 in a first look, at half size")
     parser.add_argument("--seed", type=int, default=1, help="runs of several seeds can be mixed (training.mix)")
-    given = parser.parse_args()
+    given = parser.parse_args(arguments)
     kind = Kind(given.quarters, given.glance, given.lights, given.apart, given.pictures)
     torch.manual_seed(given.seed)
     rng = np.random.default_rng(given.seed)
@@ -230,7 +231,3 @@ def main() -> None:
             export(mean.module, planes, given.out)
     print(f"{step} steps; held {score(mean.module, held, kind)}", flush=True)
     export(mean.module, planes, given.out)
-
-
-if __name__ == "__main__":
-    main()

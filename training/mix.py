@@ -1,4 +1,4 @@
-"""A mix of two rounds of a network: `python -m training.mix FIRST.onnx SECOND.onnx OUT.onnx --share 0.5`.
+"""A mix of two rounds of a network: `python -m training mix FIRST.onnx SECOND.onnx OUT.onnx --share 0.5`.
 
 A round that began with another one lies near it, and between the two a network is often better than
 either (Wortsman et al., Robust fine-tuning of zero-shot models, CVPR 2022).
@@ -7,6 +7,7 @@ either (Wortsman et al., Robust fine-tuning of zero-shot models, CVPR 2022).
 from __future__ import annotations
 
 import argparse
+from collections.abc import Sequence
 from pathlib import Path
 
 import numpy as np
@@ -34,19 +35,15 @@ def mixed(
     return second
 
 
-def main() -> None:
+def main(arguments: Sequence[str] | None = None) -> None:
     """Reads the command line, mixes and writes."""
-    parser = argparse.ArgumentParser(description="Mix two rounds of a network.")
+    parser = argparse.ArgumentParser("python -m training mix", description="Mix two rounds of a network.")
     parser.add_argument("first", type=Path)
     parser.add_argument("second", type=Path)
     parser.add_argument("out", type=Path)
     parser.add_argument("--share", type=float, default=0.5, help="how far it goes from the first to the second")
     parser.add_argument("--new", type=int, help="first of the planes that the first network does not know")
     parser.add_argument("--last", type=int, default=0, help="how many of those are the last planes nevertheless")
-    given = parser.parse_args()
+    given = parser.parse_args(arguments)
     both = (onnx.load(str(one)) for one in (given.first, given.second))
     onnx.save(mixed(*both, given.share, given.new, given.last), str(given.out))
-
-
-if __name__ == "__main__":
-    main()

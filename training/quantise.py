@@ -1,4 +1,4 @@
-"""A network in 8 bits, as it ships: `python -m training.quantise NET.onnx SAMPLES OUT.onnx`.
+"""A network in 8 bits, as it ships: `python -m training quantise NET.onnx SAMPLES OUT.onnx`.
 
 Weights keep 7 bits, since processors without VNNI add two products in 16 bits, which would overflow with 8
 (Jacob et al., Quantization and Training of Neural Networks for Efficient Integer-Arithmetic-Only Inference,
@@ -9,7 +9,7 @@ from __future__ import annotations
 
 import argparse
 import tempfile
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from pathlib import Path
 
 import numpy as np
@@ -62,13 +62,13 @@ def told(net: Path, files: list[Path]) -> tuple[float, float]:
     return float(np.mean(losses)), float(np.mean(overlaps))
 
 
-def main() -> None:
+def main(arguments: Sequence[str] | None = None) -> None:
     """Reads the command line, writes the small network and says what both tell of samples not measured."""
-    parser = argparse.ArgumentParser(description="Write a network in 8 bits.")
+    parser = argparse.ArgumentParser("python -m training quantise", description="Write a network in 8 bits.")
     parser.add_argument("net", type=Path)
     parser.add_argument("folder", type=Path)
     parser.add_argument("out", type=Path)
-    given = parser.parse_args()
+    given = parser.parse_args(arguments)
     files = large(sorted(given.folder.glob("*.npz")))
     measured = files[:: max(2, len(files) // MEASURED)]
     tested = sorted(set(files) - set(measured))
@@ -82,7 +82,3 @@ def main() -> None:
     for net in (given.net, given.out):
         loss, shared = told(net, tested[:: max(1, len(tested) // TESTED)])
         print(f"{net.name}: loss {loss:.4f}, overlap {shared:.4f}, {net.stat().st_size // 1000} kB")
-
-
-if __name__ == "__main__":
-    main()

@@ -4,14 +4,14 @@ from __future__ import annotations
 
 import numpy as np
 import pytest
-from training.collect import hurt
+from training.backgrounds import place, scenery
+from training.camera import Film, Lens, some_film
+from training.collect_follower import hurt
 from training.collect_trace import halved
 from training.composites import Path, clip, crossing
 from training.doubt import fit
 from training.figures import figure
-from training.lens import Film, Lens, some_film
-from training.pieces import rimmed, sheet
-from training.places import place, scenery
+from training.parts import rimmed, sheet
 from training.strokes import first_marks
 from training.textures import palette, texture, trimmed
 

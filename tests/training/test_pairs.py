@@ -5,7 +5,7 @@ import pytest
 from training.collect_difference import pair, photographed
 
 from cuvrel.core.keys.difference_clues import FIRST, SECOND
-from training import staged
+from training import collect_staged as staged
 
 
 @pytest.fixture(scope="module")

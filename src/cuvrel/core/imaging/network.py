@@ -136,7 +136,7 @@ class Network:
     def reasoned(self, stack: F32) -> tuple[F32, F32]:
         """What the last layer weighs, (T, h, w) float32 that spread about one, and the log odds as quarters, (4, h, w).
 
-        For a network that tells both (`training.tell`).
+        For a network that tells both (`training.features`).
         """
         odds, told = self._answers(stack, "odds", "told")
         return told, odds

@@ -8,8 +8,8 @@ import cv2
 import numpy as np
 
 from cuvrel.core.arrays import F32, F64
-from training.before import strands
-from training.lens import in_light
+from training.camera import in_light
+from training.occluders import strands
 from training.textures import noise, texture, trimmed
 
 RIMMED = 0.2  # share of the pieces with light on their rim

@@ -6,7 +6,7 @@ import cv2
 import numpy as np
 
 from cuvrel.core.arrays import F32, U8
-from training.draws import log_uniform
+from training.distributions import log_uniform
 from training.textures import noise, palette, texture
 
 PLACES = 0.55  # share of the backgrounds that are places, not surfaces

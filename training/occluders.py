@@ -6,7 +6,7 @@ import cv2
 import numpy as np
 
 from cuvrel.core.arrays import F32
-from training.draws import log_uniform
+from training.distributions import log_uniform
 from training.textures import texture
 
 

@@ -1,4 +1,4 @@
-"""Writes made-up clips in the benchmark's folder format: `python -m training.benchset FOLDER --clips 12`.
+"""Writes made-up clips in the benchmark's folder format: `python -m training benchmark-clips FOLDER --clips 12`.
 
 Their seeds are far from those that networks are trained on.
 """
@@ -7,6 +7,7 @@ from __future__ import annotations
 
 import argparse
 import json
+from collections.abc import Sequence
 from pathlib import Path
 
 import numpy as np
@@ -46,19 +47,15 @@ def write(folder: Path, seed: int, frames: int) -> bool:
     return True
 
 
-def main() -> None:
+def main(arguments: Sequence[str] | None = None) -> None:
     """Reads the command line."""
-    parser = argparse.ArgumentParser(description="Write made-up benchmark clips.")
+    parser = argparse.ArgumentParser("python -m training benchmark-clips", description="Write made-up benchmark clips.")
     parser.add_argument("folder", type=Path)
     parser.add_argument("--clips", type=int, default=12)
     parser.add_argument("--frames", type=int, default=40)
-    given = parser.parse_args()
+    given = parser.parse_args(arguments)
     given.folder.mkdir(parents=True, exist_ok=True)
     seed, count = FIRST, 0
     while count < given.clips:
         count += write(given.folder, seed, given.frames)
         seed += 1
-
-
-if __name__ == "__main__":
-    main()

@@ -1,4 +1,4 @@
-"""Gathers samples of staged pairs for the difference key's networks: `python -m training.staged FOLDER --clips 60`.
+"""Samples of staged pairs for the difference key's networks.
 
 Flat pieces laid over a picture have no shade of their own. Here solid figures stand in a solid place: sun and sky,
 their shade, the shadows they cast and a lamp that somebody carries come from geometry, by the renderer that draws
@@ -20,10 +20,9 @@ from footage.scene import Parts, Scene
 from numpy.typing import NDArray
 
 from cuvrel.core.arrays import F32, U8
-from training.collect import collect
+from training.camera import GAMMA
 from training.collect_difference import LOOKS, SIZE, photographed, sampled
-from training.draws import log_uniform
-from training.lens import GAMMA
+from training.distributions import log_uniform
 
 PAIRS = 8  # of one stage, which takes longer to build than a pair takes to expose
 SAMPLES, INSTANTS = 8, 8  # of the place a pixel, and of a frame
@@ -256,7 +255,3 @@ def gather(seed: int, look: str = LOOKS[0]) -> list[tuple[NDArray[np.int8], U8]]
     cv2.setNumThreads(1)
     rng = np.random.default_rng(seed + 5 * 10**6)
     return [sampled(rng, *pair, look) for pair in pairs(rng, PAIRS)]
-
-
-if __name__ == "__main__":
-    collect("Gather samples of staged pairs for the difference key's networks.", gather, ("stack", "truth"), LOOKS)

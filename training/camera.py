@@ -8,7 +8,7 @@ import cv2
 import numpy as np
 
 from cuvrel.core.arrays import F32, U8
-from training.draws import log_uniform
+from training.distributions import log_uniform
 
 GAMMA = np.float32(2.2)
 FILMED = 0.6  # share of the clips that a camera's film or sensor rendered

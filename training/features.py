@@ -1,4 +1,4 @@
-"""Lets a network tell what its last layer weighs: `python -m training.tell NET.onnx SAMPLES OUT.onnx`.
+"""Lets a network tell what its last layer weighs: `python -m training features NET.onnx SAMPLES OUT.onnx`.
 
 A second output, "told", has those planes, each by how far it spreads over samples, so that one prior fits them
 all (`core/follow/adaptation.py`). For networks in 8 bits and others.
@@ -7,6 +7,7 @@ all (`core/follow/adaptation.py`). For networks in 8 bits and others.
 from __future__ import annotations
 
 import argparse
+from collections.abc import Sequence
 from pathlib import Path
 
 import numpy as np
@@ -52,19 +53,17 @@ def spread(model: onnx.ModelProto, files: list[Path]) -> F32:
     return np.concatenate(seen, 1).std(1) + np.float32(0.01)
 
 
-def main() -> None:
+def main(arguments: Sequence[str] | None = None) -> None:
     """Reads the command line and writes the network that tells."""
-    parser = argparse.ArgumentParser(description="Let a network tell what its last layer weighs.")
+    parser = argparse.ArgumentParser(
+        "python -m training features", description="Let a network tell what its last layer weighs."
+    )
     parser.add_argument("net", type=Path)
     parser.add_argument("folder", type=Path, nargs="+")
     parser.add_argument("out", type=Path)
-    given = parser.parse_args()
+    given = parser.parse_args(arguments)
     files = sorted(file for folder in given.folder for file in folder.glob("*.npz"))
     model = onnx.load(str(given.net))
     found = spread(model, large(files[:: max(1, len(files) // MEASURED)]))
     onnx.save(telling(model, found), str(given.out))
     print(f"{given.out.name}: {len(found)} planes, spread {found.min():.2f} to {found.max():.2f}")
-
-
-if __name__ == "__main__":
-    main()
