@@ -89,7 +89,7 @@ def _measure(config: Config, folder: Path) -> None:
         edit([{"op": "replace", "path": "/planes/20/opacity", "value": n / 100}], "drag")
 
     def key(width: int) -> None:
-        answer = client.get(f"/api/shots/{shot}/keys?view=result&first=24&last=24&width={width}")
+        answer = client.get(f"/api/shots/{shot}/keys?view=%7B%22kind%22:%22result%22%7D&first=24&last=24&width={width}")
         assert answer.status_code == 200, answer.json
 
     drag(0)

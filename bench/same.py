@@ -19,6 +19,16 @@ from cuvrel.core.recipe.check import read_shot
 from cuvrel.core.recipe.hashing import hash_bytes
 from cuvrel.core.stand.build import Stand
 from cuvrel.core.stand.nodes import Cache, Node, node, work_out
+from cuvrel.core.stand.view_kinds import (
+    ChangeView,
+    MatteView,
+    OnionView,
+    PlaneView,
+    ResultView,
+    UnrollView,
+    VeilView,
+    View,
+)  # fmt: skip
 from cuvrel.core.stand.views import view
 from cuvrel.demo import followed
 from cuvrel.demo.looks import SHOTS, demo_document, fan_document
@@ -110,12 +120,17 @@ def pictures(every: int) -> dict[str, str]:
         shot = read_shot(document)
         stand = Stand(shot, Shipped(clips, "1"), WIDTH / shot.plate_footage().width)
         cache = Cache(512 << 20)
-        more = [f"matte:{m.id}" for m in shot.mattes] + [f"plane:{p.id}" for p in shot.planes]
-        more += [f"{kind}:{shot.mattes[0].id}" for kind in ("bare-matte", "veil", "change", "onion", "unroll")]
+        first_matte = shot.mattes[0].id
+        more: dict[str, View] = {f"matte:{m.id}": MatteView(matte=m.id) for m in shot.mattes}
+        more |= {f"plane:{p.id}": PlaneView(plane=p.id) for p in shot.planes}
+        more[f"bare-matte:{first_matte}"] = MatteView(matte=first_matte, edged=False)
+        for kind in (VeilView, ChangeView, OnionView, UnrollView):
+            one = kind(matte=first_matte)
+            more[f"{one.kind}:{first_matte}"] = one
         for frame in range(stand.frames):
-            for wanted in ["result", *(more if frame % every == 0 else [])]:
+            for called, wanted in {"result": ResultView(), **(more if frame % every == 0 else {})}.items():
                 pixels = work_out(view(stand, wanted, frame), cache)
-                found[f"{name} {wanted} {frame}"] = hash_bytes(np.ascontiguousarray(pixels).tobytes())
+                found[f"{name} {called} {frame}"] = hash_bytes(np.ascontiguousarray(pixels).tobytes())
         print(f"{name}: {len(found)} pictures so far", flush=True)
     return found
 

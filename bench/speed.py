@@ -29,6 +29,7 @@ from cuvrel.core.recipe.models import Mark, Shot
 from cuvrel.core.stand.build import Stand
 from cuvrel.core.stand.mattes import Plain
 from cuvrel.core.stand.nodes import Cache, Node, node, work_out
+from cuvrel.core.stand.view_kinds import ResultView
 from cuvrel.core.stand.views import view
 from cuvrel.core.trace.prepared import prepare
 from cuvrel.core.trace.trace import trace
@@ -137,7 +138,7 @@ def run() -> None:
 
 
 def _shown(stand: Stand, frame: int, cache: Cache) -> bytes:
-    pixels = work_out(view(stand, "result", frame), cache)
+    pixels = work_out(view(stand, ResultView(), frame), cache)
     return cv2.imencode(".jpg", pixels[..., ::-1], [cv2.IMWRITE_JPEG_QUALITY, 90])[1].tobytes()
 
 

@@ -24,6 +24,7 @@ from cuvrel.core.stand import placement
 from cuvrel.core.stand.build import Stand
 from cuvrel.core.stand.mattes import Plain
 from cuvrel.core.stand.nodes import Cache, Node, node, work_out
+from cuvrel.core.stand.view_kinds import ResultView
 from cuvrel.core.stand.views import view
 from cuvrel.core.warm import warm_up
 from cuvrel.demo.looks import demo_document, fan_document
@@ -116,7 +117,7 @@ def _stand(name: str, shot: Shot, ready: Ready, bar: str) -> None:
     cache = Cache(768 << 20)
 
     def shown(frame: int) -> object:
-        return work_out(view(Stand(shot, ready, 0.75), "result", frame), cache)
+        return work_out(view(Stand(shot, ready, 0.75), ResultView(), frame), cache)
 
     shown(FRAMES[0] - 1)
     say(f"{name}: a new frame, median", median(timed(lambda f=f: shown(f)) for f in FRAMES), "ms", bar)

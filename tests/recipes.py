@@ -11,8 +11,11 @@ from cuvrel.core.media.reader import resized
 from cuvrel.core.recipe.models import Mark
 from cuvrel.core.stand.mattes import Plain
 from cuvrel.core.stand.nodes import Node, node
+from cuvrel.core.stand.view_kinds import ResultView
 
 HASH = "0" * 40
+
+RESULT = ResultView()
 
 
 def footage(width: int = 64, height: int = 48, frames: int = 8, fid: str = "1") -> dict[str, Any]:

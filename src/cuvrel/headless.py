@@ -36,6 +36,7 @@ from cuvrel.core.sound.mix import Mix
 from cuvrel.core.stand.build import Stand
 from cuvrel.core.stand.nodes import Cache, work_out
 from cuvrel.core.stand.portable import PortableShot
+from cuvrel.core.stand.view_kinds import ResultView
 from cuvrel.core.stand.views import view
 from cuvrel.core.tracks.follow import CanNotTrack, Tracker, tracked
 from cuvrel.core.tracks.scenes import Scenes
@@ -316,7 +317,7 @@ def audit(
             return np.ascontiguousarray(work_out(stand.plate(frame), cache))
 
         def shown(frame: int) -> U8:
-            return np.ascontiguousarray(work_out(view(stand, "result", frame), cache)[..., :3])
+            return np.ascontiguousarray(work_out(view(stand, ResultView(), frame), cache)[..., :3])
 
         looked = list(audited(plate, lambda n: work_out(stand.hidden(n), cache), list(stand.shot.frames), shown))
         return _audited(looked, plate, shot.shot.name, told)

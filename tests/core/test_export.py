@@ -26,6 +26,7 @@ from cuvrel.core.recipe.check import read_shot
 from cuvrel.core.recipe.errors import RecipeError
 from cuvrel.core.stand.build import Stand
 from cuvrel.core.stand.nodes import Cache, Node, node, work_out
+from cuvrel.core.stand.view_kinds import ResultView
 from cuvrel.core.stand.views import view
 from tests.core.test_stand import portable, stand
 from tests.recipes import FakeSources, document
@@ -84,7 +85,7 @@ def test_the_result_as_video_says_its_colours(tmp_path: Path) -> None:
     info = probe(path)
     assert (info.frames, info.width, info.height, info.fps) == (5, 64, 48, 24)
     assert (info.assumed, info.space["matrix"], info.space["range"]) == ([], "bt709", "limited")
-    wanted = work_out(view(stand(), "result", 3), Cache(1 << 26))
+    wanted = work_out(view(stand(), ResultView(), 3), Cache(1 << 26))
     assert np.abs(Reader(path, info).frame(3).astype(int) - wanted).mean() < 9
 
 

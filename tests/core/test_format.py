@@ -14,14 +14,15 @@ from cuvrel.core.recipe.check import read_shot
 from cuvrel.core.recipe.errors import RecipeError
 from cuvrel.core.stand.build import Stand
 from cuvrel.core.stand.nodes import Cache, work_out
+from cuvrel.core.stand.view_kinds import MatteView, PlaneView, PlateView, ResultView, VeilView, View
 from cuvrel.core.stand.views import size_of, view
 from tests.core.test_follow import held, sliding
-from tests.recipes import FakeSources, document, footage
+from tests.recipes import RESULT, FakeSources, document, footage
 
 PLATE = {"id": "plate", "name": "Plate", "kind": "plate"}
 
 
-def shown(raw: dict[str, Any], frame: int = 2, wanted: str = "result", scale: float = 1.0) -> np.ndarray:
+def shown(raw: dict[str, Any], frame: int = 2, wanted: View = RESULT, scale: float = 1.0) -> np.ndarray:
     return work_out(view(Stand(read_shot(raw), FakeSources(), scale), wanted, frame), Cache(1 << 28))
 
 
@@ -60,9 +61,9 @@ def test_a_larger_frame_has_the_plate_in_its_middle_and_gates_lie_with_it() -> N
 
 def test_views_of_the_plate_and_of_mattes_stay_as_large_as_the_plate() -> None:
     stand = Stand(read_shot(document(format={"width": 40})), FakeSources(), 0.5)
-    assert size_of(stand, "result") == (24, 20)
-    assert size_of(stand, "bare-matte:m1") == (24, 32)
-    for wanted in ("result", "matte:m1", "plate", "plane:p2", "veil:m1"):
+    assert size_of(stand, ResultView()) == (24, 20)
+    assert size_of(stand, MatteView(matte="m1", edged=False)) == (24, 32)
+    for wanted in (ResultView(), MatteView(matte="m1"), PlateView(), PlaneView(plane="p2"), VeilView(matte="m1")):
         assert work_out(view(stand, wanted, 1), Cache(1 << 28)).shape[:2] == size_of(stand, wanted)
 
 

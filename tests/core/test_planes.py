@@ -11,12 +11,13 @@ from cuvrel.core.recipe.check import read_shot
 from cuvrel.core.recipe.errors import RecipeError
 from cuvrel.core.recipe.models import Shot
 from cuvrel.core.stand.build import Stand
-from cuvrel.core.stand.costs import TRIES, costs, tried
+from cuvrel.core.stand.costs import WAYS, blended, costs
 from cuvrel.core.stand.gate import rim, without
 from cuvrel.core.stand.nodes import Cache, work_out
 from cuvrel.core.stand.planes import element
+from cuvrel.core.stand.view_kinds import BlendView, View
 from cuvrel.core.stand.views import view
-from tests.recipes import FakeSources, document, footage
+from tests.recipes import RESULT, FakeSources, document, footage
 
 PLATE = {"id": "p", "name": "Plate", "kind": "plate"}
 
@@ -27,7 +28,7 @@ def shot(*planes: dict[str, Any], **more: Any) -> Shot:
     return read_shot(document(planes=[*named, PLATE], footage=two, **more))
 
 
-def drawn(made: Shot, frame: int = 3, scale: float = 1.0, wanted: str = "result") -> np.ndarray:
+def drawn(made: Shot, frame: int = 3, scale: float = 1.0, wanted: View = RESULT) -> np.ndarray:
     return work_out(view(Stand(made, FakeSources(), scale), wanted, frame), Cache(1 << 28))
 
 
@@ -275,14 +276,14 @@ def test_an_element_can_be_tried_out_without_changing_anything() -> None:
     made = shot({"kind": "element", "params": {"footage": "2"}})
     stand = Stand(made, FakeSources())
     before = made.model_dump()
-    found = {how: work_out(tried(stand, "x0", how).result(1), Cache(1 << 28)) for how in TRIES}
+    found = {how: work_out(blended(stand, "x0", how).result(1), Cache(1 << 28)) for how in WAYS}
     assert made.model_dump() == before
     set_so = shot({"kind": "element", "blend": "screen", "params": {"footage": "2"}})
     assert np.array_equal(found["screen"], light(set_so, 1))
     assert not np.array_equal(found["add"], found["drop black"])
-    assert np.array_equal(drawn(made, 1, wanted="try:x0:screen"), drawn(set_so, 1))
+    assert np.array_equal(drawn(made, 1, wanted=BlendView(plane="x0", way="screen")), drawn(set_so, 1))
     with pytest.raises(RecipeError, match="names"):
-        drawn(made, 1, wanted="try:x0:nothing of the kind")
+        drawn(made, 1, wanted=BlendView(plane="x0", way="nothing of the kind"))
 
 
 def test_costs_are_told_by_plane() -> None:

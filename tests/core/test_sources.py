@@ -25,6 +25,7 @@ from cuvrel.core.recipe.values import START
 from cuvrel.core.stand.build import Stand
 from cuvrel.core.stand.nodes import Cache, work_out
 from cuvrel.core.stand.settle import settling_key
+from cuvrel.core.stand.view_kinds import ChangeView, CutoutView, MatteView, View
 from cuvrel.core.stand.views import view
 from tests.recipes import FakeSources, document, footage
 
@@ -324,26 +325,22 @@ def test_views_stop_after_some_of_the_pulls() -> None:
     desk, first = stand(trace, key_), stand(trace)
     cache = Cache(1 << 24)
 
-    def picture(of: Stand, wanted: str) -> np.ndarray:
+    def picture(of: Stand, wanted: View) -> np.ndarray:
         return work_out(view(of, wanted, 1), cache)
 
-    assert (picture(desk, "first-1-matte:m1") == picture(first, "matte:m1")).all()
-    assert (picture(desk, "matte:m1") != picture(first, "matte:m1")).any()
-    with pytest.raises(RecipeError):
-        view(desk, "first-0-matte:m1", 1)
+    assert (picture(desk, MatteView(matte="m1", pulls=1)) == picture(first, MatteView(matte="m1"))).all()
+    assert (picture(desk, MatteView(matte="m1")) != picture(first, MatteView(matte="m1"))).any()
 
 
 def test_the_change_view_and_a_ground_of_any_colour() -> None:
     desk, cache = stand({"id": "t1", "kind": "trace"}), Cache(1 << 24)
-    still, moved = (work_out(view(desk, "change:m1", f), cache) for f in (0, 3))
+    still, moved = (work_out(view(desk, ChangeView(matte="m1"), f), cache) for f in (0, 3))
     assert (still[..., 0] == still[..., 1]).all(), "nothing changes on the first frame"
     gained, lost = moved[20, 36], moved[20, 12]
     assert gained[2] > gained[0] + 40
     assert lost[0] > lost[2] + 40
-    out = work_out(view(desk, "cutout:m1:#2f6f4f", 0), cache)
+    out = work_out(view(desk, CutoutView(matte="m1", ground="#2f6f4f"), 0), cache)
     assert out[0, 0].tolist() == [0x2F, 0x6F, 0x4F]
-    with pytest.raises(RecipeError):
-        view(desk, "cutout:m1:#2f6f4", 0)
 
 
 def test_coverage_is_drawn_darker_where_less_was_seen_and_hatched_where_nothing_was() -> None:

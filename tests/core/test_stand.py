@@ -7,6 +7,7 @@ from typing import Any
 
 import numpy as np
 import pytest
+from pydantic import ValidationError
 
 from cuvrel.core.imaging.colour import decode, encode
 from cuvrel.core.media.reader import resized
@@ -17,15 +18,27 @@ from cuvrel.core.recipe.errors import MediaError, RecipeError
 from cuvrel.core.stand.build import Stand
 from cuvrel.core.stand.nodes import Cache, node, work_out
 from cuvrel.core.stand.portable import PortableShot
-from cuvrel.core.stand.views import GROUNDS, view
-from tests.recipes import HASH, FakeSources, document, footage
+from cuvrel.core.stand.view_kinds import (
+    GROUNDS,
+    AnyView,
+    BlendView,
+    CutoutView,
+    MatteView,
+    PlaneView,
+    PlateView,
+    ResultView,
+    VeilView,
+    View,
+)
+from cuvrel.core.stand.views import view
+from tests.recipes import HASH, RESULT, FakeSources, document, footage
 
 
 def stand(raw: dict[str, Any] | None = None, scale: float = 1.0, sources: FakeSources | None = None) -> Stand:
     return Stand(read_shot(raw or document()), sources or FakeSources(), scale)
 
 
-def shown(raw: dict[str, Any], frame: int = 2, wanted: str = "result", **how: Any) -> np.ndarray:
+def shown(raw: dict[str, Any], frame: int = 2, wanted: View = RESULT, **how: Any) -> np.ndarray:
     return work_out(view(stand(raw, **how), wanted, frame), Cache(1 << 28))
 
 
@@ -37,21 +50,21 @@ def only(*planes: dict[str, Any]) -> dict[str, Any]:
 
 
 def test_the_same_recipe_gives_the_same_keys_and_pixels() -> None:
-    a, b = view(stand(), "result", 3), view(stand(), "result", 3)
+    a, b = view(stand(), ResultView(), 3), view(stand(), ResultView(), 3)
     assert a.key == b.key
     assert np.array_equal(work_out(a, Cache(1 << 28)), work_out(b, Cache(1 << 28)))
 
 
 def test_a_key_changes_with_all_that_matters_and_with_nothing_else() -> None:
-    key = view(stand(), "result", 3).key
-    assert view(stand(), "result", 4).key != key
-    assert view(stand(scale=0.5), "result", 3).key != key
+    key = view(stand(), ResultView(), 3).key
+    assert view(stand(), ResultView(), 4).key != key
+    assert view(stand(scale=0.5), ResultView(), 3).key != key
     renamed = document(name="Another name")
     renamed["planes"][0]["name"] = "Renamed"
-    assert view(stand(renamed), "result", 3).key == key
+    assert view(stand(renamed), ResultView(), 3).key == key
     graded = document()
     graded["planes"][1]["treatments"][0]["params"]["exposure"] = 1.0
-    assert view(stand(graded), "result", 3).key != key
+    assert view(stand(graded), ResultView(), 3).key != key
 
 
 def test_an_edit_between_two_frames_changes_the_keys_of_these_alone() -> None:
@@ -60,7 +73,7 @@ def test_an_edit_between_two_frames_changes_the_keys_of_these_alone() -> None:
         keyed = [{"frame": 0, "value": 1.0, "ease": "hold"}, {"frame": 3, "value": value, "ease": "hold"},
                  {"frame": 5, "value": 1.0}]  # fmt: skip
         raw["planes"][1]["opacity"] = {"keys": keyed}
-        return [view(stand(raw), "result", f).key for f in range(8)]
+        return [view(stand(raw), ResultView(), f).key for f in range(8)]
 
     changed = [f for f, (a, b) in enumerate(zip(keys(0.5), keys(0.25), strict=True)) if a != b]
     assert changed == [3, 4]
@@ -71,22 +84,22 @@ def test_switched_off_planes_and_treatments_cost_nothing() -> None:
     off = document()
     for plane in off["planes"][:3]:
         plane["on"] = False
-    assert view(stand(off), "result", 1).key == view(stand(bare), "result", 1).key
+    assert view(stand(off), ResultView(), 1).key == view(stand(bare), ResultView(), 1).key
     unused = document()
     unused["planes"][1]["treatments"][0]["on"] = False
     without = document()
     del without["planes"][1]
-    assert view(stand(unused), "result", 1).key == view(stand(without), "result", 1).key
+    assert view(stand(unused), ResultView(), 1).key == view(stand(without), ResultView(), 1).key
 
 
 def test_only_what_depends_on_a_change_is_computed_again() -> None:
     sources, cache = FakeSources(), Cache(1 << 28)
-    work_out(view(stand(sources=sources), "result", 2), cache)
+    work_out(view(stand(sources=sources), ResultView(), 2), cache)
     first = len(sources.computed)
     assert sorted(sources.computed) == [("matte", 2), ("plate", 2)]  # each once, though used by several planes
     changed = document()
     changed["planes"][1]["treatments"][0]["params"]["exposure"] = 0.5
-    work_out(view(stand(changed, sources=sources), "result", 2), cache)
+    work_out(view(stand(changed, sources=sources), ResultView(), 2), cache)
     assert len(sources.computed) == first
 
 
@@ -236,7 +249,7 @@ def test_a_blended_glaze() -> None:
 
 def test_a_frame_that_the_trace_has_not_reached_is_covered_by_nothing() -> None:
     sources = FakeSources(missing={2})
-    out = shown(document(), 2, "matte:m1", sources=sources)
+    out = shown(document(), 2, MatteView(matte="m1"), sources=sources)
     assert out.max() == 0
 
 
@@ -253,17 +266,17 @@ def test_strength_inversion_and_off_per_pull() -> None:
     pull = raw["mattes"][0]["pulls"][0]
     box = FakeSources().box(2)
     pull["strength"] = 0.5
-    assert np.abs(shown(raw, wanted="matte:m1")[..., 0] / 255 - box * 0.5).max() < 0.01
+    assert np.abs(shown(raw, wanted=MatteView(matte="m1"))[..., 0] / 255 - box * 0.5).max() < 0.01
     pull.update(strength=1.0, invert=True)
-    assert np.array_equal(shown(raw, wanted="matte:m1")[..., 0] > 127, box < 0.5)
+    assert np.array_equal(shown(raw, wanted=MatteView(matte="m1"))[..., 0] > 127, box < 0.5)
     pull["on"] = False
-    assert shown(raw, wanted="matte:m1").max() == 0
+    assert shown(raw, wanted=MatteView(matte="m1")).max() == 0
 
 
 def test_the_edge_step_is_in_the_matte() -> None:
     raw = document(planes=[])
     raw["mattes"][0]["edge"] = {"grow": 3.0}
-    grown = (shown(raw, wanted="matte:m1")[..., 0] > 127).sum()
+    grown = (shown(raw, wanted=MatteView(matte="m1"))[..., 0] > 127).sum()
     assert grown == pytest.approx(30 * 30, rel=0.06)
 
 
@@ -281,30 +294,37 @@ def test_a_preview_at_half_size_looks_like_the_full_picture() -> None:
 
 def test_views_of_a_matte() -> None:
     box, plate = FakeSources().box(2) > 0.5, FakeSources().plate(2)
-    assert np.array_equal(shown(document(), wanted="matte:m1")[..., 0], np.where(box, 255, 0))
-    assert np.array_equal(shown(document(), wanted="plate"), plate)
-    veil = shown(document(), wanted="veil:m1")
+    assert np.array_equal(shown(document(), wanted=MatteView(matte="m1"))[..., 0], np.where(box, 255, 0))
+    assert np.array_equal(shown(document(), wanted=PlateView()), plate)
+    veil = shown(document(), wanted=VeilView(matte="m1"))
     assert np.array_equal(veil[~box], plate[~box])
     assert (veil[box] != plate[box]).any()
     for ground in GROUNDS:
-        cut = shown(document(), wanted=f"cutout:m1:{ground}")
+        cut = shown(document(), wanted=CutoutView(matte="m1", ground=ground))
         assert np.array_equal(cut[box], plate[box])
-    assert (shown(document(), wanted="cutout:m1:black")[~box] == 0).all()
+    assert (shown(document(), wanted=CutoutView(matte="m1", ground="black"))[~box] == 0).all()
 
 
 def test_a_plane_alone_has_alpha() -> None:
-    cut = shown(document(), wanted="plane:p3")
+    cut = shown(document(), wanted=PlaneView(plane="p3"))
     assert np.array_equal(cut[..., 3] > 127, FakeSources().box(2) > 0.5)
-    glow = shown(document(), wanted="plane:p1")
+    glow = shown(document(), wanted=PlaneView(plane="p1"))
     assert 0 < (glow[..., 3] > 20).mean() < 0.9
 
 
-@pytest.mark.parametrize(
-    "wanted", ["", "nothing", "matte", "matte:zz", "plane:zz", "cutout:m1", "cutout:m1:pink", "result:x"]
-)
-def test_views_that_do_not_exist_are_refused(wanted: str) -> None:
+@pytest.mark.parametrize("wanted", [MatteView(matte="zz"), PlaneView(plane="zz"), BlendView(plane="p1", way="burn")])
+def test_views_of_what_is_not_there_are_refused(wanted: View) -> None:
     with pytest.raises(RecipeError):
         view(stand(), wanted, 0)
+
+
+@pytest.mark.parametrize("raw", [{}, {"kind": "nothing"}, {"kind": "matte"}, {"kind": "cutout", "matte": "m1"},
+                                 {"kind": "cutout", "matte": "m1", "ground": "pink"}, {"kind": "result", "matte": "x"},
+                                 {"kind": "matte", "matte": "m1", "pulls": 0},
+                                 {"kind": "cutout", "matte": "m1", "ground": "#2f6f4"}])  # fmt: skip
+def test_views_that_do_not_exist_can_not_be_said(raw: dict[str, Any]) -> None:
+    with pytest.raises(ValidationError):
+        AnyView.model_validate(raw)
 
 
 # the portable shot
@@ -329,7 +349,7 @@ def test_a_portable_shot_renders_without_a_database(tmp_path: Path) -> None:
     desk = Stand(source.shot, source)
     matte = work_out(desk.matte("m1", 3), Cache(1 << 26))
     assert np.array_equal(matte > 0.5, FakeSources().box(3) > 0.5)
-    assert work_out(view(desk, "result", 3), Cache(1 << 26)).shape == (48, 64, 3)
+    assert work_out(view(desk, ResultView(), 3), Cache(1 << 26)).shape == (48, 64, 3)
 
 
 @pytest.mark.parametrize(

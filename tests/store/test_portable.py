@@ -13,6 +13,7 @@ from sqlalchemy import select, text
 from cuvrel.core.recipe.models import Shot
 from cuvrel.core.stand.build import Stand
 from cuvrel.core.stand.nodes import Cache, work_out
+from cuvrel.core.stand.view_kinds import MatteView, ResultView
 from cuvrel.core.stand.views import view
 from cuvrel.store import portable, shots
 from cuvrel.store.documents import document_of
@@ -60,7 +61,8 @@ def pictures(bench: Bench, shot_id: int) -> list[np.ndarray]:
         sources = StoreSources(session, shot_id, shot, bench.blobs, bench.works.readers)
     stand, cache = Stand(shot, sources, 0.25), Cache(1 << 28)
     return [work_out(view(stand, wanted, frame), cache)
-            for frame in range(stand.frames) for wanted in ("result", "matte:m1", "matte:m2")]  # fmt: skip
+            for frame in range(stand.frames)
+            for wanted in (ResultView(), MatteView(matte="m1"), MatteView(matte="m2"))]  # fmt: skip
 
 
 def unpacked(bench: Bench, file: Path) -> ShotRow:

@@ -7,18 +7,20 @@ import json
 from collections.abc import Iterator
 from pathlib import Path
 from typing import Any
+from urllib.parse import quote
 
 import cv2
 import numpy as np
 import pytest
 from werkzeug.test import TestResponse
 
+from cuvrel.core.stand.view_kinds import View
 from cuvrel.store.config import Config
 from cuvrel.store.db import Database
 from cuvrel.web.app import create_app
 from cuvrel.web.services import Services
 from tests.conftest import Clip
-from tests.recipes import drawn
+from tests.recipes import RESULT, drawn
 from tests.shared import Hand
 
 
@@ -71,12 +73,20 @@ class Web:
         assert answer.status_code == 200, answer.json
         return answer.json
 
-    def keys(self, shot: int, view: str = "result", width: int = 240) -> dict[str, Any]:
-        return self.get(f"/api/shots/{shot}/keys?view={view}&first=0&last=15&width={width}").json
+    def keys(self, shot: int, view: View = RESULT, width: int = 240) -> dict[str, Any]:
+        return self.get(f"/api/shots/{shot}/keys?view={said(view)}&first=0&last=15&width={width}").json
 
-    def fetch(self, shot: int, frame: int = 0, view: str = "result", width: int = 240) -> TestResponse:
+    def fetch(self, shot: int, frame: int = 0, view: View = RESULT, width: int = 240) -> TestResponse:
         key = self.keys(shot, view, width)["keys"][frame]
-        return self.get(f"/api/shots/{shot}/picture/{key}?view={view}&frame={frame}&width={width}")
+        return self.get(f"/api/shots/{shot}/picture/{key}?view={said(view)}&frame={frame}&width={width}")
+
+
+def said(of: Any) -> str:
+    """A view, or what things are laid on, as a part of an address; a model, or what an answer had of one."""
+    return quote(json.dumps(of) if isinstance(of, dict) else of.model_dump_json())
+
+
+SEEN = f"view={said(RESULT)}"
 
 
 @pytest.fixture

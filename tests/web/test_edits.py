@@ -5,7 +5,7 @@ from typing import Any
 
 import pytest
 
-from tests.web.conftest import Web, problem
+from tests.web.conftest import SEEN, Web, problem
 
 
 def test_a_mark_answers_with_its_touched_frame(web: Web) -> None:
@@ -75,7 +75,7 @@ def test_bad_json_is_a_4xx(web: Web, data: bytes) -> None:
 @pytest.mark.parametrize(
     "path",
     ["/api/shots/999", "/api/shots/99999999999999", "/api/projects/0", "/api/nowhere", "/api/jobs/77/file",
-     "/api/footage/1/film/" + "0" * 40 + ".jpg", "/api/shots/1/picture/" + "0" * 40 + "?view=result&frame=0&width=100",
+     "/api/footage/1/film/" + "0" * 40 + ".jpg", "/api/shots/1/picture/" + "0" * 40 + f"?{SEEN}&frame=0&width=100",
      "/api/shots/x%00y"],
 )  # fmt: skip
 def test_what_is_not_there_is_a_4xx_with_a_sentence(web: Web, path: str) -> None:

@@ -20,7 +20,7 @@ from cuvrel.store.db import MOST_TOLD, notify
 from cuvrel.web import serving
 from cuvrel.web.app import create_app
 from cuvrel.web.listen import AGAIN, WAITING, Listener
-from tests.web.conftest import Web, problem
+from tests.web.conftest import SEEN, Web, problem
 
 Got = TypeVar("Got")
 
@@ -152,7 +152,7 @@ def test_a_database_that_is_away_is_a_503_with_a_sentence(config: Config) -> Non
 def test_many_requests_at_once_get_the_same_picture(web: Web) -> None:
     shot = web.shot()
     key = web.keys(shot)["keys"][2]
-    path = f"/api/shots/{shot}/picture/{key}?view=result&frame=2&width=240"
+    path = f"/api/shots/{shot}/picture/{key}?{SEEN}&frame=2&width=240"
     found: list[bytes] = []
     threads = [threading.Thread(target=lambda: found.append(web.app.test_client().get(path).data)) for _ in range(6)]
     for thread in threads:

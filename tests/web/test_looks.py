@@ -9,7 +9,8 @@ import cv2
 import numpy as np
 import pytest
 
-from tests.web.conftest import Web
+from cuvrel.core.stand.view_kinds import PlaneTarget, StandTarget
+from tests.web.conftest import Web, said
 
 PLANES = [
     {"op": "add", "path": "/planes/0", "value": {
@@ -70,14 +71,14 @@ def test_looks_are_shown_on_the_shots_own_frame_without_changing_it(web: Web) ->
     shot = web.shot()
     web.mark(shot)
     before = web.get(f"/api/shots/{shot}").json["revision"]
-    for target, count in (("stand:m1", 11), ("plane:plate", 1)):
-        tries = web.get(f"/api/shots/{shot}/tries?target={target}&frame=0&width=160").json["tries"]
+    for target, count in ((StandTarget(matte="m1"), 11), (PlaneTarget(plane="plate"), 1)):
+        tries = web.get(f"/api/shots/{shot}/tries?target={said(target)}&frame=0&width=160").json["tries"]
         looks = [one for one in tries if one["kind"].startswith("look:")]
         assert len(looks) == count
         for one in looks:
-            address = f"/api/shots/{shot}/picture/{one['key']}?view={one['view']}&frame=0&width=160"
+            address = f"/api/shots/{shot}/picture/{one['key']}?view={said(one['view'])}&frame=0&width=160"
             assert web.get(address).status_code == 200
-            keys = web.get(f"/api/shots/{shot}/keys?view={one['view']}&first=0&last=0&width=160").json["keys"]
+            keys = web.get(f"/api/shots/{shot}/keys?view={said(one['view'])}&first=0&last=0&width=160").json["keys"]
             assert keys == [one["key"]], "the whole picture shows it, too"
     assert web.get(f"/api/shots/{shot}").json["revision"] == before
 

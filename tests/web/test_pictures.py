@@ -5,10 +5,11 @@ from typing import Any
 import numpy as np
 import pytest
 
+from cuvrel.core.stand.view_kinds import CutoutView, MatteView, PlaneView, VeilView
 from cuvrel.web import pictures
 from tests.conftest import Clip
 from tests.recipes import drawn
-from tests.web.conftest import Web, decoded, problem
+from tests.web.conftest import SEEN, Web, decoded, problem
 
 
 def test_pictures_come_under_their_keys_and_are_kept_for_ever(web: Web, clip: Clip) -> None:
@@ -40,11 +41,14 @@ def test_an_edit_changes_only_the_keys_of_its_frames(web: Web) -> None:
 def test_views_of_a_marked_frame(web: Web) -> None:
     shot = web.shot()
     web.mark(shot)
-    matte = decoded(web.fetch(shot, 0, "matte:m1").data)
+    matte = decoded(web.fetch(shot, 0, MatteView(matte="m1")).data)
     assert 0.02 < (matte > 127).mean() < 0.5
-    assert decoded(web.fetch(shot, 0, "veil:m1").data).shape == (135, 240, 3)
-    assert decoded(web.fetch(shot, 0, "cutout:m1:black").data).mean() < decoded(web.fetch(shot).data).mean()
-    assert decoded(web.fetch(shot, 0, "plane:plate").data).shape[2] == 4
+    assert decoded(web.fetch(shot, 0, VeilView(matte="m1")).data).shape == (135, 240, 3)
+    assert (
+        decoded(web.fetch(shot, 0, CutoutView(matte="m1", ground="black")).data).mean()
+        < decoded(web.fetch(shot).data).mean()
+    )
+    assert decoded(web.fetch(shot, 0, PlaneView(plane="plate")).data).shape[2] == 4
     assert web.get(f"/api/shots/{shot}/card.jpg").status_code == 200
 
 
@@ -53,7 +57,7 @@ def test_a_key_that_is_no_longer_right_is_not_served(web: Web) -> None:
     key = web.keys(shot)["keys"][0]
     revision = web.get(f"/api/shots/{shot}").json["revision"]
     web.edit(shot, revision, [{"op": "replace", "path": "/planes/0/opacity", "value": 0.5}])
-    assert "changed" in problem(web.get(f"/api/shots/{shot}/picture/{key}?view=result&frame=0&width=240"), 404)
+    assert "changed" in problem(web.get(f"/api/shots/{shot}/picture/{key}?{SEEN}&frame=0&width=240"), 404)
 
 
 def test_a_picture_of_an_earlier_release_is_not_kept(web: Web, monkeypatch: pytest.MonkeyPatch) -> None:
@@ -62,12 +66,12 @@ def test_a_picture_of_an_earlier_release_is_not_kept(web: Web, monkeypatch: pyte
     assert web.keys(shot)["keys"][0] == key
     monkeypatch.setattr(pictures, "hash_tree", lambda folder: "another")
     assert web.keys(shot)["keys"][0] != key
-    assert "changed" in problem(web.get(f"/api/shots/{shot}/picture/{key}?view=result&frame=0&width=240"), 404)
+    assert "changed" in problem(web.get(f"/api/shots/{shot}/picture/{key}?{SEEN}&frame=0&width=240"), 404)
     assert web.fetch(shot).status_code == 200
 
 
-@pytest.mark.parametrize("query", ["view=zzz&first=0&last=3&width=240", "view=result&first=-1&last=3&width=240",
-                                   "view=result&first=0&last=3&width=1", "view=result&first=0"])  # fmt: skip
+@pytest.mark.parametrize("query", ["view=zzz&first=0&last=3&width=240", f"{SEEN}&first=-1&last=3&width=240",
+                                   f"{SEEN}&first=0&last=3&width=1", f"{SEEN}&first=0"])  # fmt: skip
 def test_keys_that_can_not_be_asked_for(web: Web, query: str) -> None:
     shot = web.shot()
     assert problem(web.get(f"/api/shots/{shot}/keys?{query}"), 422)
@@ -128,14 +132,16 @@ def test_what_a_colour_key_would_take(web: Web) -> None:
     revision = web.get(f"/api/shots/{shot}").json["revision"]
     key = {"id": "u1", "kind": "colour_key", "params": values, "join": "add"}
     web.edit(shot, revision, [{"op": "add", "path": "/mattes/0/pulls/-", "value": key}])
-    assert decoded(web.fetch(shot, 2, "matte:m1").data)[10:20, 10:50].mean() > 60
+    assert decoded(web.fetch(shot, 2, MatteView(matte="m1")).data)[10:20, 10:50].mean() > 60
 
 
 def test_the_matte_before_its_edge_step(web: Web) -> None:
     shot = web.shot()
     revision = web.mark(shot)["revision"]
-    before = web.fetch(shot, 0, "matte:m1").data
+    before = web.fetch(shot, 0, MatteView(matte="m1")).data
     web.edit(shot, revision, [{"op": "add", "path": "/mattes/0/edge/grow", "value": 12}])
-    grown, bare = (decoded(web.fetch(shot, 0, view).data) for view in ("matte:m1", "bare-matte:m1"))
+    grown, bare = (
+        decoded(web.fetch(shot, 0, view).data) for view in (MatteView(matte="m1"), MatteView(matte="m1", edged=False))
+    )
     assert (grown > 127).sum() > 1.3 * (bare > 127).sum()
-    assert web.fetch(shot, 0, "bare-matte:m1").data == before
+    assert web.fetch(shot, 0, MatteView(matte="m1", edged=False)).data == before

@@ -2,6 +2,7 @@
 
 from typing import Any
 
+from cuvrel.core.stand.view_kinds import MatteView
 from tests.web.conftest import Web, decoded, problem
 
 
@@ -18,7 +19,7 @@ def added(web: Web, shot: int, *ops: tuple[str, Any]) -> dict[str, Any]:
 def test_a_drawn_shape_is_a_matte_and_a_wrong_one_is_refused(web: Web) -> None:
     shot = web.shot()
     added(web, shot, ("/mattes/0/pulls/-", {"id": "u1", "kind": "shape", "shapes": [shape()]}))
-    assert decoded(web.fetch(shot, 3, "matte:m1", 480).data)[27, 48].mean() > 250
+    assert decoded(web.fetch(shot, 3, MatteView(matte="m1"), 480).data)[27, 48].mean() > 250
     revision = web.get(f"/api/shots/{shot}").json["revision"]
     body = {"revision": revision, "ops": [{"op": "add", "path": "/mattes/0/pulls/1/shapes/-", "value": shape()}]}
     assert "id" in problem(web.post(f"/api/shots/{shot}/edits", body), 422)
@@ -50,7 +51,7 @@ def test_a_clean_plate_is_built_and_becomes_footage_for_a_difference_key(web: We
     assert problem(web.get(ask.replace("u1", "u9")), 404)
     added(web, shot, ("/footage/-", entry), ("/mattes/0/pulls/1/params/plate", entry["id"]))
     assert 0 < web.get(ask).json["values"]["tolerance"] < 1
-    assert web.fetch(shot, 2, "matte:m1").status_code == 200
+    assert web.fetch(shot, 2, MatteView(matte="m1")).status_code == 200
 
 
 def test_a_clean_plate_of_held_frames_and_one_where_a_matte_is_not(web: Web) -> None:

@@ -4,7 +4,10 @@ from typing import Any
 
 import pytest
 
-from tests.web.conftest import Web, problem
+from cuvrel.core.stand.view_kinds import BlendView, ResultView, View
+from tests.web.conftest import Web, problem, said
+
+SCREEN = BlendView(plane="f", way="screen")
 
 GLAZE = {
     "id": "g", "name": "Grey", "kind": "glaze",
@@ -83,15 +86,22 @@ def test_every_planes_cost_is_told(web: Web, shot: int) -> None:
 
 
 def test_a_plane_is_tried_out_as_a_view(web: Web, shot: int) -> None:
-    def key(view: str) -> str:
-        return web.get(f"/api/shots/{shot}/keys?view={view}&first=0&last=0&width=480").json["keys"][0]
+    def key(view: View) -> str:
+        return web.get(f"/api/shots/{shot}/keys?view={said(view)}&first=0&last=0&width=480").json["keys"][0]
 
-    tried = key("try:f:screen")
-    assert tried != key("result")
-    picture = web.get(f"/api/shots/{shot}/picture/{tried}?view=try:f:screen&frame=0&width=480")
+    tried = key(SCREEN)
+    assert tried != key(ResultView())
+    picture = web.get(f"/api/shots/{shot}/picture/{tried}?view={said(SCREEN)}&frame=0&width=480")
     assert picture.status_code == 200
-    assert problem(web.get(f"/api/shots/{shot}/keys?view=try:f:burn&first=0&last=0&width=480"), 422)
-    assert problem(web.get(f"/api/shots/{shot}/keys?view=try:nobody:screen&first=0&last=0&width=480"), 422)
+    assert problem(
+        web.get(f"/api/shots/{shot}/keys?view={said(BlendView(plane='f', way='burn'))}&first=0&last=0&width=480"), 422
+    )
+    assert problem(
+        web.get(
+            f"/api/shots/{shot}/keys?view={said(BlendView(plane='nobody', way='screen'))}&first=0&last=0&width=480"
+        ),
+        422,
+    )
 
 
 @pytest.mark.parametrize("value", [

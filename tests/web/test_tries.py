@@ -5,7 +5,16 @@ import pytest
 
 from cuvrel.core.looks.shipped import starters
 from cuvrel.core.recipe.declared import all_declared, declared
-from tests.web.conftest import Web, decoded, problem
+from cuvrel.core.stand.view_kinds import (
+    MatteTarget,
+    PlaneTarget,
+    StandTarget,
+    StarterTry,
+    StepTarget,
+    Target,
+    TreatmentTry,
+)
+from tests.web.conftest import Web, decoded, problem, said
 
 LINE = {"id": "w", "name": "Outline", "kind": "line", "matte": "m1",
         "treatments": [{"id": "g", "kind": "glow", "params": {}}]}  # fmt: skip
@@ -30,12 +39,14 @@ def shot(web: Web) -> int:
     return number
 
 
-def pictures(web: Web, shot: int, target: str) -> dict[str, np.ndarray]:
+def pictures(web: Web, shot: int, target: Target) -> dict[str, np.ndarray]:
     """The small picture of each thing that can be laid on a target."""
-    found = web.get(f"/api/shots/{shot}/tries?target={target}&frame=0&width=120").json["tries"]
+    found = web.get(f"/api/shots/{shot}/tries?target={said(target)}&frame=0&width=120").json["tries"]
     shown = {}
     for one in found:
-        answer = web.get(f"/api/shots/{shot}/picture/{one['key']}?view={one['view']}&frame={one['frame']}&width=120")
+        answer = web.get(
+            f"/api/shots/{shot}/picture/{one['key']}?view={said(one['view'])}&frame={one['frame']}&width=120"
+        )
         assert answer.status_code == 200, answer.get_data(as_text=True)
         shown[one["kind"]] = decoded(answer.data)
     return shown
@@ -43,7 +54,7 @@ def pictures(web: Web, shot: int, target: str) -> dict[str, np.ndarray]:
 
 def test_each_treatment_is_shown_on_the_plane_and_nothing_is_written(web: Web, shot: int) -> None:
     before = web.get(f"/api/shots/{shot}").json
-    shown = pictures(web, shot, "plane:w")
+    shown = pictures(web, shot, PlaneTarget(plane="w"))
     assert set(shown) == kinds("treatment") | looks("treatments")
     plain = decoded(web.fetch(shot, width=120).data)
     assert (shown["glow"].astype(int) - plain).max() > 20, "a second outline makes it brighter"
@@ -54,35 +65,36 @@ def test_each_treatment_is_shown_on_the_plane_and_nothing_is_written(web: Web, s
 def test_a_treatment_that_needs_a_matte_is_not_shown_on_a_plane_without(web: Web, shot: int) -> None:
     lacking = {entry.kind for entry in all_declared() if entry.family == "treatment" and entry.needs_matte}
     assert lacking
-    assert set(pictures(web, shot, "plane:plate")) == kinds("treatment") - lacking | looks("treatments")
+    assert set(pictures(web, shot, PlaneTarget(plane="plate"))) == kinds("treatment") - lacking | looks("treatments")
 
 
 def test_each_starter_of_a_treatment_is_another_picture(web: Web, shot: int) -> None:
-    shown = pictures(web, shot, "plane:w:g")
+    shown = pictures(web, shot, StepTarget(plane="w", step="g"))
     assert list(shown) == [name for name, _ in declared("treatment", "glow").starters]
     flat = [picture.tobytes() for picture in shown.values()]
     assert len(set(flat)) == len(flat) > 4
 
 
 def test_each_pull_but_a_second_trace_is_shown_on_the_matte(web: Web, shot: int) -> None:
-    shown = pictures(web, shot, "matte:m1")
+    shown = pictures(web, shot, MatteTarget(matte="m1"))
     assert set(shown) == kinds("pull") - {"trace"}
     assert all(picture.shape == shown["luma_key"].shape for picture in shown.values())
 
 
 def test_what_is_not_there_is_told(web: Web, shot: int) -> None:
-    for target in ("plane:none", "matte:none", "plane:w:none"):
-        problem(web.get(f"/api/shots/{shot}/tries?target={target}&frame=0&width=120"), 404)
-    problem(web.get(f"/api/shots/{shot}/keys?view=with:plane:w:none&first=0&last=0&width=120"), 422)
+    for target in (PlaneTarget(plane="none"), MatteTarget(matte="none"), StepTarget(plane="w", step="none"),
+                   StandTarget(matte="nowhere")):  # fmt: skip
+        problem(web.get(f"/api/shots/{shot}/tries?target={said(target)}&frame=0&width=120"), 404)
+    for view in (TreatmentTry(plane="w", treatment="none"), StarterTry(plane="w", step="g", starter=99)):
+        problem(web.get(f"/api/shots/{shot}/keys?view={said(view)}&first=0&last=0&width=120"), 422)
 
 
 def test_each_kind_of_plane_is_shown_as_it_would_begin(web: Web, shot: int) -> None:
-    shown = pictures(web, shot, "stand:m1")
+    shown = pictures(web, shot, StandTarget(matte="m1"))
     assert set(shown) == kinds("plane") | looks("planes")
     flat = {kind: picture.tobytes() for kind, picture in shown.items()}
     assert len({flat[kind] for kind in ("cutout", "fill", "line", "glaze")}) == 4
-    assert set(pictures(web, shot, "stand:")) == kinds("plane") - {"cutout", "line"} | looks("planes")
-    problem(web.get(f"/api/shots/{shot}/tries?target=stand:nowhere&frame=0&width=120"), 404)
+    assert set(pictures(web, shot, StandTarget())) == kinds("plane") - {"cutout", "line"} | looks("planes")
 
 
 def test_a_cdl_file_is_written_of_a_treatment_and_read_into_values(web: Web, shot: int) -> None:

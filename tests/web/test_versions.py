@@ -4,7 +4,8 @@ import io
 
 import numpy as np
 
-from tests.web.conftest import Web, decoded, problem
+from cuvrel.core.stand.view_kinds import MatteView
+from tests.web.conftest import SEEN, Web, decoded, problem
 
 
 def test_a_version_is_kept_shown_gone_back_to_and_forgotten(web: Web) -> None:
@@ -25,13 +26,13 @@ def test_a_version_is_kept_shown_gone_back_to_and_forgotten(web: Web) -> None:
         (kept.json["id"], "untreated", about["revision"])
     ]
     number = kept.json["id"]
-    where = f"view=result&width=240&version={number}"
+    where = f"{SEEN}&width=240&version={number}"
     key = web.get(f"/api/shots/{shot}/keys?{where}&first=0&last=0").json["keys"][0]
     beside = decoded(web.get(f"/api/shots/{shot}/picture/{key}?{where}&frame=0").data)
     np.testing.assert_array_equal(beside, plain)
     small = decoded(web.get(listed[0]["picture"]).data)
     assert small.shape[1] == 320
-    where = f"view=result&width=320&version={number}"
+    where = f"{SEEN}&width=320&version={number}"
     key = web.get(f"/api/shots/{shot}/keys?{where}&first=2&last=2").json["keys"][0]
     looked_at = decoded(web.get(f"/api/shots/{shot}/picture/{key}?{where}&frame=2").data)
     assert np.abs(small.astype(int) - looked_at).mean() < 2, "the picture is of the frame that was looked at"
@@ -76,12 +77,12 @@ def test_shots_and_projects_are_copied_and_footage_is_not(web: Web) -> None:
     twin = web.post(f"/api/shots/{shot}/copy")
     assert twin.status_code == 201
     assert twin.json["name"] == "Shot 01 copy"
-    first, second = (web.fetch(one, view="matte:m1").data for one in (shot, twin.json["id"]))
+    first, second = (web.fetch(one, view=MatteView(matte="m1")).data for one in (shot, twin.json["id"]))
     assert first == second
     new = web.post(f"/api/projects/{project}/copy").json
     found = web.get(f"/api/projects/{new['id']}").json
     assert [one["name"] for one in found["shots"]] == ["Shot 01", "Shot 01 copy"]
-    assert web.fetch(found["shots"][0]["id"], view="matte:m1").data == first
+    assert web.fetch(found["shots"][0]["id"], view=MatteView(matte="m1")).data == first
     footage = found["footage"][0]["id"]
     assert "Footage serves" in problem(web.post(f"/api/footage/{footage}/copy"), 422)
     # the copy stands when the first is gone for good
@@ -89,4 +90,4 @@ def test_shots_and_projects_are_copied_and_footage_is_not(web: Web) -> None:
     web.client.delete(f"/api/projects/{project}?for_good=true")
     again = web.upload(new["id"], ("more.mp4", io.BytesIO(web.clip.path.read_bytes()).read()))
     assert again.status_code in (201, 202)
-    assert web.fetch(found["shots"][0]["id"], view="matte:m1").data == first
+    assert web.fetch(found["shots"][0]["id"], view=MatteView(matte="m1")).data == first

@@ -26,6 +26,8 @@ from cuvrel.core.stand import views
 from cuvrel.core.stand.build import Stand
 from cuvrel.core.stand.mattes import Plain
 from cuvrel.core.stand.nodes import Cache, Node, node, work_out
+from cuvrel.core.stand.overlays import veil
+from cuvrel.core.stand.view_kinds import MatteView, PlaneView, ResultView, VeilView
 from cuvrel.core.trace.trace import trace
 
 
@@ -50,7 +52,7 @@ def _showing(rgb: U8, matte: F32) -> None:
     cut = blend.through(light, matte)
     colour.encode(cut)
     colour.encode_rgba(cut)
-    views.veil(rgb, matte)
+    veil(rgb, matte)
     edge(matte, {**EdgeParams().at(START), "grow": 1.5, "feather_in": 2.0, "feather_out": 2.0}, Context(1.0))
     kinds = {
         "own": light,
@@ -125,5 +127,5 @@ def _stand(rgb: U8, matte: F32) -> None:
     })  # fmt: skip
     stand = Stand(shot, _Small(rgb, matte))
     for frame in (2, 3):
-        for wanted in ("result", "veil:m", "matte:m", "plane:p0"):
+        for wanted in (ResultView(), VeilView(matte="m"), MatteView(matte="m"), PlaneView(plane="p0")):
             work_out(views.view(stand, wanted, frame), Cache(1 << 27))

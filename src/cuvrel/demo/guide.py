@@ -19,6 +19,7 @@ from cuvrel.core.recipe.declared import Declared, all_declared
 from cuvrel.core.stand.build import Stand
 from cuvrel.core.stand.mattes import Plain
 from cuvrel.core.stand.nodes import Cache, Node, node, work_out
+from cuvrel.core.stand.view_kinds import ResultView
 from cuvrel.core.stand.views import view
 
 CLIPS = Path(__file__).parent / "clips"
@@ -140,7 +141,7 @@ def picture(entry: Declared, source: _Source, size: tuple[int, int] = (270, 480)
         "planes": [top, *([] if whole else [dim]), {"id": "plate", "name": "Plate", "kind": "plate"}],
     })  # fmt: skip
     stand = Stand(shot, source, size[1] / info.width)
-    return np.asarray(work_out(view(stand, "result", FRAME), Cache(1 << 28)), np.uint8)
+    return np.asarray(work_out(view(stand, ResultView(), FRAME), Cache(1 << 28)), np.uint8)
 
 
 def write(folder: Path, kinds: Sequence[str] | None = None) -> None:

@@ -14,6 +14,7 @@ from cuvrel.core.redaction.covering import cover_shape, head_frames, head_track,
 from cuvrel.core.redaction.people import Joining, Person, people
 from cuvrel.core.stand.build import Stand
 from cuvrel.core.stand.nodes import Cache, work_out
+from cuvrel.core.stand.view_kinds import ResultView
 from cuvrel.core.stand.views import view
 from cuvrel.store.blobs import Blobs
 
@@ -54,7 +55,7 @@ def audit(
         return np.ascontiguousarray(work_out(stand.plate(n), cache))
 
     def shown(n: int) -> U8:
-        return np.ascontiguousarray(work_out(view(stand, "result", n), cache)[..., :3])
+        return np.ascontiguousarray(work_out(view(stand, ResultView(), n), cache)[..., :3])
 
     looked: list[Looked] = []
     joining = Joining()

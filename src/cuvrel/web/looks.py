@@ -16,6 +16,7 @@ from cuvrel.core.recipe.errors import RecipeError
 from cuvrel.core.recipe.models import Shot
 from cuvrel.core.recipe.swapping import swapped
 from cuvrel.core.stand.nodes import work_out
+from cuvrel.core.stand.view_kinds import ResultView
 from cuvrel.core.stand.views import view
 from cuvrel.store import looks
 from cuvrel.store import shots as store
@@ -71,7 +72,7 @@ def new_look(body: NewLook) -> Response:
     else:
         look = look_of_planes(shot, body.name, body.planes)
     frame_there(stand, body.frame)
-    data, _ = encoded(work_out(view(stand, "result", body.frame), shared.cache), 84)
+    data, _ = encoded(work_out(view(stand, ResultView(), body.frame), shared.cache), 84)
     look = look.model_copy(update={"picture": "data:image/jpeg;base64," + base64.b64encode(data).decode()})
     with shared.database.session() as session:
         return answer(_out(str(looks.keep(session, look).id), look), 201)

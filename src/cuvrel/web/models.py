@@ -4,12 +4,13 @@ from __future__ import annotations
 
 from typing import Annotated, Any, Literal
 
-from pydantic import BaseModel, ConfigDict, Field, StringConstraints
+from pydantic import BaseModel, ConfigDict, Field, Json, StringConstraints
 
 from cuvrel.core.recipe.declared import Family, Over
 from cuvrel.core.recipe.keyframe_edits import Clip, Deed
 from cuvrel.core.recipe.models import Shot
 from cuvrel.core.recipe.values import CurvePoints, RampStops
+from cuvrel.core.stand.view_kinds import AnyTarget, AnyView
 
 
 class In(BaseModel):
@@ -298,11 +299,10 @@ class FramesOut(BaseModel):
 class TriesQuery(BaseModel):
     """What is tried out on a frame, at a picture's width.
 
-    target: `plane:ID` for treatments laid on a plane, `plane:ID:STEP` for the starters of one that it has, `matte:ID`
-    for pulls, `stand` or `stand:MATTE` for planes of each kind.
+    target: treatments are laid on a plane, the starters on one that it has, pulls on a matte, planes on the stand.
     """
 
-    target: str = Field(max_length=130)
+    target: Json[AnyTarget]
     frame: int = Field(ge=0)
     width: int = Field(ge=16, le=960)
 
@@ -311,7 +311,7 @@ class TryOut(BaseModel):
     """One of them: what is laid on, the view that shows it, the frame, and the key of its picture."""
 
     kind: str
-    view: str
+    view: AnyView
     frame: int
     key: str
 
@@ -356,7 +356,7 @@ class KeysQuery(BaseModel):
     """Which frames' picture keys are asked for, in which view and width; of a version, or of the shot as it is."""
 
     version: int | None = Field(None, ge=1, le=2_147_483_647)
-    view: str = Field(max_length=200)
+    view: Json[AnyView]
     first: int = Field(ge=0)
     last: int = Field(ge=0)
     width: int = Field(ge=16, le=16384)
@@ -501,7 +501,7 @@ class PictureQuery(BaseModel):
     """What the picture shows, of a named version, or of the shot as it is."""
 
     version: int | None = Field(None, ge=1, le=2_147_483_647)
-    view: str = Field(max_length=200)
+    view: Json[AnyView]
     frame: int = Field(ge=0)
     width: int = Field(ge=16, le=16384)
 

@@ -32,6 +32,7 @@ from cuvrel.core.recipe.needs import footage
 from cuvrel.core.stand.build import Stand
 from cuvrel.core.stand.nodes import Node, work_out
 from cuvrel.core.stand.tries import tries
+from cuvrel.core.stand.view_kinds import AnyView, LookTry, MatteView, PlaneTarget, ResultView, StandTarget, Try, View
 from cuvrel.core.stand.views import checked, size_of, view
 from cuvrel.store import looks, versions
 from cuvrel.store import shots as store
@@ -88,20 +89,18 @@ def whole_stand(session: Session, shot: int) -> Stand:
     return stand_of(session, row, store.shot_of(session, row).plate_footage().width)
 
 
-def looked(session: Session, stand: Stand, wanted: str) -> tuple[Stand, str]:
-    """The stand and the view to look at; for `with:look:LOOK:plane:ID` and `with:look:LOOK:stand:MATTE` the stand has
-    that look on it, on a plane or with a preferred matte. Raises NotFound or RecipeError."""
-    parts = wanted.split(":")
-    if parts[:2] != ["with", "look"] or len(parts) != 5:
-        return stand, wanted
-    _, _, ident, of, target = parts
-    return _with_look(looks.found(session, ident), stand, of, target), "result"
+def looked(session: Session, stand: Stand, wanted: AnyView) -> tuple[Stand, View]:
+    """The stand and the view to look at; to try out a look, the stand has it on. Raises NotFound or RecipeError."""
+    if isinstance(wanted.root, LookTry):
+        return _with_look(looks.found(session, wanted.root.look), stand, wanted.root.on), ResultView()
+    return stand, wanted.root
 
 
-def _with_look(look: Look, stand: Stand, of: str, target: str) -> Stand:
-    """The stand with a look on it: of is `plane`, the target the one that it is for, or `stand`, a preferred matte."""
-    chosen = suited(look, stand.shot, target if of == "stand" else None)
-    laid = Shot.model_validate(laid_on(look, stand.shot, chosen, target if of == "plane" else None))
+def _with_look(look: Look, stand: Stand, on: PlaneTarget | StandTarget) -> Stand:
+    """The stand with a look on a plane, or on all of it with a preferred matte."""
+    plane = on.plane if isinstance(on, PlaneTarget) else None
+    chosen = suited(look, stand.shot, on.matte if isinstance(on, StandTarget) else None)
+    laid = Shot.model_validate(laid_on(look, stand.shot, chosen, plane))
     return Stand(laid, stand.sources, stand.scale)
 
 
@@ -134,19 +133,20 @@ def tried(path: ById, query: TriesQuery) -> Response:
     with services().database.session() as session:
         stand = stand_of(session, shot_for(session, who(), path.id), query.width)
         frame_there(stand, query.frame)
+        target = query.target.root
         try:
-            found = list(tries(stand.shot, query.target))
-        except (KeyError, ValueError) as missing:
+            found: list[tuple[str, Try | LookTry]] = list(tries(stand.shot, target))
+        except KeyError as missing:
             raise store.NotFound("There is no such plane or matte in this shot.") from missing
-        shown = [(kind, wanted, view(stand, wanted, query.frame)) for kind, wanted in found]
-        of, _, target = query.target.partition(":")
-        if of in ("plane", "stand") and ":" not in target:
-            shown += [
-                (f"look:{ident}", f"with:look:{ident}:{of}:{target}",
-                 view(_with_look(look, stand, of, target), "result", query.frame))
-                for ident, look in _fitting(session, stand.shot, of)
-            ]  # fmt: skip
-        out = [TryOut(kind=kind, view=wanted, frame=query.frame, key=_kept_as(node)) for kind, wanted, node in shown]
+        if isinstance(target, PlaneTarget | StandTarget):
+            found += [
+                (f"look:{ident}", LookTry(look=ident, on=target))
+                for ident, _ in _fitting(session, stand.shot, target.kind)
+            ]
+        out = []
+        for kind, wanted in found:
+            key = _kept_as(view(*looked(session, stand, AnyView(wanted)), query.frame))
+            out.append(TryOut(kind=kind, view=AnyView(wanted), frame=query.frame, key=key))
     return answer(TriesOut(tries=out))
 
 
@@ -170,7 +170,7 @@ def picture(path: PicturePath, query: PictureQuery) -> Response:
     if _kept_as(node) != path.key:
         raise store.NotFound("The shot has changed; ask for the keys again.")
     pixels = work_out(node, shared.cache)
-    data, kind = encoded(pixels, 95 if "matte:" in query.view else 90)
+    data, kind = encoded(pixels, 95 if isinstance(query.view.root, MatteView) else 90)
     headers = {"Cache-Control": "private, max-age=31536000, immutable", "ETag": f'"{path.key}"'}
     return Response(data, content_type=kind, headers=headers)
 
@@ -264,7 +264,7 @@ def card(path: ById) -> Response:
     with shared.database.session() as session:
         stand = stand_of(session, shot_for(session, who(), path.id), 480)
     frames = stand.shot.frames
-    data, kind = encoded(work_out(view(stand, "result", frames[len(frames) // 3]), shared.cache), 86)
+    data, kind = encoded(work_out(view(stand, ResultView(), frames[len(frames) // 3]), shared.cache), 86)
     return Response(data, content_type=kind, headers={"Cache-Control": "no-cache"})
 
 

@@ -6,6 +6,7 @@ from flask import Response
 from flask_openapi3 import APIBlueprint
 
 from cuvrel.core.stand.nodes import work_out
+from cuvrel.core.stand.view_kinds import ResultView
 from cuvrel.core.stand.views import view
 from cuvrel.store import shots as store
 from cuvrel.store import versions
@@ -75,5 +76,5 @@ def card(path: VersionPath) -> Response:
         shown = version_for(session, who(), path.id, path.version).shown
     frames = stand.shot.frames
     frame = frames[len(frames) // 3] if shown is None else max(frames[0], min(shown, frames[-1]))
-    data, kind = encoded(work_out(view(stand, "result", frame), shared.cache), 86)
+    data, kind = encoded(work_out(view(stand, ResultView(), frame), shared.cache), 86)
     return Response(data, content_type=kind, headers={"Cache-Control": "private, max-age=31536000, immutable"})

@@ -9,7 +9,7 @@ from cuvrel.core.stand.build import Stand
 from cuvrel.core.stand.nodes import Cache, Node, work_out
 
 # ways to lay an element over what lies behind it, by one press
-TRIES: dict[str, dict[str, Any]] = {
+WAYS: dict[str, dict[str, Any]] = {
     "as it is": {"blend": "normal", "see_through": "nothing"},
     "screen": {"blend": "screen", "see_through": "nothing"},
     "add": {"blend": "add", "see_through": "nothing"},
@@ -52,9 +52,9 @@ def _spent(top: Node, counted: set[str], cache: Cache) -> float:
     return total
 
 
-def tried(stand: Stand, plane_id: str, how: str) -> Stand:
-    """The stand with one plane laid over the others another way, by a name of TRIES. Raises KeyError."""
-    change = TRIES[how]
+def blended(stand: Stand, plane_id: str, how: str) -> Stand:
+    """The stand with one plane laid over the others another way, by a name of WAYS. Raises KeyError."""
+    change = WAYS[how]
     stand.shot.plane(plane_id)
 
     def other(plane: Plane) -> Plane:

@@ -1,9 +1,4 @@
-"""Trying out: the stand with one thing laid on, of which nothing is written down.
-
-A view of such a stand is called `with:TARGET:KIND`: `with:plane:ID:KIND` has a treatment more on a plane,
-`with:plane:ID:STEP:N` one of its treatments at its starter of that number, `with:matte:ID:KIND` a pull more on a matte,
-and `with:stand:MATTE:KIND` is a new plane, alone where it covers what is behind it; MATTE may be empty.
-"""
+"""Trying out: the stand with one thing laid on, of which nothing is written down."""
 
 from __future__ import annotations
 
@@ -13,64 +8,82 @@ from cuvrel.core.recipe.begun import begun
 from cuvrel.core.recipe.declared import all_declared, declared
 from cuvrel.core.recipe.models import Matte, Plane, Pull, Shot, Step
 from cuvrel.core.stand.build import Stand
+from cuvrel.core.stand.view_kinds import (
+    MatteTarget,
+    PlaneTarget,
+    PlaneTry,
+    PlaneView,
+    PullTry,
+    ResultView,
+    StandTarget,
+    StarterTry,
+    StepTarget,
+    Target,
+    TreatmentTry,
+    Try,
+    VeilView,
+)  # fmt: skip
 
 TRIED = "tried"  # the id of what is laid on
 THROUGH = ("line", "glaze", "group")  # planes that are nothing without what is behind them
 
 
-def tries(shot: Shot, target: str) -> Iterator[tuple[str, str]]:
+def tries(shot: Shot, target: Target) -> Iterator[tuple[str, Try]]:
     """What can be laid on a target: each kind, or starter's name, and the view that shows it. Raises KeyError."""
-    of, ident, *step = target.split(":")
-    if of == "matte" and not step:
-        matte = shot.matte(ident)
-        held = {declared("pull", pull.kind).holds for pull in matte.pulls}
-        for entry in all_declared():
-            if entry.family == "pull" and not (entry.holds == "marks" and "marks" in held):
-                yield entry.kind, f"with:{target}:{entry.kind}"
-        return
-    if of == "stand" and not step:
-        if ident:
-            shot.matte(ident)
-        for entry in all_declared():
-            if entry.family == "plane" and not (entry.needs_matte and not ident):
-                yield entry.kind, f"with:{target}:{entry.kind}"
-        return
-    plane = shot.plane(ident)
-    if step:
-        kind = _step(plane, step[0]).kind
-        for number, (name, _) in enumerate(declared("treatment", kind).starters):
-            yield name, f"with:{target}:{number}"
-        return
-    for entry in all_declared():
-        if entry.family == "treatment" and not (entry.needs_matte and plane.matte is None and plane.gate is None):
-            yield entry.kind, f"with:{target}:{entry.kind}"
+    match target:
+        case MatteTarget(matte=ident):
+            held = {declared("pull", pull.kind).holds for pull in shot.matte(ident).pulls}
+            for entry in all_declared():
+                if entry.family == "pull" and not (entry.holds == "marks" and "marks" in held):
+                    yield entry.kind, PullTry(matte=ident, pull=entry.kind)
+        case StandTarget(matte=matte):
+            if matte is not None:
+                shot.matte(matte)
+            for entry in all_declared():
+                if entry.family == "plane" and not (entry.needs_matte and matte is None):
+                    yield entry.kind, PlaneTry(plane=entry.kind, matte=matte)
+        case StepTarget(plane=ident, step=step):
+            kind = _step(shot.plane(ident), step).kind
+            for number, (name, _) in enumerate(declared("treatment", kind).starters):
+                yield name, StarterTry(plane=ident, step=step, starter=number)
+        case PlaneTarget(plane=ident):
+            plane = shot.plane(ident)
+            for entry in all_declared():
+                if entry.family == "treatment" and not (
+                    entry.needs_matte and plane.matte is None and plane.gate is None
+                ):
+                    yield entry.kind, TreatmentTry(plane=ident, treatment=entry.kind)
 
 
-def laid_on(stand: Stand, parts: list[str]) -> tuple[Stand, str]:
-    """The stand with what a view's name says laid on, and the view to look at. Raises KeyError or RecipeError."""
-    of, ident, *rest = parts
+def laid_on(stand: Stand, wanted: Try) -> tuple[Stand, ResultView | VeilView | PlaneView]:
+    """The stand with something laid on, and how to look at it. Raises KeyError, IndexError or RecipeError."""
     shot = stand.shot
-    if of == "matte":
-        (kind,) = rest
-        pulled = _pulled(shot.matte(ident), kind)
-        mattes = [pulled if one.id == ident else one for one in shot.mattes]
-        return Stand(shot.model_copy(update={"mattes": mattes}), stand.sources, stand.scale), f"veil:{ident}"
-    if of == "stand":
-        new = begun(rest[0], TRIED, ident or None)
-        shown = Stand(shot.model_copy(update={"planes": [new, *shot.planes]}), stand.sources, stand.scale)
-        return shown, "result" if new.kind in THROUGH else f"plane:{TRIED}"
-    plane = shot.plane(ident)
-    if len(rest) == 1:
-        declared("treatment", rest[0])
-        steps = [*plane.treatments, Step(id=TRIED, kind=rest[0])]
-    else:
-        wanted = _step(plane, rest[0])
-        values = declared("treatment", wanted.kind).starters[int(rest[1])][1]
-        started = wanted.model_copy(update={"params": {**wanted.params, **values}, "on": True})
-        steps = [started if one is wanted else one for one in plane.treatments]
+    match wanted:
+        case PullTry(matte=ident, pull=kind):
+            pulled = _pulled(shot.matte(ident), kind)
+            mattes = [pulled if one.id == ident else one for one in shot.mattes]
+            return _with(stand, mattes=mattes), VeilView(matte=ident)
+        case PlaneTry(plane=kind, matte=matte):
+            new = begun(kind, TRIED, matte)
+            shown = _with(stand, planes=[new, *shot.planes])
+            return shown, ResultView() if new.kind in THROUGH else PlaneView(plane=TRIED)
+        case TreatmentTry(plane=ident, treatment=kind):
+            declared("treatment", kind)
+            plane = shot.plane(ident)
+            steps = [*plane.treatments, Step(id=TRIED, kind=kind)]
+        case StarterTry(plane=ident, step=step, starter=number):
+            plane = shot.plane(ident)
+            old = _step(plane, step)
+            values = declared("treatment", old.kind).starters[number][1]
+            started = old.model_copy(update={"params": {**old.params, **values}, "on": True})
+            steps = [started if one is old else one for one in plane.treatments]
     tried = plane.model_copy(update={"treatments": steps})
-    planes = [tried if one.id == ident else one for one in shot.planes]
-    return Stand(shot.model_copy(update={"planes": planes}), stand.sources, stand.scale), "result"
+    return _with(stand, planes=[tried if one is plane else one for one in shot.planes]), ResultView()
+
+
+def _with(stand: Stand, **changes: list[Matte] | list[Plane]) -> Stand:
+    """The stand of the shot with other mattes or planes."""
+    return Stand(stand.shot.model_copy(update=changes), stand.sources, stand.scale)
 
 
 def _step(plane: Plane, ident: str) -> Step:
