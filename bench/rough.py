@@ -68,7 +68,9 @@ def streams() -> Rows:
         took = []
         for n in range(count):
             begun = time.perf_counter()
-            answer = await client.get(f"/api/shots/{shot}/keys?view=%7B%22kind%22:%22result%22%7D&first={n}&last={n + 8}&width=480")
+            answer = await client.get(
+                f"/api/shots/{shot}/keys?view=%7B%22kind%22:%22result%22%7D&first={n}&last={n + 8}&width=480"
+            )
             answer.raise_for_status()
             took.append(time.perf_counter() - begun)
         return took
@@ -184,7 +186,9 @@ def memory() -> Rows:
         shots = [shot["id"] for project in stack.ask("/api/projects")["projects"] for shot in project["shots"]]
 
         def look(shot: int) -> None:
-            keys = json.loads(stack.fetch(f"/api/shots/{shot}/keys?view=%7B%22kind%22:%22result%22%7D&first=0&last=400&width=960"))["keys"]
+            keys = json.loads(
+                stack.fetch(f"/api/shots/{shot}/keys?view=%7B%22kind%22:%22result%22%7D&first=0&last=400&width=960")
+            )["keys"]
             for n, key in list(enumerate(keys))[::4]:
                 stack.fetch(f"/api/shots/{shot}/picture/{key}?view=%7B%22kind%22:%22result%22%7D&frame={n}&width=960")
 

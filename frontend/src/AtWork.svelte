@@ -30,12 +30,12 @@
   // a new picture whenever the work, the view or its size has changed
   $effect(() => {
     void shot.version;
-    const [wanted, width] = [view.name, playback.width];
+    const [wanted, width] = [view.wanted, playback.width];
     untrack(() => void playback.pictures.refresh(wanted, width, playback.frame, shot.count));
   });
 
   $effect(() => {
-    const wanted = view.besideName;
+    const wanted = view.beside;
     if (!wanted) return;
     void shot.version;
     const [width, version] = [playback.width, view.split?.version?.id ?? null];
@@ -81,7 +81,7 @@
   function show(frame: number) {
     playback.frame = frame;
     if (view.mode === "result" && !desk.selection.track) view.mode = "veil";
-    void playback.pictures.refresh(view.name, playback.width, frame, shot.count);
+    void playback.pictures.refresh(view.wanted, playback.width, frame, shot.count);
   }
 
   // the picture goes along while a follow works, and to the place where it halts

@@ -43,11 +43,11 @@ def test_holding_a_key_shows_the_matte_before_its_edge(desk: Desk, demo: int) ->
     desk.matte("Signaller")
     desk.page.keyboard.press("3")
     picture = desk.page.get_by_role("region", name="Picture")
-    expect(picture).to_have_attribute("data-view", "matte:signaller")
+    expect(picture).to_have_attribute("data-edged", "true")
     desk.page.keyboard.down("b")
-    expect(picture).to_have_attribute("data-view", "bare-matte:signaller")
+    expect(picture).to_have_attribute("data-edged", "false")
     desk.page.keyboard.up("b")
-    expect(picture).to_have_attribute("data-view", "matte:signaller")
+    expect(picture).to_have_attribute("data-edged", "true")
 
 
 def test_a_matte_is_settled_shown_out_of_date_and_unsettled(desk: Desk, demo: int) -> None:

@@ -44,8 +44,8 @@ def test_keys_that_are_forgotten_while_a_picture_is_on_its_way(desk: Desk, demo:
     desk.open(demo)
     own, everyone, picture = (
         held_back(desk.page, pattern)
-        for pattern in (r"keys\?view=veil.*first=0&last=0&", r"keys\?view=veil.*first=0&last=[1-9]",
-                        r"picture/.*view=veil.*frame=1&")
+        for pattern in (r"keys\?view=[^&]*veil.*first=0&last=0&", r"keys\?view=[^&]*veil.*first=0&last=[1-9]",
+                        r"picture/.*view=[^&]*veil.*frame=1&")
     )  # fmt: skip
     desk.matte("Signaller")
     first = come(desk.page, own)

@@ -63,10 +63,10 @@
     desk,
     () =>
       matte
-        ? `matte:${matte.id}`
+        ? { kind: "matte", matte: matte.id }
         : plane
-          ? `plane:${plane.id}`
-          : `stand:${desk.selection.matteId ?? ""}`,
+          ? { kind: "plane", plane: plane.id }
+          : { kind: "stand", matte: desk.selection.matteId },
     WIDTH,
     60,
   );

@@ -11,7 +11,7 @@
   const WIDTH = 96;
   const shot = $derived(desk.shot);
   // svelte-ignore state_referenced_locally (a component never changes its desk)
-  const tries = triesOf(desk, () => `plane:${plane.id}:${step.id}`, WIDTH, 150);
+  const tries = triesOf(desk, () => ({ kind: "step", plane: plane.id, step: step.id }), WIDTH, 150);
 
   /** Keyed values stay: a starter sets what stands still. */
   function take(starter: StarterOut) {

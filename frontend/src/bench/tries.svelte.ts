@@ -1,10 +1,10 @@
 /** Small pictures of what could be laid on, of the frame shown; asked for again when it or the work changes. */
 import { api } from "../lib/api";
-import type { TryOut } from "../lib/api-types";
+import type { AnyTarget, TryOut } from "../lib/api-types";
 import type { Desk } from "../desk/desk.svelte";
 
 /** To be called while a component is made. target: what is laid on; width: pixels; pause: ms of rest before asking. */
-export function triesOf(desk: Desk, target: () => string, width: number, pause: number) {
+export function triesOf(desk: Desk, target: () => AnyTarget, width: number, pause: number) {
   let found = $state.raw<TryOut[]>([]);
   $effect(() => {
     void desk.shot.version;

@@ -1,5 +1,6 @@
 /** Pictures of frames: keys are asked for in ranges, pictures fetched by key and kept as bitmaps. */
-import { api } from "../lib/api";
+import { api, viewText } from "../lib/api";
+import type { AnyView } from "../lib/api-types";
 
 const MOST = 400e6; // bytes of bitmaps kept
 const TRIES = 6; // for a picture that does not come: its key may be of the shot as it was,
@@ -25,7 +26,7 @@ export class Pictures {
 
   constructor(
     private shot: number,
-    public view = "result",
+    public view: AnyView = { kind: "result" },
     public width = 960,
     /** The version that is shown, where it is not how the shot stands now. */
     public version: number | null = null,
@@ -33,7 +34,7 @@ export class Pictures {
 
   /** Forgets the keys (not the pictures) and shows the frame anew. */
   async refresh(
-    view: string,
+    view: AnyView,
     width: number,
     frame: number,
     count: number,
@@ -41,7 +42,8 @@ export class Pictures {
   ): Promise<void> {
     const turn = ++this.turn;
     this.wanted = frame;
-    const other = view !== this.view || width !== this.width || version !== this.version;
+    const other =
+      viewText(view) !== viewText(this.view) || width !== this.width || version !== this.version;
     this.view = view;
     this.width = width;
     this.version = version;

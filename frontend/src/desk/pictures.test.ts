@@ -1,9 +1,13 @@
 /** Late pictures: what is shown is always the last that was asked for, as the shot is now. */
 import { beforeEach, expect, test, vi } from "vitest";
 import { api } from "../lib/api";
+import type { AnyView } from "../lib/api-types";
 import { Pictures } from "./pictures.svelte";
 
 type Waiting = { frame: number; come: (ok?: boolean) => void };
+
+const RESULT: AnyView = { kind: "result" };
+const MATTE: AnyView = { kind: "matte", matte: "m", pulls: null, edged: true };
 
 let waiting: Waiting[] = [];
 let revision = 0;
@@ -12,7 +16,7 @@ const soon = async () => {
   for (let i = 0; i < 12; i++) await Promise.resolve();
 };
 const bitmap = (name: string) => ({ name, width: 2, height: 2, close: vi.fn() });
-const key = (view: string, frame: number) => `${view}-${frame}-${revision}`;
+const key = (view: AnyView, frame: number) => `${view.kind}-${frame}-${revision}`;
 
 beforeEach(() => {
   vi.restoreAllMocks();
@@ -42,7 +46,7 @@ beforeEach(() => {
 
 async function opened(): Promise<Pictures> {
   const pictures = new Pictures(1);
-  void pictures.refresh("result", 960, 0, 10);
+  void pictures.refresh(RESULT, 960, 0, 10);
   await soon();
   waiting.shift()!.come();
   await soon();
@@ -73,7 +77,7 @@ test("a picture of the shot as it was is not shown when it comes late", async ()
   await soon();
   const old = waiting.shift()!;
   revision = 1;
-  void pictures.refresh("result", 960, 4, 10);
+  void pictures.refresh(RESULT, 960, 4, 10);
   await soon();
   old.come();
   await soon();
@@ -88,13 +92,13 @@ test("a picture of another view that comes late is not shown", async () => {
   void pictures.show(5);
   await soon();
   const old = waiting.shift()!;
-  void pictures.refresh("matte:m", 960, 5, 10);
+  void pictures.refresh(MATTE, 960, 5, 10);
   await soon();
   old.come();
   await soon();
   waiting.shift()!.come();
   await soon();
-  expect(pictures.shownKey).toBe("matte:m-5-0");
+  expect(pictures.shownKey).toBe("matte-5-0");
 });
 
 test("a picture that does not come is asked for again with a new key", async () => {

@@ -1,11 +1,13 @@
 /** How the picture is looked at; none of it changes the work. */
-import type { VersionOut } from "../lib/api-types";
+import type { AnyView, VersionOut } from "../lib/api-types";
 import type { ShotStore } from "../lib/shot.svelte";
 import type { Selection } from "./selection.svelte";
 
 export type Mode = "result" | "veil" | "matte" | "cutout" | "unroll" | "onion" | "change";
 /** A name of a ground, or a colour as #rrggbb. */
 export type Ground = string;
+
+export const RESULT: AnyView = { kind: "result" };
 
 /** The views in the order of their number keys. */
 export const MODES: [Mode, string][] = [
@@ -34,7 +36,7 @@ export class View {
   );
   splitAt = $state(0.5);
   /** What the shelf shows in the large picture while the pointer is on it: a view, in place of the chosen one. */
-  trying = $state<string | null>(null);
+  trying = $state.raw<AnyView | null>(null);
 
   constructor(
     private shot: ShotStore,
@@ -44,23 +46,23 @@ export class View {
     if (selection.trace && !selection.trace.marks.length) this.mode = "veil";
   }
 
-  private of(mode: Mode, matte: string | null): string {
-    if (mode === "result") return "result";
-    if (!matte || !this.shot.onServer(matte)) return "plate";
-    const view = mode === "cutout" ? `cutout:${matte}:${this.ground}` : `${mode}:${matte}`;
-    if (this.bare) return `bare-${view}`;
-    return this.upTo && matte === this.selection.matteId ? `first-${this.upTo}-${view}` : view;
+  private of(mode: Mode, matte: string | null): AnyView {
+    if (mode === "result") return RESULT;
+    if (!matte || !this.shot.onServer(matte)) return { kind: "plate" };
+    const pulls = !this.bare && matte === this.selection.matteId ? this.upTo : null;
+    const how = { matte, pulls, edged: !this.bare };
+    return mode === "cutout" ? { kind: mode, ground: this.ground, ...how } : { kind: mode, ...how };
   }
 
-  /** The view as the API names it. */
-  get name(): string {
+  /** What the picture shows. */
+  get wanted(): AnyView {
     if (this.trying) return this.trying;
-    return this.plain ? "plate" : this.of(this.mode, this.selection.matteId);
+    return this.plain ? { kind: "plate" } : this.of(this.mode, this.selection.matteId);
   }
 
-  /** The view on the right of the line, where the picture is split. */
-  get besideName(): string | null {
-    if (this.split?.version) return "result";
+  /** What it shows on the right of the line, where it is split. */
+  get beside(): AnyView | null {
+    if (this.split?.version) return RESULT;
     return this.split && this.of(this.split.mode, this.split.matte ?? this.selection.matteId);
   }
 

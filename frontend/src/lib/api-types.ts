@@ -3005,6 +3005,310 @@ export interface components {
             height: number;
         };
         /**
+         * AnyView
+         * @description A way of looking, told by its `kind`.
+         */
+        AnyView: components["schemas"]["ResultView"] | components["schemas"]["PlateView"] | components["schemas"]["PlaneView"] | components["schemas"]["BlendView"] | components["schemas"]["MatteView"] | components["schemas"]["VeilView"] | components["schemas"]["CutoutView"] | components["schemas"]["ChangeView"] | components["schemas"]["UnrollView"] | components["schemas"]["OnionView"] | components["schemas"]["TreatmentTry"] | components["schemas"]["StarterTry"] | components["schemas"]["PullTry"] | components["schemas"]["PlaneTry"] | components["schemas"]["LookTry"];
+        /**
+         * BlendView
+         * @description The result with a plane laid over what lies behind it another way, by a name of `costs.WAYS`.
+         */
+        BlendView: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "blend";
+            /** Plane */
+            plane: string;
+            /** Way */
+            way: string;
+        };
+        /**
+         * ChangeView
+         * @description What the matte gained and lost since the frame before.
+         */
+        ChangeView: {
+            /** Matte */
+            matte: string;
+            /**
+             * Pulls
+             * @default null
+             */
+            pulls: number | null;
+            /**
+             * Edged
+             * @default true
+             */
+            edged: boolean;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "change";
+        };
+        /**
+         * CutoutView
+         * @description The plate through the matte over an even ground: a name of GROUNDS, or a colour as #rrggbb.
+         */
+        CutoutView: {
+            /** Matte */
+            matte: string;
+            /**
+             * Pulls
+             * @default null
+             */
+            pulls: number | null;
+            /**
+             * Edged
+             * @default true
+             */
+            edged: boolean;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "cutout";
+            /** Ground */
+            ground: string;
+        };
+        /**
+         * LookTry
+         * @description The result with a look on a plane, or on the stand; it is made where looks are kept.
+         */
+        LookTry: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "try-look";
+            /** Look */
+            look: string;
+            /** On */
+            on: components["schemas"]["PlaneTarget"] | components["schemas"]["StandTarget"];
+        };
+        /**
+         * MatteView
+         * @description A matte in grey.
+         */
+        MatteView: {
+            /** Matte */
+            matte: string;
+            /**
+             * Pulls
+             * @default null
+             */
+            pulls: number | null;
+            /**
+             * Edged
+             * @default true
+             */
+            edged: boolean;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "matte";
+        };
+        /**
+         * OnionView
+         * @description The matte with the outlines of the frames before and after.
+         */
+        OnionView: {
+            /** Matte */
+            matte: string;
+            /**
+             * Pulls
+             * @default null
+             */
+            pulls: number | null;
+            /**
+             * Edged
+             * @default true
+             */
+            edged: boolean;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "onion";
+        };
+        /**
+         * PlaneTarget
+         * @description A plane, on which treatments can be laid.
+         */
+        PlaneTarget: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "plane";
+            /** Plane */
+            plane: string;
+        };
+        /**
+         * PlaneTry
+         * @description A new plane of a kind, alone where it covers what is behind it. matte: the one that it would use.
+         */
+        PlaneTry: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "try-plane";
+            /** Plane */
+            plane: string;
+            /**
+             * Matte
+             * @default null
+             */
+            matte: string | null;
+        };
+        /**
+         * PlaneView
+         * @description A plane alone, with its alpha.
+         */
+        PlaneView: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "plane";
+            /** Plane */
+            plane: string;
+        };
+        /**
+         * PlateView
+         * @description The plate as it came.
+         */
+        PlateView: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "plate";
+        };
+        /**
+         * PullTry
+         * @description The veil of a matte with one pull more.
+         */
+        PullTry: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "try-pull";
+            /** Matte */
+            matte: string;
+            /** Pull */
+            pull: string;
+        };
+        /**
+         * ResultView
+         * @description All planes.
+         */
+        ResultView: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "result";
+        };
+        /**
+         * StandTarget
+         * @description The stand, which can have more planes. matte: the one that they would use.
+         */
+        StandTarget: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "stand";
+            /**
+             * Matte
+             * @default null
+             */
+            matte: string | null;
+        };
+        /**
+         * StarterTry
+         * @description The result with one of a plane's treatments at its starter of that number.
+         */
+        StarterTry: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "try-starter";
+            /** Plane */
+            plane: string;
+            /** Step */
+            step: string;
+            /** Starter */
+            starter: number;
+        };
+        /**
+         * TreatmentTry
+         * @description The result with one treatment more on a plane.
+         */
+        TreatmentTry: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "try-treatment";
+            /** Plane */
+            plane: string;
+            /** Treatment */
+            treatment: string;
+        };
+        /**
+         * UnrollView
+         * @description The matte of many frames side by side.
+         */
+        UnrollView: {
+            /** Matte */
+            matte: string;
+            /**
+             * Pulls
+             * @default null
+             */
+            pulls: number | null;
+            /**
+             * Edged
+             * @default true
+             */
+            edged: boolean;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "unroll";
+        };
+        /**
+         * VeilView
+         * @description The matte over the plate as see-through blue, with its outline.
+         */
+        VeilView: {
+            /** Matte */
+            matte: string;
+            /**
+             * Pulls
+             * @default null
+             */
+            pulls: number | null;
+            /**
+             * Edged
+             * @default true
+             */
+            edged: boolean;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "veil";
+        };
+        /**
          * TriesOut
          * @description All of them, in the catalogue's order, or that of the starters.
          */
@@ -3019,12 +3323,44 @@ export interface components {
         TryOut: {
             /** Kind */
             kind: string;
-            /** View */
-            view: string;
+            view: components["schemas"]["AnyView"];
             /** Frame */
             frame: number;
             /** Key */
             key: string;
+        };
+        /**
+         * AnyTarget
+         * @description Something that things can be laid on, told by its `kind`.
+         */
+        AnyTarget: components["schemas"]["PlaneTarget"] | components["schemas"]["StepTarget"] | components["schemas"]["MatteTarget"] | components["schemas"]["StandTarget"];
+        /**
+         * MatteTarget
+         * @description A matte, which can have more pulls.
+         */
+        MatteTarget: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "matte";
+            /** Matte */
+            matte: string;
+        };
+        /**
+         * StepTarget
+         * @description A treatment of a plane, which can be set to one of its starters.
+         */
+        StepTarget: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "step";
+            /** Plane */
+            plane: string;
+            /** Step */
+            step: string;
         };
         /**
          * SampleOut
@@ -3797,8 +4133,29 @@ export type CostsOut = components['schemas']['CostsOut'];
 export type ValuesOut = components['schemas']['ValuesOut'];
 export type CdlFile = components['schemas']['CdlFile'];
 export type KeysOut = components['schemas']['KeysOut'];
+export type AnyView = components['schemas']['AnyView'];
+export type BlendView = components['schemas']['BlendView'];
+export type ChangeView = components['schemas']['ChangeView'];
+export type CutoutView = components['schemas']['CutoutView'];
+export type LookTry = components['schemas']['LookTry'];
+export type MatteView = components['schemas']['MatteView'];
+export type OnionView = components['schemas']['OnionView'];
+export type PlaneTarget = components['schemas']['PlaneTarget'];
+export type PlaneTry = components['schemas']['PlaneTry'];
+export type PlaneView = components['schemas']['PlaneView'];
+export type PlateView = components['schemas']['PlateView'];
+export type PullTry = components['schemas']['PullTry'];
+export type ResultView = components['schemas']['ResultView'];
+export type StandTarget = components['schemas']['StandTarget'];
+export type StarterTry = components['schemas']['StarterTry'];
+export type TreatmentTry = components['schemas']['TreatmentTry'];
+export type UnrollView = components['schemas']['UnrollView'];
+export type VeilView = components['schemas']['VeilView'];
 export type TriesOut = components['schemas']['TriesOut'];
 export type TryOut = components['schemas']['TryOut'];
+export type AnyTarget = components['schemas']['AnyTarget'];
+export type MatteTarget = components['schemas']['MatteTarget'];
+export type StepTarget = components['schemas']['StepTarget'];
 export type SampleOut = components['schemas']['SampleOut'];
 export type SpreadOut = components['schemas']['SpreadOut'];
 export type SuggestOut = components['schemas']['SuggestOut'];
@@ -5196,6 +5553,7 @@ export interface operations {
         parameters: {
             query: {
                 version?: number | null;
+                /** @description An AnyView, as JSON. */
                 view: string;
                 first: number;
                 last: number;
@@ -5250,6 +5608,7 @@ export interface operations {
     pictures_tried_shots__int_id__tries_get: {
         parameters: {
             query: {
+                /** @description An AnyTarget, as JSON. */
                 target: string;
                 frame: number;
                 width: number;
@@ -5304,6 +5663,7 @@ export interface operations {
         parameters: {
             query: {
                 version?: number | null;
+                /** @description An AnyView, as JSON. */
                 view: string;
                 frame: number;
                 width: number;

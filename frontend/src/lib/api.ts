@@ -1,6 +1,8 @@
 import createClient from "openapi-fetch";
 
 import type {
+  AnyTarget,
+  AnyView,
   AuditRequest,
   CleanPlateRequest,
   CoverRequest,
@@ -21,6 +23,9 @@ import type {
 /** What is asked of an export, and what a preset keeps of it. */
 export type ExportSettings = Settings;
 export type Op = { op: string; path: string; value?: unknown; from?: string };
+
+/** A view as an address and a key hold it. */
+export const viewText = (view: AnyView): string => JSON.stringify(view);
 
 /** A fault that the server put into words. */
 export class Problem extends Error {
@@ -108,7 +113,7 @@ export const api = {
     got(client.POST("/api/shots/{id}/ready", { params: { path: { id }, query: { frame } } })),
   keys: (
     id: number,
-    view: string,
+    view: AnyView,
     first: number,
     last: number,
     width: number,
@@ -116,7 +121,10 @@ export const api = {
   ) =>
     got(
       client.GET("/api/shots/{id}/keys", {
-        params: { path: { id }, query: { view, first, last, width, ...of(version) } },
+        params: {
+          path: { id },
+          query: { view: viewText(view), first, last, width, ...of(version) },
+        },
       }),
     ),
   checks: (id: number, matte: string, first: number, last: number) =>
@@ -193,23 +201,23 @@ export const api = {
     got(client.POST("/api/shots/{id}/plate", { params: { path: { id } }, body })),
   cleanPlate: (id: number, body: CleanPlateRequest) =>
     got(client.POST("/api/shots/{id}/clean-plate", { params: { path: { id } }, body })),
-  tries: (id: number, target: string, frame: number, width: number) =>
+  tries: (id: number, on: AnyTarget, frame: number, width: number) =>
     got(
       client.GET("/api/shots/{id}/tries", {
-        params: { path: { id }, query: { target, frame, width } },
+        params: { path: { id }, query: { target: JSON.stringify(on), frame, width } },
       }),
     ),
   picture: (
     id: number,
     key: string,
-    view: string,
+    view: AnyView,
     frame: number,
     width: number,
     version: number | null = null,
   ) =>
     `/api/shots/${id}/picture/${key}?` +
     new URLSearchParams({
-      view,
+      view: viewText(view),
       frame: String(frame),
       width: String(width),
       ...(version === null ? {} : { version: String(version) }),

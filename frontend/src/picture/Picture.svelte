@@ -78,7 +78,9 @@
   onkeydown={(e) => hand.key(e)}
   onpointerleave={() => (hand.pointer = null)}
   onwheel={(e) => framing.wheel(e)}
-  data-view={view.name}
+  data-view={view.wanted.kind}
+  data-edged={"edged" in view.wanted ? view.wanted.edged : undefined}
+  data-pulls={"pulls" in view.wanted ? view.wanted.pulls : undefined}
   data-scale={scale}
   data-left={left}
   data-top={top}

@@ -70,7 +70,11 @@
           }}
         >
           <span class="h-9 w-16 flex-none overflow-hidden bg-black"
-            ><Thumb {desk} view={`matte:${matte.id}`} alt="" /></span
+            ><Thumb
+              {desk}
+              view={{ kind: "matte", matte: matte.id, pulls: null, edged: true }}
+              alt=""
+            /></span
           >
           <span class="grid min-w-0 flex-1">
             <strong class="truncate font-semibold">{matte.name}</strong>

@@ -89,7 +89,7 @@
             many ? "mt-0.5 h-[34px] w-[58px]" : "mt-1 h-14 w-24",
             plane.kind === "line" ? "bg-film" : "bg-[#cbc5b6]",
             hidden && "opacity-30",
-          ]}><Thumb {desk} view={`plane:${plane.id}`} alt="" /></span
+          ]}><Thumb {desk} view={{ kind: "plane", plane: plane.id }} alt="" /></span
         >
         <span class="grid min-w-0 content-start gap-px">
           <strong class="overflow-hidden font-semibold text-ellipsis">{plane.name}</strong>

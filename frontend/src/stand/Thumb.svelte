@@ -1,9 +1,11 @@
 <script lang="ts">
   import { api } from "../lib/api";
+  import type { BlendView, MatteView, PlaneView } from "../lib/api-types";
   import type { Desk } from "../desk/desk.svelte";
 
   /** A small live picture of a view; it waits while the shot plays. */
-  let { desk, view, alt }: { desk: Desk; view: string; alt: string } = $props();
+  let { desk, view, alt }: { desk: Desk; view: PlaneView | BlendView | MatteView; alt: string } =
+    $props();
   const WIDTH = 160;
   let url = $state("");
   let timer = 0;
@@ -14,7 +16,7 @@
     void desk.shot.arrived;
     const [frame, wanted, playing] = [desk.playback.frame, view, desk.playback.playing];
     clearTimeout(timer);
-    if (playing || !desk.shot.onServer(wanted.split(":")[1])) return;
+    if (playing || !desk.shot.onServer("matte" in wanted ? wanted.matte : wanted.plane)) return;
     const mine = ++turn;
     timer = window.setTimeout(async () => {
       try {

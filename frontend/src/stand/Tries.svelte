@@ -34,7 +34,7 @@
       onclick={() => take(blend, drop, says)}
     >
       <span class="mb-0.5 block h-10 overflow-hidden bg-film"
-        ><Thumb {desk} view={`try:${plane.id}:${says}`} alt="" /></span
+        ><Thumb {desk} view={{ kind: "blend", plane: plane.id, way: says }} alt="" /></span
       >{says}
     </button>
   {/each}

@@ -302,7 +302,7 @@ class TriesQuery(BaseModel):
     target: treatments are laid on a plane, the starters on one that it has, pulls on a matte, planes on the stand.
     """
 
-    target: Json[AnyTarget]
+    target: Json[AnyTarget] = Field(description="An AnyTarget, as JSON.")
     frame: int = Field(ge=0)
     width: int = Field(ge=16, le=960)
 
@@ -356,7 +356,7 @@ class KeysQuery(BaseModel):
     """Which frames' picture keys are asked for, in which view and width; of a version, or of the shot as it is."""
 
     version: int | None = Field(None, ge=1, le=2_147_483_647)
-    view: Json[AnyView]
+    view: Json[AnyView] = Field(description="An AnyView, as JSON.")
     first: int = Field(ge=0)
     last: int = Field(ge=0)
     width: int = Field(ge=16, le=16384)
@@ -501,7 +501,7 @@ class PictureQuery(BaseModel):
     """What the picture shows, of a named version, or of the shot as it is."""
 
     version: int | None = Field(None, ge=1, le=2_147_483_647)
-    view: Json[AnyView]
+    view: Json[AnyView] = Field(description="An AnyView, as JSON.")
     frame: int = Field(ge=0)
     width: int = Field(ge=16, le=16384)
 
