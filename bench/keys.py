@@ -24,7 +24,8 @@ from cuvrel.core.recipe.context import Context
 from cuvrel.core.recipe.declared import declared
 from cuvrel.core.recipe.values import START
 from cuvrel.core.stand.build import Stand
-from cuvrel.core.stand.nodes import Cache, Node, node, work_out
+from cuvrel.core.stand.nodes import Cache, work_out
+from cuvrel.core.stand.sources import FrameSources
 
 CLIPS = Path("src/cuvrel/demo/clips")
 HERE = Context(0.75)  # 540 lines of 720
@@ -40,22 +41,11 @@ ELLIPSE = {
 }
 
 
-class InMemory:
-    """A clip and a clean plate as the stand's sources."""
-
-    def __init__(self, case: Case, clean: U8) -> None:
-        self.case, self.clean = case, clean
-
-    def picture(self, footage_id: str, frame: int, size: tuple[int, int]) -> Node:
-        return node(
-            "kept", [footage_id, frame], [], lambda: self.case.pictures[frame] if footage_id == "1" else self.clean
-        )
-
-    def alpha(self, footage_id: str, frame: int, size: tuple[int, int]) -> Node:
-        return node("whole", size, [], lambda: np.ones(size, np.float32))
-
-    def stored(self, owner: str, frame: int, size: tuple[int, int]) -> Node | None:
-        return node("truth", frame, [], lambda: self.case.truths[frame])
+def in_memory(case: Case, clean: U8) -> FrameSources:
+    """A clip, its truth as stored frames, and a clean plate."""
+    return FrameSources(
+        lambda ident, frame: case.pictures[frame] if ident == "1" else clean, lambda _, frame: case.truths[frame]
+    )
 
 
 def _case(name: str) -> Case:
@@ -157,7 +147,7 @@ def speed(case: Case, clean: U8) -> None:
             "mattes": [{"id": "m", "name": "m", "pulls": list(pulls), "edge": edge}],
             "planes": [{"id": "p", "name": "p", "kind": "plate"}],
         }  # fmt: skip
-        return Stand(read_shot(document), InMemory(case, clean), HERE.scale)
+        return Stand(read_shot(document), in_memory(case, clean), HERE.scale)
 
     shape = {"id": "s", "kind": "shape", "shapes": [ELLIPSE]}
     alone = stand(shape)

@@ -29,6 +29,7 @@ STREAMS, CLIENTS, ROUNDS = 500, 20, 30
 KILLS = 12
 DISK = 700  # megabytes
 NOW, PEAK = "VmRSS", "VmHWM"  # what the system calls a process's memory now, and the most that it has had
+RESULT = "view=%7B%22kind%22:%22result%22%7D"  # how an address says that all planes are to be seen
 
 
 def run(only: str | None = None) -> None:
@@ -68,9 +69,7 @@ def streams() -> Rows:
         took = []
         for n in range(count):
             begun = time.perf_counter()
-            answer = await client.get(
-                f"/api/shots/{shot}/keys?view=%7B%22kind%22:%22result%22%7D&first={n}&last={n + 8}&width=480"
-            )
+            answer = await client.get(f"/api/shots/{shot}/keys?{RESULT}&first={n}&last={n + 8}&width=480")
             answer.raise_for_status()
             took.append(time.perf_counter() - begun)
         return took
@@ -186,11 +185,9 @@ def memory() -> Rows:
         shots = [shot["id"] for project in stack.ask("/api/projects")["projects"] for shot in project["shots"]]
 
         def look(shot: int) -> None:
-            keys = json.loads(
-                stack.fetch(f"/api/shots/{shot}/keys?view=%7B%22kind%22:%22result%22%7D&first=0&last=400&width=960")
-            )["keys"]
+            keys = json.loads(stack.fetch(f"/api/shots/{shot}/keys?{RESULT}&first=0&last=400&width=960"))["keys"]
             for n, key in list(enumerate(keys))[::4]:
-                stack.fetch(f"/api/shots/{shot}/picture/{key}?view=%7B%22kind%22:%22result%22%7D&frame={n}&width=960")
+                stack.fetch(f"/api/shots/{shot}/picture/{key}?{RESULT}&frame={n}&width=960")
 
         with ThreadPoolExecutor(8) as pool:
             list(pool.map(look, shots))

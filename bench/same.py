@@ -12,13 +12,13 @@ from typing import Any
 import numpy as np
 
 from cuvrel.core import catalogue
-from cuvrel.core.arrays import U8
 from cuvrel.core.media.probe import probe
-from cuvrel.core.media.reader import Reader, as_grey, resized
+from cuvrel.core.media.reader import Reader
 from cuvrel.core.recipe.check import read_shot
 from cuvrel.core.recipe.hashing import hash_bytes
 from cuvrel.core.stand.build import Stand
-from cuvrel.core.stand.nodes import Cache, Node, node, work_out
+from cuvrel.core.stand.nodes import Cache, work_out
+from cuvrel.core.stand.sources import FrameSources
 from cuvrel.core.stand.view_kinds import (
     ChangeView,
     MatteView,
@@ -45,30 +45,15 @@ def entry(ident: str, name: str) -> Doc:
             "frames": info.frames, "fps": info.fps}  # fmt: skip
 
 
-class Shipped:
-    """The demo's clips by the ids of a document, and the mattes that ship with the plate's, as the stand's sources."""
-
-    def __init__(self, clips: dict[str, str], plate: str) -> None:
-        self._readers = {ident: Reader(CLIPS / f"{name}.mp4", probe(CLIPS / f"{name}.mp4"))
-                         for ident, name in clips.items()}  # fmt: skip
-        self._mattes = {one.number: one.matte for one in followed.read(CLIPS, clips[plate])}
-
-    def picture(self, footage_id: str, frame: int, size: tuple[int, int]) -> Node:
-        reader = self._readers[footage_id]
-        return node("clip", [footage_id, frame, size], [], lambda: resized(reader.frame(frame), size))
-
-    def alpha(self, footage_id: str, frame: int, size: tuple[int, int]) -> Node:
-        return node("whole", size, [], lambda: np.ones(size, np.float32))
-
-    def deep(self, footage_id: str, frame: int, size: tuple[int, int]) -> Node | None:
-        return None
-
-    def measured(self, track: str) -> dict[int, Any]:
-        return {}
-
-    def stored(self, owner: str, frame: int, size: tuple[int, int]) -> Node | None:
-        grey: U8 | None = self._mattes.get(frame)
-        return None if grey is None else node("shipped", [frame, size], [], lambda: as_grey(grey, size))
+def shipped(clips: dict[str, str], plate: str) -> FrameSources:
+    """The demo's clips by the ids of a document, and the mattes that ship with the plate's."""
+    readers = {ident: Reader(CLIPS / f"{name}.mp4", probe(CLIPS / f"{name}.mp4")) for ident, name in clips.items()}
+    mattes = {one.number: one.matte for one in followed.read(CLIPS, clips[plate])}
+    return FrameSources(
+        lambda ident, frame: readers[ident].frame(frame),
+        lambda _, frame: mattes[frame],
+        lambda _, frame: frame in mattes,
+    )
 
 
 def trial(plate: Doc, other: Doc) -> Doc:
@@ -118,7 +103,7 @@ def pictures(every: int) -> dict[str, str]:
     shots["trial"] = trial(first, spray), both
     for name, (document, clips) in shots.items():
         shot = read_shot(document)
-        stand = Stand(shot, Shipped(clips, "1"), WIDTH / shot.plate_footage().width)
+        stand = Stand(shot, shipped(clips, "1"), WIDTH / shot.plate_footage().width)
         cache = Cache(512 << 20)
         first_matte = shot.mattes[0].id
         more: dict[str, View] = {f"matte:{m.id}": MatteView(matte=m.id) for m in shot.mattes}

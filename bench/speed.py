@@ -27,8 +27,8 @@ from cuvrel.core.media.writer import VideoWriter, png_bytes, read_grey
 from cuvrel.core.recipe.check import read_shot
 from cuvrel.core.recipe.models import Mark, Shot
 from cuvrel.core.stand.build import Stand
-from cuvrel.core.stand.mattes import Plain
-from cuvrel.core.stand.nodes import Cache, Node, node, work_out
+from cuvrel.core.stand.nodes import Cache, work_out
+from cuvrel.core.stand.sources import FrameSources
 from cuvrel.core.stand.view_kinds import ResultView
 from cuvrel.core.stand.views import view
 from cuvrel.core.trace.prepared import prepare
@@ -51,22 +51,15 @@ def say(what: str, value: float, unit: str, bar: str) -> None:
     print(f"  {what:<66} {value:9.2f} {unit:<8} bar {bar}", flush=True)
 
 
-class Files(Plain):
-    """A clip and its true matte as the stand's sources, the matte as stored frames."""
+class Files(FrameSources):
+    """A clip and its true matte, the matte as stored frames."""
 
     def __init__(self, clip: Path, alpha: Path) -> None:
         self.info = probe(clip)
         self.reader = Reader(clip, self.info)
         truth = Reader(alpha, probe(alpha), keep_bytes=0)
-        self.mattes = [png_bytes(np.ascontiguousarray(truth.frame(n)[..., 0])) for n in range(self.info.frames)]
-
-    def picture(self, footage_id: str, frame: int, size: tuple[int, int]) -> Node:
-        return node("footage", [footage_id, frame, size], [], lambda: resized(self.reader.frame(frame), size))
-
-    def stored(self, owner: str, frame: int, size: tuple[int, int]) -> Node | None:
-        data = self.mattes[frame]
-        return node("stored", [owner, frame, size], [],
-                    lambda: resized(read_grey(data), size).astype(np.float32) / np.float32(255))  # fmt: skip
+        mattes = [png_bytes(np.ascontiguousarray(truth.frame(n)[..., 0])) for n in range(self.info.frames)]
+        super().__init__(lambda _, frame: self.reader.frame(frame), lambda _, frame: read_grey(mattes[frame]))
 
 
 def fullest(files: Files, marks: list[Mark]) -> Shot:

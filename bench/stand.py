@@ -22,8 +22,8 @@ from cuvrel.core.recipe.models import Shot
 from cuvrel.core.recipe.values import START
 from cuvrel.core.stand import placement
 from cuvrel.core.stand.build import Stand
-from cuvrel.core.stand.mattes import Plain
-from cuvrel.core.stand.nodes import Cache, Node, node, work_out
+from cuvrel.core.stand.nodes import Cache, work_out
+from cuvrel.core.stand.sources import FrameSources
 from cuvrel.core.stand.view_kinds import ResultView
 from cuvrel.core.stand.views import view
 from cuvrel.core.warm import warm_up
@@ -33,7 +33,7 @@ from cuvrel.demo.project import CLIPS
 FRAMES = range(20, 44)
 
 
-class Ready(Plain):
+class Ready(FrameSources):
     """The demo's signaller, his followed matte and the spray, decoded and shrunk, as proxies are."""
 
     def __init__(self) -> None:
@@ -48,15 +48,7 @@ class Ready(Plain):
         info = probe(CLIPS / "signaller.alpha.mkv")
         reader = Reader(CLIPS / "signaller.alpha.mkv", info, keep_bytes=0)
         self.mattes = [as_grey(np.ascontiguousarray(reader.frame(n)[..., 0]), HALF) for n in range(info.frames)]
-
-    def picture(self, footage_id: str, frame: int, size: tuple[int, int]) -> Node:
-        return node("ready", [footage_id, frame, size], [], lambda: resized(self.films[footage_id][frame], size))
-
-    def alpha(self, footage_id: str, frame: int, size: tuple[int, int]) -> Node:
-        return node("whole", size, [], lambda: np.ones(size, np.float32))
-
-    def stored(self, owner: str, frame: int, size: tuple[int, int]) -> Node | None:
-        return node("matte", [frame, size], [], lambda: resized(self.mattes[frame], size))
+        super().__init__(lambda ident, frame: self.films[ident][frame], lambda _, frame: self.mattes[frame])
 
 
 def _median(work: Callable[[], object], times: int = 25) -> float:

@@ -7,10 +7,8 @@ from typing import Any
 
 import numpy as np
 
-from cuvrel.core.media.reader import resized
 from cuvrel.core.recipe.models import Mark
-from cuvrel.core.stand.mattes import Plain
-from cuvrel.core.stand.nodes import Node, node
+from cuvrel.core.stand.sources import FrameSources
 from cuvrel.core.stand.view_kinds import ResultView
 
 HASH = "0" * 40
@@ -60,13 +58,23 @@ def document(**changes: Any) -> dict[str, Any]:
     return whole
 
 
-class FakeSources(Plain):
+class FakeSources(FrameSources):
     """Pictures from arrays: the plate is a moving gradient, the matte a moving box; counts what it computes."""
 
     def __init__(self, width: int = 64, height: int = 48, missing: set[int] | None = None) -> None:
         self.width, self.height = width, height
         self.missing = missing or set()
         self.computed: list[tuple[str, int]] = []
+
+        def plate(_: str, frame: int) -> np.ndarray:
+            self.computed.append(("plate", frame))
+            return self.plate(frame)
+
+        def matte(_: str, frame: int) -> np.ndarray:
+            self.computed.append(("matte", frame))
+            return self.box(frame)
+
+        super().__init__(plate, matte, lambda _, frame: frame not in self.missing, lambda _, frame: self.box(frame))
 
     def plate(self, frame: int) -> np.ndarray:
         y, x = np.mgrid[0 : self.height, 0 : self.width]
@@ -76,23 +84,3 @@ class FakeSources(Plain):
         matte = np.zeros((self.height, self.width), np.float32)
         matte[self.height // 4 : 3 * self.height // 4, 10 + frame : 34 + frame] = 1
         return matte
-
-    def picture(self, footage_id: str, frame: int, size: tuple[int, int]) -> Node:
-        def run() -> np.ndarray:
-            self.computed.append(("plate", frame))
-            return resized(self.plate(frame), size)
-
-        return node("fake", [footage_id, frame, size], [], run)
-
-    def alpha(self, footage_id: str, frame: int, size: tuple[int, int]) -> Node:
-        return node("fake-alpha", [footage_id, frame, size], [], lambda: resized(self.box(frame), size))
-
-    def stored(self, owner: str, frame: int, size: tuple[int, int]) -> Node | None:
-        if frame in self.missing:
-            return None
-
-        def run() -> np.ndarray:
-            self.computed.append(("matte", frame))
-            return resized(self.box(frame), size)
-
-        return node("fake-matte", [owner, frame, size], [], run)

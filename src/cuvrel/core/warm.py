@@ -15,7 +15,6 @@ from cuvrel.core.edge.edge import EdgeParams, edge
 from cuvrel.core.follow.carry import Follower
 from cuvrel.core.imaging import blend, colour
 from cuvrel.core.keys.plate_comparison import weighed
-from cuvrel.core.media.reader import resized
 from cuvrel.core.motion.flow import pieces
 from cuvrel.core.recipe.check import read_shot
 from cuvrel.core.recipe.context import Context
@@ -24,9 +23,9 @@ from cuvrel.core.recipe.models import Mark
 from cuvrel.core.recipe.values import START, Env
 from cuvrel.core.stand import views
 from cuvrel.core.stand.build import Stand
-from cuvrel.core.stand.mattes import Plain
-from cuvrel.core.stand.nodes import Cache, Node, node, work_out
+from cuvrel.core.stand.nodes import Cache, work_out
 from cuvrel.core.stand.overlays import veil
+from cuvrel.core.stand.sources import FrameSources
 from cuvrel.core.stand.view_kinds import MatteView, PlaneView, ResultView, VeilView
 from cuvrel.core.trace.trace import trace
 
@@ -86,22 +85,6 @@ def _tracing(rgb: U8, matte: F32) -> None:
     pieces(np.ascontiguousarray(np.roll(grey, 12, axis=1)), grey, matte, np.full(grey.shape, np.float32(9)))
 
 
-class _Small(Plain):
-    """One small picture and one matte for every frame, as the stand's sources."""
-
-    def __init__(self, rgb: U8, matte: F32) -> None:
-        self._rgb, self._matte = rgb, matte
-
-    def picture(self, footage_id: str, frame: int, size: tuple[int, int]) -> Node:
-        return node("warm", [footage_id, frame, size], [], lambda: resized(np.roll(self._rgb, frame, axis=1), size))
-
-    def alpha(self, footage_id: str, frame: int, size: tuple[int, int]) -> Node:
-        return node("warm-alpha", size, [], lambda: resized(self._matte, size))
-
-    def stored(self, owner: str, frame: int, size: tuple[int, int]) -> Node:
-        return node("warm-matte", [frame, size], [], lambda: resized(np.roll(self._matte, frame, axis=1), size))
-
-
 def _stand(rgb: U8, matte: F32) -> None:
     """Every kind of plane, through the cache: what comes out of it can't be written to, which compiles apart."""
     slow = {"speed": 50, "between": "motion", "shutter": 180}
@@ -125,7 +108,10 @@ def _stand(rgb: U8, matte: F32) -> None:
         "mattes": [{"id": "m", "name": "m", "pulls": [{"id": "t", "kind": "trace"}], "edge": {"grow": -0.4}}],
         "planes": [{"id": f"p{n}", "name": "p", **plane} for n, plane in enumerate(planes)],
     })  # fmt: skip
-    stand = Stand(shot, _Small(rgb, matte))
+    stand = Stand(shot, FrameSources(
+        lambda _, frame: np.roll(rgb, frame, axis=1), lambda _, frame: np.roll(matte, frame, axis=1),
+        alpha=lambda *_: matte,
+    ))  # fmt: skip
     for frame in (2, 3):
         for wanted in (ResultView(), VeilView(matte="m"), MatteView(matte="m"), PlaneView(plane="p0")):
             work_out(views.view(stand, wanted, frame), Cache(1 << 27))

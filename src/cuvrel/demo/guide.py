@@ -11,14 +11,14 @@ import cv2
 import numpy as np
 
 from cuvrel.core import catalogue  # noqa: F401  (fills the registry)
-from cuvrel.core.arrays import F32, U8
+from cuvrel.core.arrays import U8
 from cuvrel.core.media.probe import probe
-from cuvrel.core.media.reader import Reader, as_grey, resized
+from cuvrel.core.media.reader import Reader
 from cuvrel.core.recipe.check import read_shot
 from cuvrel.core.recipe.declared import Declared, all_declared
 from cuvrel.core.stand.build import Stand
-from cuvrel.core.stand.mattes import Plain
-from cuvrel.core.stand.nodes import Cache, Node, node, work_out
+from cuvrel.core.stand.nodes import Cache, work_out
+from cuvrel.core.stand.sources import FrameSources
 from cuvrel.core.stand.view_kinds import ResultView
 from cuvrel.core.stand.views import view
 
@@ -55,25 +55,15 @@ WHOLE = (
 )  # fmt: skip
 
 
-class _Source(Plain):
+class _Source(FrameSources):
     """The signaller and his true matte."""
 
     def __init__(self) -> None:
-        self._film = Reader(CLIPS / "signaller.mp4", probe(CLIPS / "signaller.mp4"), keep_bytes=0)
-        self._cover = Reader(CLIPS / "signaller.alpha.mkv", probe(CLIPS / "signaller.alpha.mkv"), keep_bytes=0)
-        self.info = self._film.info
-
-    def picture(self, footage_id: str, frame: int, size: tuple[int, int]) -> Node:
-        return node("guide", [frame, size], [], lambda: np.ascontiguousarray(resized(self._film.frame(frame), size)))
-
-    def alpha(self, footage_id: str, frame: int, size: tuple[int, int]) -> Node:
-        return node("guide-alpha", size, [], lambda: np.ones(size, np.float32))
-
-    def stored(self, owner: str, frame: int, size: tuple[int, int]) -> Node:
-        def run() -> F32:
-            return as_grey(np.ascontiguousarray(self._cover.frame(frame)[..., 0]), size)
-
-        return node("guide-matte", [frame, size], [], run)
+        film, cover = (
+            Reader(CLIPS / name, probe(CLIPS / name), keep_bytes=0) for name in ("signaller.mp4", "signaller.alpha.mkv")
+        )
+        self.info = film.info
+        super().__init__(lambda _, frame: film.frame(frame), lambda _, frame: cover.frame(frame)[..., 0])
 
 
 def treatments() -> list[Declared]:

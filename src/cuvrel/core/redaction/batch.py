@@ -5,46 +5,21 @@ from __future__ import annotations
 from collections.abc import Callable, Mapping, Sequence
 from typing import Any
 
-import numpy as np
-
 from cuvrel.core.arrays import U8
 from cuvrel.core.media.probe import MediaInfo
-from cuvrel.core.media.reader import resized
 from cuvrel.core.recipe.check import read_shot
 from cuvrel.core.recipe.models import Shot
 from cuvrel.core.redaction.covering import cover_parts, cover_shape, head_frames, head_track
 from cuvrel.core.redaction.people import Person
-from cuvrel.core.stand.mattes import Plain
-from cuvrel.core.stand.nodes import Node, node
+from cuvrel.core.stand.sources import FrameSources
 from cuvrel.core.tracks.path import Measured
 
 Read = Callable[[int], U8]
 
 
-class Clip(Plain):
-    """A piece of footage, and the tracks of whom is in it, as the stand's sources."""
-
-    def __init__(self, read: Read, tracks: Mapping[str, Mapping[int, Measured]]) -> None:
-        self._read, self._tracks = read, tracks
-
-    def picture(self, footage_id: str, frame: int, size: tuple[int, int]) -> Node:
-        """A node of (H, W, 3) uint8 sRGB."""
-        return node("clip", [footage_id, frame, size], [], lambda: resized(self._read(frame), size))
-
-    def alpha(self, footage_id: str, frame: int, size: tuple[int, int]) -> Node:
-        """A node of ones."""
-        return node("whole", size, [], lambda: np.ones(size, np.float32))
-
-    def stored(self, owner: str, frame: int, size: tuple[int, int]) -> Node | None:
-        """Nothing is traced here."""
-        return None
-
-    def measured(self, track: str) -> Mapping[int, Measured]:
-        """Where somebody's head was found."""
-        return self._tracks[track]
-
-
-def redaction(info: MediaInfo, read: Read, people: Sequence[Person], values: Mapping[str, Any]) -> tuple[Shot, Clip]:
+def redaction(
+    info: MediaInfo, read: Read, people: Sequence[Person], values: Mapping[str, Any]
+) -> tuple[Shot, FrameSources]:
     """The shot in which everybody's face is covered, and its sources. values: of the cover, as in a document."""
     frames = range(info.frames)
     tracks, shapes, measured = [], [], {}
@@ -60,7 +35,7 @@ def redaction(info: MediaInfo, read: Read, people: Sequence[Person], values: Map
         "name": "Redaction", "plate": "1", "footage": [plate], "tracks": tracks, "mattes": [matte],
         "planes": [plane, {"id": "plate", "name": "Plate", "kind": "plate"}],
     }  # fmt: skip
-    return read_shot(document), Clip(read, measured)
+    return read_shot(document), FrameSources(lambda _, frame: read(frame), tracks=measured)
 
 
 def unsure(people: Sequence[Person], tracks: Mapping[str, Mapping[int, Measured]], count: int) -> list[str]:

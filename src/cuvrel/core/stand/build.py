@@ -15,19 +15,38 @@ from cuvrel.core.imaging.blend import blend, mix, through
 from cuvrel.core.motion import timing
 from cuvrel.core.motion.between import blurred_along, in_between, mixed, motion
 from cuvrel.core.recipe.declared import declared
-from cuvrel.core.recipe.models import Plane
+from cuvrel.core.recipe.models import Plane, Shot
 from cuvrel.core.stand import placement
 from cuvrel.core.stand.films import Film, Size, film_of, plate_extent
 from cuvrel.core.stand.gate import rim, without
-from cuvrel.core.stand.mattes import Mattes, Sources, held
+from cuvrel.core.stand.mattes import Mattes
 from cuvrel.core.stand.nodes import Node, node
+from cuvrel.core.stand.setting import Setting
+from cuvrel.core.stand.sources import Sources
 from cuvrel.core.stand.steps import AtFrame
 
-__all__ = ["Sources", "Stand", "held"]
 
+class Stand:
+    """Builds the nodes of one shot at one size. See Setting for its attributes."""
 
-class Stand(Mattes):
-    """Builds the nodes of one shot at one size."""
+    def __init__(
+        self, shot: Shot, sources: Sources, scale: float = 1.0, edged: bool = True, pulls: int | None = None
+    ) -> None:
+        """edged: whether mattes have their edge step. pulls: how many of a matte's pulls count; None for all."""
+        setting = Setting(shot, sources, scale)
+        whole = None if edged and pulls is None else Stand(shot, sources, scale)._mattes
+        self._mattes: Mattes = Mattes(setting, self._own_picture, edged, pulls, whole)
+        self.shot, self.sources, self.scale = shot, sources, scale
+        self.frames, self.fps, self.motions = setting.frames, setting.fps, setting.motions
+        self.plate_size, self.size = setting.plate_size, setting.size
+        self.env, self.plate, self.light, self.other = setting.env, setting.plate, setting.light, setting.other
+
+    def matte(self, matte_id: str, frame: int) -> Node:
+        """A matte, (H, W) float32, 0 to 1. Raises KeyError."""
+        return self._mattes.matte(matte_id, frame)
+
+    def _own_picture(self, plane_id: str, frame: int) -> Node:
+        return self.alone(self.shot.plane(plane_id), frame)
 
     def bare(self, pulls: int | None = None) -> Stand:
         """The same stand with all mattes as they are before their edge step, or after so many of their pulls."""
@@ -139,7 +158,7 @@ class Stand(Mattes):
             at = content
             for step in plane.treatments:
                 if step.on:
-                    at = _once(self.step(declared("treatment", step.kind), step.values(), at, matte).at)
+                    at = _once(self._mattes.step(declared("treatment", step.kind), step.values(), at, matte).at)
             self._chains[key] = at
         return self._chains[key]
 

@@ -10,9 +10,9 @@ from cuvrel.core.imaging.blend import through
 from cuvrel.core.recipe.declared import declared
 from cuvrel.core.recipe.models import Plane, Shot
 from cuvrel.core.recipe.values import Env
-from cuvrel.core.stand.mattes import Sources
-from cuvrel.core.stand.mattes import lit as lit_of
 from cuvrel.core.stand.nodes import Node, node
+from cuvrel.core.stand.setting import lit as lit_of
+from cuvrel.core.stand.sources import Sources
 
 Size = tuple[float, float]
 
