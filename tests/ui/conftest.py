@@ -137,6 +137,17 @@ class Desk:
         self.page.get_by_role("radio", name="Drag: takes the outline along").click()
         self.stroke(points)
 
+    def carry(self, thing: Locator, to: Locator, part: float = 0.5) -> None:
+        """Takes a thing by its middle to a place in another one, that part of it down."""
+        start, end = thing.bounding_box(), to.bounding_box()
+        assert start is not None
+        assert end is not None
+        mouse = self.page.mouse
+        mouse.move(start["x"] + start["width"] / 2, start["y"] + start["height"] / 2)
+        mouse.down()
+        mouse.move(end["x"] + end["width"] / 2, end["y"] + part * end["height"], steps=12)
+        mouse.up()
+
     def stroke(self, points: Sequence[Sequence[float]]) -> None:
         """A stroke in plate pixels with the tool that is in the hand."""
         on_screen = [self.place(*point) for point in points]

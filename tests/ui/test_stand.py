@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
+from itertools import pairwise
 from typing import Any
 
 import pytest
-from playwright.sync_api import expect
+from playwright.sync_api import Locator, expect
 
 from tests.stack import Stack, wait_for
 from tests.ui.conftest import Desk
@@ -210,7 +211,7 @@ def test_planes_are_ordered_grouped_gated_and_shown_alone(desk: Desk, stack: Sta
     assert ("Signaller lifted", True) in order()
     rows = stand.locator("li")
     outline = rows.filter(has_text="Outline").first
-    outline.drag_to(rows.filter(has_text="Group").first)
+    desk.carry(outline, rows.filter(has_text="Group").first)
     wait_for(lambda: ("Outline", True) in order(), what="the outline in the group")
     stand.get_by_role("button", name="More for Group").click()
     desk.page.get_by_role("menuitem", name="Dissolve").click()
@@ -233,3 +234,50 @@ def test_planes_are_ordered_grouped_gated_and_shown_alone(desk: Desk, stack: Sta
     desk.plane("Outline")
     expect(desk.page.get_by_role("region", name="Mattes").locator("li[data-used]")).to_have_count(1)
     expect(desk.page.get_by_text("ms", exact=False).first).to_be_visible()
+
+
+def finger(desk: Desk, points: list[tuple[float, float]], rest: float = 0.9) -> None:
+    """A finger laid down, held, taken along and lifted, by events as a touch screen makes them."""
+    session = desk.page.context.new_cdp_session(desk.page)
+
+    def send(kind: str, *at: tuple[float, float]) -> None:
+        touches = [{"x": x, "y": y} for x, y in at]
+        session.send("Input.dispatchTouchEvent", {"type": kind, "touchPoints": touches})
+
+    send("touchStart", points[0])
+    desk.page.wait_for_timeout(1000 * rest)  # a finger that moves at once scrolls
+    for (x0, y0), (x1, y1) in pairwise(points):
+        for k in range(1, 9):
+            send("touchMove", (x0 + (x1 - x0) * k / 8, y0 + (y1 - y0) * k / 8))
+    send("touchEnd")
+
+
+def middle(of: Locator) -> tuple[float, float]:
+    box = of.bounding_box()
+    assert box is not None
+    return box["x"] + box["width"] / 2, box["y"] + box["height"] / 2
+
+
+def test_planes_are_dragged_by_finger_and_cards_by_their_heads(desk: Desk, stack: Stack, demo: int) -> None:
+    desk.open(demo)
+    rows = desk.page.get_by_role("region", name="Stand").locator("li")
+    names = [plane["name"] for plane in planes(desk, stack, demo)]
+    x, y = middle(rows.nth(0))
+    below = rows.nth(1).bounding_box()
+    assert below is not None
+    finger(desk, [(x, y), (x, below["y"] + 0.8 * below["height"])])
+    moved = [names[1], names[0], *names[2:]]
+    wait_for(lambda: [p["name"] for p in planes(desk, stack, demo)] == moved, what="the first plane behind the second")
+    # a treatment's card is taken before another one
+    desk.plane("Quay loses colour")
+    desk.lay_on("Grain")
+    kinds = [step["kind"] for step in named(planes(desk, stack, demo), "Quay loses colour")["treatments"]]
+    assert kinds == ["grade", "grain"]
+    grade, grain = (desk.card(name) for name in ("Grade", "Grain"))
+    desk.carry(grain.get_by_role("heading"), grade, 0.2)
+
+    def turned() -> bool:
+        steps = named(planes(desk, stack, demo), "Quay loses colour")["treatments"]
+        return [step["kind"] for step in steps] == ["grain", "grade"]
+
+    wait_for(turned, what="the grain before the grade")

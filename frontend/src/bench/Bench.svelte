@@ -1,9 +1,11 @@
 <!-- What is selected, as a row of cards in the order in which it is computed. -->
 <script lang="ts">
   import type { Desk } from "../desk/desk.svelte";
+  import DragArea from "../lib/DragArea.svelte";
   import BenchHead from "./BenchHead.svelte";
   import Curves from "./Curves.svelte";
   import MatteCards from "./MatteCards.svelte";
+  import { settled } from "./places";
   import PlaneCards from "./PlaneCards.svelte";
   import Shelf from "./Shelf.svelte";
   import TrackCards from "./TrackCards.svelte";
@@ -85,13 +87,15 @@
       bind:clientHeight={height}
       onkeydown={walk}
     >
-      {#if matte}
-        <MatteCards {desk} {matte} room={{ width: width - 24, height: height - 16 }} />
-      {:else if track}
-        <TrackCards {desk} {track} room={{ width: width - 24, height: height - 16 }} />
-      {:else if plane}
-        <PlaneCards {desk} {plane} room={{ width: width - 24, height: height - 16 }} />
-      {/if}
+      <DragArea onend={settled}>
+        {#if matte}
+          <MatteCards {desk} {matte} room={{ width: width - 24, height: height - 16 }} />
+        {:else if track}
+          <TrackCards {desk} {track} room={{ width: width - 24, height: height - 16 }} />
+        {:else if plane}
+          <PlaneCards {desk} {plane} room={{ width: width - 24, height: height - 16 }} />
+        {/if}
+      </DragArea>
     </div>
   {:else}
     <p class="col-span-full row-span-full m-4 self-center text-quiet">

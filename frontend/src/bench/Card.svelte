@@ -1,10 +1,13 @@
 <!-- An open card of the bench: its head, and its fields in as many columns as they need. -->
 <script lang="ts">
+  import { pointerIntersection } from "@dnd-kit/collision";
+  import { createDraggable, createDroppable } from "@dnd-kit/svelte";
   import { DropdownMenu } from "bits-ui";
   import type { Snippet } from "svelte";
   import Icon from "../lib/Icon.svelte";
   import type { Choice } from "../ui/Menu.svelte";
   import { COLUMN } from "./slips";
+  import { placeOf, type Place } from "./places";
   import { cardOf } from "./slot.svelte";
 
   type Props = {
@@ -27,9 +30,8 @@
     ontoo?: () => void;
     /** What else its menu offers. */
     extras?: Choice[];
-    /** Told when the card is taken by its head, and when another one is let go over it. */
-    ondrag?: () => void;
-    ondropped?: () => void;
+    /** Its place in a list, if it is dragged by its head to another one, and what takes it there. */
+    place?: Place;
     /** What lies above its fields, over the whole width. */
     above?: Snippet;
     children: Snippet;
@@ -49,12 +51,36 @@
     onremove,
     ontoo,
     extras = [],
-    ondrag,
-    ondropped,
+    place,
     above,
     children,
   }: Props = $props();
   const slot = cardOf();
+  const drag = createDraggable({
+    get id() {
+      return place ? `${place.list}/${place.at}` : title;
+    },
+    get disabled() {
+      return !place;
+    },
+    get data() {
+      return { place };
+    },
+    feedback: "clone",
+  });
+  const drop = createDroppable({
+    get id() {
+      return place ? `${place.list}/${place.at}` : title;
+    },
+    get disabled() {
+      return !place;
+    },
+    get data() {
+      return { place };
+    },
+    accept: (other) => placeOf(other)?.list === place?.list,
+    collisionDetector: pointerIntersection,
+  });
 </script>
 
 <article
@@ -66,17 +92,15 @@
   style:flex-grow={slot.chosen ? 1 : 0}
   onpointerup={() => (onpick?.(), slot.pick())}
   aria-label={title}
+  {@attach drag.attach}
+  {@attach drop.attach}
 >
-  <!-- svelte-ignore a11y_no_static_element_interactions (the menu moves the card by keyboard) -->
-  <header
-    class="flex min-h-7 items-center gap-1 pt-1 pr-1 pl-2.5"
-    draggable={!!ondrag}
-    ondragstart={ondrag}
-    ondragover={(e) => ondropped && e.preventDefault()}
-    ondrop={ondropped}
-  >
-    <h2 class="text-[13px] font-semibold">{title}</h2>
-    <span class="flex-1 pl-1 text-xs text-quiet">{note}</span>
+  <header class="flex min-h-7 items-center gap-1 pt-1 pr-1 pl-2.5">
+    <!-- dragged by mouse, pen or finger; the menu moves the card by keyboard -->
+    <div class="flex flex-1 items-baseline" {@attach drag.attachHandle}>
+      <h2 class="text-[13px] font-semibold">{title}</h2>
+      <span class="flex-1 pl-1 text-xs text-quiet">{note}</span>
+    </div>
     {#if onturn}
       <button
         type="button"

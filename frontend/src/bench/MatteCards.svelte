@@ -14,7 +14,6 @@
   let { desk, matte, room }: Props = $props();
   const shot = $derived(desk.shot);
   const edge = $derived(shot.entry("edge", "edge"));
-  const dragging: { from: number | null } = { from: null };
   const joins = { add: "plus", subtract: "minus", intersect: "and", difference: "differs" };
   const drawn: Record<string, number> = { colour_key: 6, luma_key: 3.5, difference_key: 1.2 };
 
@@ -81,7 +80,7 @@
       </Card>
     {:else}
       {@const declared = shot.entry("pull", pull.kind)}
-      {@const deeds = deedsOfPull(desk, matte, i, dragging)}
+      {@const deeds = deedsOfPull(desk, matte, i)}
       {#if declared.holds === "marks"}
         <TraceCard {desk} {matte} {pull} {declared} {deeds} />
       {:else if declared.holds === "shapes"}

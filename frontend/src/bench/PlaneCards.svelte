@@ -17,7 +17,6 @@
   let { desk, plane, room }: Props = $props();
   const shot = $derived(desk.shot);
   const kind = $derived(shot.entry("plane", plane.kind));
-  const dragging: { from: number | null } = { from: null };
   /** What a plane of this kind has besides its own parameters. */
   const families = $derived<("placement" | "time")[]>(
     plane.kind === "glaze"
@@ -152,7 +151,7 @@
         above={item.starters.length ? starters : undefined}
         onarrive={(way) => (desk.arriving = { places: [path], title: item.label, way })}
         extras={extrasOf(desk, step, path)}
-        {...deedsOfStep(desk, plane, at, dragging)}
+        {...deedsOfStep(desk, plane, at)}
       >
         <Fields {desk} fields={item.fields} values={step.params} {path} about={item.label} />
       </Card>

@@ -3,6 +3,7 @@
   import type { DeclaredOut, Matte, Pull } from "../lib/api-types";
   import type { Desk } from "../desk/desk.svelte";
   import Card from "./Card.svelte";
+  import type { Deeds } from "./recipes";
   import Fields from "./Fields.svelte";
   import Joining from "./Joining.svelte";
   import CleanPlate from "./CleanPlate.svelte";
@@ -15,7 +16,7 @@
     matte: Matte;
     pull: Pull;
     declared: DeclaredOut;
-    deeds: Record<string, (() => void) | undefined>;
+    deeds: Deeds;
   };
   let { desk, matte, pull, declared, deeds }: Props = $props();
   const index = $derived(matte.pulls.findIndex((p) => p.id === pull.id));

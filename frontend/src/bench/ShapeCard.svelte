@@ -6,6 +6,7 @@
   import { pointed, shapeAt } from "../lib/shapes";
   import { newGesture } from "../lib/values";
   import Card from "./Card.svelte";
+  import type { Deeds } from "./recipes";
   import Fields from "./Fields.svelte";
   import Joining from "./Joining.svelte";
   import Button from "../ui/Button.svelte";
@@ -19,7 +20,7 @@
     matte: Matte;
     pull: Pull;
     declared: DeclaredOut;
-    deeds: Record<string, (() => void) | undefined>;
+    deeds: Deeds;
   };
   let { desk, matte, pull, declared, deeds }: Props = $props();
   const path = $derived(desk.selection.pullPath(pull.id));

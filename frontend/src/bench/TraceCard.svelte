@@ -7,6 +7,7 @@
   import { find } from "../picture/steps";
   import Button from "../ui/Button.svelte";
   import Card from "./Card.svelte";
+  import type { Deeds } from "./recipes";
   import Fields from "./Fields.svelte";
   import Joining from "./Joining.svelte";
 
@@ -21,7 +22,7 @@
     matte: Matte;
     pull: Pull;
     declared: DeclaredOut;
-    deeds: Record<string, (() => void) | undefined>;
+    deeds: Deeds;
   } = $props();
   const shot = $derived(desk.shot);
   const path = $derived(desk.selection.pullPath(pull.id));

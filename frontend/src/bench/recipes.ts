@@ -4,8 +4,11 @@ import type { Desk } from "../desk/desk.svelte";
 import { moves } from "../lib/movers";
 import { newPull } from "../stand/mattes";
 import { newPlane } from "../stand/planes";
+import type { Place } from "./places";
 
-export type Deeds = Record<string, (() => void) | undefined>;
+export type Deeds = {
+  [deed in "onturn" | "onleft" | "onright" | "oncopy" | "onremove" | "ontoo"]?: () => void;
+} & { place: Place };
 
 /** Where a pull lies in the document. */
 export function pullPath(desk: Desk, matte: Matte, index: number | "-"): string {
@@ -85,7 +88,6 @@ function deedsOf(
     on: boolean;
     copy: (() => object) | null;
   },
-  dragging: { from: number | null },
 ): Deeds {
   const edit = desk.shot.edit.bind(desk.shot);
   const move = (from: number, to: number) =>
@@ -101,22 +103,13 @@ function deedsOf(
     oncopy: copy
       ? () => edit([{ op: "add", path: list(i + 1), value: copy() }], `copy ${what}`)
       : undefined,
-    ondrag: () => (dragging.from = i),
-    ondropped: () => {
-      if (dragging.from !== null && dragging.from !== i) move(dragging.from, i);
-      dragging.from = null;
-    },
+    place: { list: list(0), at: i, move: (to) => move(i, to) },
     onremove: () => edit([{ op: "remove", path: list(i) }], `remove ${label}`),
   };
 }
 
 /** What a pull's card can do; what has marks can't be copied, since its frames belong to it. */
-export function deedsOfPull(
-  desk: Desk,
-  matte: Matte,
-  i: number,
-  dragging: { from: number | null },
-): Deeds {
+export function deedsOfPull(desk: Desk, matte: Matte, i: number): Deeds {
   const { shot } = desk;
   const pull = matte.pulls[i];
   const about = {
@@ -128,18 +121,13 @@ export function deedsOfPull(
     copy: shot.holds(pull) === "marks" ? null : () => twin(desk, pull),
   };
   return {
-    ...deedsOf(desk, (at) => pullPath(desk, matte, at), about, dragging),
+    ...deedsOf(desk, (at) => pullPath(desk, matte, at), about),
     ontoo: i + 1 === matte.pulls.length ? undefined : () => lookAfter(desk, i + 1),
   };
 }
 
 /** What a treatment's card can do. */
-export function deedsOfStep(
-  desk: Desk,
-  plane: Plane,
-  i: number,
-  dragging: { from: number | null },
-): Deeds {
+export function deedsOfStep(desk: Desk, plane: Plane, i: number): Deeds {
   const { shot } = desk;
   const step = plane.treatments[i];
   const about = {
@@ -150,7 +138,7 @@ export function deedsOfStep(
     on: step.on,
     copy: () => ({ ...step, id: shot.freshId("s") }),
   };
-  return deedsOf(desk, (at) => stepPath(desk, plane, at), about, dragging);
+  return deedsOf(desk, (at) => stepPath(desk, plane, at), about);
 }
 
 /** The views show the matte as the first pulls leave it; null for all of it. */

@@ -1,5 +1,7 @@
 <!-- A plane on the stand, as a piece of glass with its picture: pressed to select, dragged to another place. -->
 <script lang="ts">
+  import { pointerIntersection } from "@dnd-kit/collision";
+  import { createDraggable, createDroppable } from "@dnd-kit/svelte";
   import type { Plane } from "../lib/api-types";
   import type { Desk } from "../desk/desk.svelte";
   import Icon from "../lib/Icon.svelte";
@@ -19,17 +21,27 @@
     many: boolean;
     /** Where something that is dragged would be laid. */
     over: "before" | "behind" | "in" | null;
-    ondragged: (on: boolean) => void;
-    onover: (event: DragEvent) => void;
-    ondropped: () => void;
   };
-  let { desk, plane, depth, many, over, ondragged, onover, ondropped }: Props = $props();
+  let { desk, plane, depth, many, over }: Props = $props();
   const shot = $derived(desk.shot);
   const selected = $derived(desk.selection.is("plane", plane.id));
   const cost = $derived(desk.costs.found[plane.id]);
   const hidden = $derived(!plane.on || (shot.doc.planes.some((p) => p.solo) && !plane.solo));
   const choices = $derived(deedsOfPlane(desk, plane));
   const chip = "rounded-sm border border-rule bg-card px-1.5 text-[11px]";
+
+  const drag = createDraggable({
+    get id() {
+      return plane.id;
+    },
+    feedback: "clone",
+  });
+  const drop = createDroppable({
+    get id() {
+      return plane.id;
+    },
+    collisionDetector: pointerIntersection,
+  });
 
   function turn() {
     const path = `${shot.planePath(plane.id)}/on`;
@@ -63,17 +75,15 @@
       ]}
       data-used={desk.selection.uses.has(plane.id) || undefined}
       style:padding-left={`${depth * 16}px`}
-      draggable="true"
-      ondragstart={() => ondragged(true)}
-      ondragover={onover}
-      ondrop={ondropped}
-      ondragend={() => ondragged(false)}
+      {@attach drag.attach}
+      {@attach drop.attach}
     >
       <button
         class={[
           "flex min-w-0 flex-1 text-left",
           many ? "gap-2 py-1.5 pl-2.5" : "gap-3 pt-3 pb-2.5 pl-3.5",
         ]}
+        {@attach drag.attachHandle}
         data-pick
         aria-pressed={selected}
         title="Alt and the arrow keys move it to the front or to the back"

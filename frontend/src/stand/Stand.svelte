@@ -1,7 +1,8 @@
 <!-- The planes that make the picture, front to back. -->
 <script lang="ts">
-  import type { Plane } from "../lib/api-types";
   import type { Desk } from "../desk/desk.svelte";
+  import DragArea from "../lib/DragArea.svelte";
+  import type { Dragged, LetGo } from "../lib/dragging";
   import Icon from "../lib/Icon.svelte";
   import Button from "../ui/Button.svelte";
   import { levels, placed } from "./planes";
@@ -11,22 +12,25 @@
   let { desk }: { desk: Desk } = $props();
   const shot = $derived(desk.shot);
   const all = $derived(levels(shot.doc.planes));
-  let dragged = $state<string | null>(null);
   let over = $state.raw<{ id: string; where: "before" | "behind" | "in" } | null>(null);
 
-  function dragsOver(event: DragEvent, plane: Plane) {
-    if (!dragged || dragged === plane.id) return;
-    event.preventDefault();
-    const bounds = (event.currentTarget as Element).getBoundingClientRect();
-    const part = (event.clientY - bounds.top) / bounds.height;
+  /** Where the plane would be laid that is over another one. */
+  function dragged({ operation }: Pick<Dragged, "operation">) {
+    const plane = shot.plane(String(operation.target?.id ?? ""));
+    const bounds = operation.target?.element?.getBoundingClientRect();
+    over = null;
+    if (!plane || !bounds || plane.id === operation.source?.id) return;
+    const part = (operation.position.current.y - bounds.top) / bounds.height;
     const into = plane.kind === "group" && part > 0.3;
     over = { id: plane.id, where: into ? "in" : part < 0.5 ? "before" : "behind" };
   }
 
-  function dropped() {
-    const ops = dragged && over ? placed(shot, dragged, over.id, over.where) : [];
-    if (ops.length) shot.edit(ops, `move ${shot.plane(dragged)?.name}`);
-    dragged = over = null;
+  function dropped({ operation, canceled }: LetGo) {
+    dragged({ operation });
+    const id = String(operation.source?.id ?? "");
+    const ops = over && !canceled ? placed(shot, id, over.id, over.where) : [];
+    if (ops.length) shot.edit(ops, `move ${shot.plane(id)?.name}`);
+    over = null;
   }
 
   $effect(() => {
@@ -46,22 +50,18 @@
     >
   </Heading>
   <ul class="flex-1 overflow-y-auto pt-1 pb-3">
-    {#each all as { plane, depth } (plane.id)}
-      <PlaneRow
-        {desk}
-        {plane}
-        {depth}
-        many={all.length > 6}
-        over={over?.id === plane.id ? over.where : null}
-        ondragged={(on) => {
-          dragged = on ? plane.id : null;
-          if (!on) over = null;
-        }}
-        onover={(event) => dragsOver(event, plane)}
-        ondropped={dropped}
-      />
-    {:else}
-      <li class="px-3.5 py-2.5 text-quiet">The stand is empty. Add the plate with “+ Plane”.</li>
-    {/each}
+    <DragArea onmove={dragged} onend={dropped}>
+      {#each all as { plane, depth } (plane.id)}
+        <PlaneRow
+          {desk}
+          {plane}
+          {depth}
+          many={all.length > 6}
+          over={over?.id === plane.id ? over.where : null}
+        />
+      {:else}
+        <li class="px-3.5 py-2.5 text-quiet">The stand is empty. Add the plate with “+ Plane”.</li>
+      {/each}
+    </DragArea>
   </ul>
 </section>
