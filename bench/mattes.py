@@ -20,7 +20,7 @@ from cuvrel.core.checks.chatter import chatter, grey_flow
 from cuvrel.core.checks.quality import contour_accuracy, dtssd, gradient_error, mse, overlap
 from cuvrel.core.edge.detail import solve, to_linear
 from cuvrel.core.follow.artist import mended
-from cuvrel.core.follow.plan import Memory, clip, refollow
+from cuvrel.core.follow.plan import FramesInMemory, clip, refollow
 from cuvrel.core.follow.run import Settings
 from cuvrel.core.media.probe import probe
 from cuvrel.core.media.reader import Reader
@@ -101,15 +101,15 @@ class Row:
     doubts: list[float] = field(default_factory=list)
 
 
-def followed(case: Case) -> Memory:
+def followed(case: Case) -> FramesInMemory:
     """Our frames from the marked frame alone."""
-    frames = Memory()
+    frames = FramesInMemory()
     for _ in clip(case.read, case.count, case.marks, Settings(), False, frames):
         pass
     return frames
 
 
-def mattes_of(case: Case, frames: Memory) -> list[F32]:
+def mattes_of(case: Case, frames: FramesInMemory) -> list[F32]:
     """The mattes of all frames; nothing where there is none."""
     found = (frames.matte(n) for n in range(case.count))
     return [np.zeros_like(t) if one is None else one for one, t in zip(found, case.truths, strict=True)]

@@ -20,7 +20,7 @@ from cuvrel.core.export.order import Order, ordered
 from cuvrel.core.export.order import Settings as Ordering
 from cuvrel.core.export.pictures import picture, shaped, size_of
 from cuvrel.core.export.write import encoding, open_writer, write_range
-from cuvrel.core.follow.run import Settings, set_out, span
+from cuvrel.core.follow.run import Settings, new_follower, span
 from cuvrel.core.media.probe import probe
 from cuvrel.core.media.reader import Reader, resized
 from cuvrel.core.media.writer import VideoWriter, png_bytes, read_grey
@@ -101,7 +101,7 @@ def run() -> None:
         "150",
     )
     first = trace(small[0], marks)
-    ways = span(small.__getitem__, range(1, len(small)), set_out((small[0], first), Settings()))
+    ways = span(small.__getitem__, range(1, len(small)), new_follower((small[0], first), Settings()))
     times = [timed(lambda: next(ways)) for _ in small[1:]]
     say("following, frames a second", 1000 / median(times), "frames/s", "8")
 

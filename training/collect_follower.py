@@ -17,8 +17,8 @@ from numpy.typing import NDArray
 from cuvrel.core.arrays import F32, U8
 from cuvrel.core.checks.quality import overlap
 from cuvrel.core.follow.artist import mended
-from cuvrel.core.follow.carry import Followed, Follower, Settled
-from cuvrel.core.follow.evidence import Beyond
+from cuvrel.core.follow.carry import Decision, Followed, Follower
+from cuvrel.core.follow.evidence import ReversePass
 from cuvrel.core.trace.prepared import prepare
 from cuvrel.core.trace.trace import trace
 from training.composites import clip
@@ -75,20 +75,20 @@ def settling(
     follower: Follower,
     pictures: Sequence[U8],
     rng: np.random.Generator | None = None,
-    beyond: Sequence[Beyond] = (),
-) -> Iterator[Settled]:
+    reverse: Sequence[ReversePass] = (),
+) -> Iterator[Decision]:
     """Follows on through pictures as `run.span` does, each with the next one in view, and gives each frame's step.
 
     rng: draws the frames that are decided without the next one, as the last of a span is. beyond: what the way
     from the next touched frame made of each picture, if it was there first.
     """
-    looked = follower.look(pictures[0], follower.at)
+    observed = follower.observe(pictures[0], follower.at)
     for number, following in enumerate([*pictures[1:], None]):
-        after = None if following is None else follower.look(following, looked)
+        after = None if following is None else follower.observe(following, observed)
         seen = None if rng is not None and rng.uniform() < BLIND else after
-        yield follower.settle(looked, seen, beyond=beyond[number] if beyond else None)
+        yield follower.decide(observed, seen, reverse=reverse[number] if reverse else None)
         if after is not None:
-            looked = after
+            observed = after
 
 
 def quantised(planes: F32) -> NDArray[np.int8]:
@@ -147,22 +147,26 @@ def between(rng: np.random.Generator, seed: int) -> list[Sample]:
     more, way = followed(rng, there, pictures[1:apart], truths[1:apart])
     back.remember(pictures[0], one)
     back.borrow(there.known())
-    beyond = [Beyond(found.matte, away, found.doubt) for away, found in enumerate(way, 1)]
-    most, _ = followed(rng, back, pictures[apart - 1 : 0 : -1], truths[apart - 1 : 0 : -1], beyond[::-1])
+    reverse = [ReversePass(found.matte, away, found.doubt) for away, found in enumerate(way, 1)]
+    most, _ = followed(rng, back, pictures[apart - 1 : 0 : -1], truths[apart - 1 : 0 : -1], reverse[::-1])
     return samples + more + most
 
 
 def followed(
-    rng: np.random.Generator, follower: Follower, pictures: list[U8], truths: list[F32], beyond: Sequence[Beyond] = ()
+    rng: np.random.Generator,
+    follower: Follower,
+    pictures: list[U8],
+    truths: list[F32],
+    reverse: Sequence[ReversePass] = (),
 ) -> tuple[list[Sample], list[Followed]]:
     """The samples of a span that a follower goes on through, and all that it made of its frames."""
     out, way = list[Sample](), list[Followed]()
-    for far, settled in enumerate(settling(follower, pictures, rng, beyond)):
-        way.append(follower.finish(settled))
-        if far > 1 and (far + 1) % (BACK if beyond else EVERY):
+    for far, decision in enumerate(settling(follower, pictures, rng, reverse)):
+        way.append(follower.finish(decision))
+        if far > 1 and (far + 1) % (BACK if reverse else EVERY):
             continue
-        if not beyond and overlap(settled.shape, truths[far]) < HELD and rng.uniform() > LOST:
+        if not reverse and overlap(decision.shape, truths[far]) < HELD and rng.uniform() > LOST:
             continue
-        stack = settled.stack
+        stack = decision.stack
         out.append((quantised(stack.planes), np.round(truths[far][stack.inside] * 255).astype(np.uint8)))
     return out, way

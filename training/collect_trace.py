@@ -72,7 +72,7 @@ def sample(known: Clues, truth: F32) -> Sample:
 
     A mend's answer counts within the reach of its marks, and for all of what is wrong and hangs together with one.
     """
-    h, w = known.told.u.shape
+    h, w = known.from_marks.u.shape
     whole = cv2.resize(truth, (2 * w, 2 * h), interpolation=cv2.INTER_AREA)
     rows, cols = known.box
     part = whole[2 * rows.start : 2 * rows.stop, 2 * cols.start : 2 * cols.stop]
@@ -118,8 +118,8 @@ def followed(rng: np.random.Generator, seen: Seen, at: int) -> list[Sample]:
         return []
     follower = Follower(seen.picture(start), hurt(rng, seen.truth(start)))
     to_come = [n for n in range(start + way, at + 2 * way, way) if 0 <= n < FRAMES]
-    for number, settled in zip(to_come, settling(follower, [seen.picture(n) for n in to_come]), strict=False):
-        matte = follower.finish(settled).matte
+    for number, decision in zip(to_come, settling(follower, [seen.picture(n) for n in to_come]), strict=False):
+        matte = follower.finish(decision).matte
         if number == at and 0.2 < overlap(matte, seen.truth(at)) < 0.96:
             return mended(rng, seen, at, matte)
     return []

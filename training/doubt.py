@@ -41,8 +41,8 @@ def gather(seed: int) -> list[tuple[list[float], float]]:
         start = trace(prepare(pictures.__getitem__, len(pictures), 0), marks)
     follower = Follower(pictures[0], start)
     out = []
-    for settled, truth in zip(settling(follower, pictures[1:]), truths[1:], strict=True):
-        found = follower.finish(settled)
+    for decision, truth in zip(settling(follower, pictures[1:]), truths[1:], strict=True):
+        found = follower.finish(decision)
         seen = follower.evidence
         if not seen.lost:
             row = [seen.jump, seen.unsure, min(seen.alike, MOST_ALIKE), seen.torn, abs(seen.change), seen.drift]

@@ -18,7 +18,7 @@ from cuvrel.core.export.hows import How, how_of
 from cuvrel.core.export.order import Order, ordered
 from cuvrel.core.export.order import Settings as Ordering
 from cuvrel.core.export.write import write_frames
-from cuvrel.core.follow.plan import Frame, Memory, clip
+from cuvrel.core.follow.plan import Frame, FramesInMemory, clip
 from cuvrel.core.follow.run import Settings
 from cuvrel.core.media.probe import MediaInfo, pack_sequence, probe
 from cuvrel.core.media.reader import Reader, as_grey
@@ -80,7 +80,7 @@ def read_marks(raw: Any) -> list[Mark]:
     return marks
 
 
-class OnDisk(Memory):
+class OnDisk(FramesInMemory):
     """A trace's frames as small pictures in a folder, so that memory does not grow with the clip."""
 
     def __init__(self, folder: Path) -> None:

@@ -11,11 +11,11 @@ import pytest
 from cuvrel.core.arrays import F32
 from cuvrel.core.checks.quality import overlap
 from cuvrel.core.follow import inference
-from cuvrel.core.follow.adaptation import MOST, Learned, Lesson, lesson, nearest
+from cuvrel.core.follow.adaptation import MOST, Lesson, OddsCorrection, lesson, nearest
 from cuvrel.core.follow.carry import Follower
 from cuvrel.core.follow.evidence import Stack
 from cuvrel.core.follow.plan import refollow
-from cuvrel.core.follow.run import Settings, examined, set_out
+from cuvrel.core.follow.run import Settings, examined, new_follower
 from cuvrel.core.imaging.network import quarters, whole
 from tests.core.test_follow import held, sliding
 
@@ -42,35 +42,35 @@ def frame(x: float) -> tuple[F32, F32, F32]:
 
 
 def test_what_is_missed_on_one_frame_is_found_on_others() -> None:
-    told, odds, truth = frame(60)
-    learned = Learned([lesson(told, odds, truth)])
-    told, odds, truth = frame(90)
+    features, odds, truth = frame(60)
+    correction = OddsCorrection([lesson(features, odds, truth)])
+    features, odds, truth = frame(90)
     assert overlap(whole(odds) + np.float32(0.5), truth) < 0.85
-    assert overlap(whole(odds + learned.odds(told)) + np.float32(0.5), truth) > 0.97
+    assert overlap(whole(odds + correction.odds(features)) + np.float32(0.5), truth) > 0.97
 
 
 def test_where_nothing_is_wrong_nothing_is_corrected() -> None:
-    told, odds, _ = frame(60)
-    learned = Learned([lesson(told, odds, whole(odds) / 8 + np.float32(0.5))])
-    assert np.abs(learned.odds(told)).max() < 0.05
+    features, odds, _ = frame(60)
+    correction = OddsCorrection([lesson(features, odds, whole(odds) / 8 + np.float32(0.5))])
+    assert np.abs(correction.odds(features)).max() < 0.05
 
 
 @pytest.mark.parametrize(("more", "learns"), [(1, False), (9, True)])
 def test_an_outline_a_pixel_off_teaches_nothing(more: int, learns: bool) -> None:
     body = disc(60, 60, 25)
-    told, odds = planes(body, disc(60, 60, 25 + more)), said(body)
-    learned = Learned([lesson(told, odds, disc(60, 60, 25 + more))])
-    assert bool(np.abs(learned.odds(told)).max() > 2) == learns
+    features, odds = planes(body, disc(60, 60, 25 + more)), said(body)
+    correction = OddsCorrection([lesson(features, odds, disc(60, 60, 25 + more))])
+    assert bool(np.abs(correction.odds(features)).max() > 2) == learns
 
 
 def test_a_lesson_is_of_a_bounded_number_of_places_and_survives_its_bytes() -> None:
     rng = np.random.default_rng(1)
-    told, body = rng.normal(0, 1, (5, 200, 300)).astype(np.float32), disc(300, 200, 90, (400, 600))
-    one = lesson(told, said(body), body)
-    assert one.told.shape == (2000, 5)
+    features, body = rng.normal(0, 1, (5, 200, 300)).astype(np.float32), disc(300, 200, 90, (400, 600))
+    one = lesson(features, said(body), body)
+    assert one.features.shape == (2000, 5)
     assert one.odds.shape == one.truth.shape == (2000, 4)
     again = Lesson.from_bytes(one.to_bytes())
-    for name in ("told", "odds", "truth"):
+    for name in ("features", "odds", "truth"):
         np.testing.assert_array_equal(getattr(again, name), getattr(one, name))
 
 
@@ -99,10 +99,10 @@ def test_a_follower_that_has_learned_keeps_what_the_network_drops(monkeypatch: p
     first = Follower(pictures[0], truths[0])
     assert overlap(first.step(pictures[1]).matte, truths[1]) < 0.97
     taught = examined(pictures.__getitem__, 5, Follower(pictures[0], truths[0]), (1, 1), truths[1])
-    learned = set_out((pictures[1], truths[1]), Settings(), lessons=[taught])
-    plain = set_out((pictures[1], truths[1]), Settings())
+    correction = new_follower((pictures[1], truths[1]), Settings(), lessons=[taught])
+    plain = new_follower((pictures[1], truths[1]), Settings())
     for n in (2, 3):
-        kept, dropped = (overlap(one.step(pictures[n]).matte, truths[n]) for one in (learned, plain))
+        kept, dropped = (overlap(one.step(pictures[n]).matte, truths[n]) for one in (correction, plain))
         assert kept > dropped + 0.02
         assert kept > 0.97
 
@@ -120,7 +120,7 @@ def test_what_was_known_of_the_place_stays_so_when_a_frame_is_examined() -> None
     pictures, truths = sliding(4)
     follower = Follower(pictures[0], truths[0])
     follower.step(pictures[1])
-    known = follower.known()
+    known = follower.backgrounds()
     before = pickle.dumps(known)
     panned = {n: np.roll(picture, 4, axis=1) for n, picture in enumerate(pictures)}
     examined(panned.__getitem__, 4, follower, (2, 1), truths[2])
@@ -152,7 +152,7 @@ def test_evidence_is_read_as_the_stack_has_it() -> None:
     follower = Follower(pictures[0], truths[0])
     follower.step(pictures[1])
     stack: Stack = follower.stack
-    told, odds = inference.network(several=True).reasoned(stack.planes)
-    assert told.shape[1:] == odds.shape[1:] == stack.planes.shape[1:]
+    features, odds = inference.network(several=True).reasoned(stack.planes)
+    assert features.shape[1:] == odds.shape[1:] == stack.planes.shape[1:]
     np.testing.assert_array_equal(whole(odds), inference.network(several=True).odds(stack.planes))
-    assert 0.2 < told.std() < 3, "planes of about the same spread"
+    assert 0.2 < features.std() < 3, "planes of about the same spread"

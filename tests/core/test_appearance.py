@@ -72,7 +72,7 @@ def test_what_passes_before_it_looks_otherwise_and_it_is_known_again_behind() ->
         passed = np.zeros(SIZE, bool)
         passed[28:60, 64 : max(64, min(96, left - 4))] = True
         assert not passed.any() or own.alike[passed].mean() > 0.9
-        own.settle(frame, seen)
+        own.update(frame, seen)
 
 
 def test_a_limb_moves_as_it_does_and_not_as_the_whole() -> None:
@@ -95,6 +95,6 @@ def test_what_stays_hidden_is_less_and_less_sure() -> None:
     for _ in range(6):
         own.move(STILL, CALM)
         own.planes(picture(nothing), subject)
-        own.settle(picture(nothing), nothing)
+        own.update(picture(nothing), nothing)
     hidden = own.planes(picture(subject), subject)[2][30:58, 66:94]
     assert 0 < hidden.min() < 0.9, "it fades, but is remembered for a while"

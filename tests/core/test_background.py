@@ -57,7 +57,7 @@ def test_what_a_subject_leaves_behind_is_known_after_a_few_frames() -> None:
         known.move(STILL, CALM, square(100))
         frame = shown(ground, square(100))
         known.planes(frame, square(100), *NOWHERE)
-        known.settle(frame, square(100))
+        known.update(frame, square(100))
     close, _, sure, _ = known.planes(shown(ground, square(22)), square(100), *NOWHERE)
     assert sure[32:52, 24:42].min() > 0.9
     assert close[32:52, 24:42].mean() > 0.6, "and the subject is found before it when it comes back"
@@ -92,7 +92,7 @@ def test_a_subject_that_was_taken_for_background_is_not_learned_at_once() -> Non
     frame, nothing = shown(ground, square(70)), np.zeros(SIZE, np.float32)
     known.move(STILL, CALM, nothing)
     known.planes(frame, nothing, *NOWHERE)
-    known.settle(frame, nothing)
+    known.update(frame, nothing)
     close, _, _, _ = known.planes(frame, nothing, *NOWHERE)
     assert close[square(70) > 0].mean() > 0.4
 
@@ -107,7 +107,7 @@ def test_another_thing_stays_one_when_it_touches_the_subject() -> None:
         flow[square(left) > 0] = (-6, 0)
         known.move(flow, CALM, subject)
         other = known.planes(frame, subject, *NOWHERE)[3]
-        known.settle(frame, subject)
+        known.update(frame, subject)
     assert left + 24 >= 70, "they touch"
     inner = square(left)
     inner[:, 68:] = 0

@@ -7,7 +7,7 @@ import numpy as np
 import pytest
 
 from cuvrel.core.checks.quality import mse, overlap
-from cuvrel.core.follow.background_detail import Against, Body, Place
+from cuvrel.core.follow.background_detail import BackgroundContrast, BackgroundDetail, SubjectLight
 from cuvrel.core.keys.known_background import lights
 from tests.core.test_known_background import encoded
 
@@ -39,20 +39,24 @@ def small(truth: np.ndarray) -> np.ndarray:
     return cv2.erode((truth > 0.5).astype(np.float32), np.ones((3, 3), np.uint8))
 
 
-def begun(matte: np.ndarray, colour: np.ndarray = COLOUR) -> Place:
-    return Place(lights(seen(matte, ground(), colour)), matte)
+def begun(matte: np.ndarray, colour: np.ndarray = COLOUR) -> BackgroundDetail:
+    return BackgroundDetail(lights(seen(matte, ground(), colour)), matte)
 
 
-def lacks(place: Place, rgb: np.ndarray, matte: np.ndarray) -> np.ndarray:
+def lacks(place: BackgroundDetail, rgb: np.ndarray, matte: np.ndarray) -> np.ndarray:
     behind = place.behind(lights(rgb), matte)
     assert behind is not None
     return behind.lacks(matte)
 
 
-def against(place: Place, light: np.ndarray, was: float, x: float, box: tuple[slice, slice]) -> Against:
+def contrast(
+    place: BackgroundDetail, light: np.ndarray, was: float, x: float, box: tuple[slice, slice]
+) -> BackgroundContrast:
     """What the place tells of a frame whose subject came from one x to another."""
     flow = np.full((*SIZE, 2), (was - x, 0), np.float32)
-    return place.against(light, disc(was), box, Body(lights(seen(disc(was), ground())), disc(was)).told(flow))
+    return place.contrast(
+        light, disc(was), box, SubjectLight(lights(seen(disc(was), ground())), disc(was)).carried_on(flow)
+    )
 
 
 @pytest.mark.parametrize("shift", [0.0, 1.5])
@@ -70,7 +74,7 @@ def test_edges_before_a_place_that_was_seen_are_found(shift: float) -> None:
 def test_what_is_before_a_known_place_differs_from_it_to_the_pixel(light: float) -> None:
     place, truth = begun(disc(40)), disc(130)
     box = slice(10, 110), slice(70, 170)
-    found = against(place, lights(seen(truth, ground())) * np.float32(light), 40, 130, box)
+    found = contrast(place, lights(seen(truth, ground())) * np.float32(light), 40, 130, box)
     whole, free = truth[box] > 0.95, truth[box] < 0.02
     assert found.away.shape == (100, 100)
     assert found.away[whole].mean() > 0.9
@@ -82,7 +86,7 @@ def test_what_is_before_a_known_place_differs_from_it_to_the_pixel(light: float)
 def test_a_veil_is_told_by_how_far_its_light_is_the_subject_s_own() -> None:
     place, box = begun(disc(40)), (slice(10, 110), slice(75, 170))
     veil = cv2.GaussianBlur(disc(130), (0, 0), 6)
-    found = against(place, lights(seen(veil, ground())), 40, 130, box)
+    found = contrast(place, lights(seen(veil, ground())), 40, 130, box)
     soft = (veil[box] > 0.1) & (veil[box] < 0.9)
     assert np.abs((found.share + 1) / 2 - veil[box])[soft].mean() < 0.12
 
@@ -91,7 +95,7 @@ def test_what_was_never_seen_tells_nothing() -> None:
     truth = disc(90)
     place, rgb = begun(truth), seen(truth, ground())
     assert np.abs(lacks(place, rgb, small(truth))).max() < 1e-3
-    found = against(place, lights(rgb), 90, 90, (slice(40, 80), slice(70, 110)))
+    found = contrast(place, lights(rgb), 90, 90, (slice(40, 80), slice(70, 110)))
     assert not any(plane.any() for plane in (found.away, *found.signed, found.share))
     assert (found.known == -1).all()
 

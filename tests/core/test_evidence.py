@@ -8,9 +8,9 @@ import pytest
 from cuvrel.core.checks.quality import overlap
 from cuvrel.core.follow import inference
 from cuvrel.core.follow.carry import Follower
-from cuvrel.core.follow.evidence import HALF, QUARTERS, VEILS, Beyond, Expected, area_of_interest
+from cuvrel.core.follow.evidence import HALF, QUARTERS, VEILS, Expected, ReversePass, area_of_interest
 from cuvrel.core.follow.inference import network
-from cuvrel.core.follow.run import Settings, set_out, span
+from cuvrel.core.follow.run import Settings, new_follower, span
 from cuvrel.core.imaging.network import SURELY, quarters
 from cuvrel.core.trace.colour_model import to_lab
 from tests.core.test_follow import sliding
@@ -50,7 +50,7 @@ def test_what_is_hidden_is_expected_to_move_on_with_the_subject_and_fades() -> N
     seen = expected.plane.copy()
     expected.move(flow, np.ones((60, 80), np.float32), seen)
     assert np.abs(expected.plane - np.roll(seen, 3, axis=1)).max() < 0.1
-    expected.settle(np.zeros_like(matte))
+    expected.update(np.zeros_like(matte))
     assert 0.5 < expected.plane.max() < 1
 
 
@@ -95,7 +95,7 @@ def test_the_stack_knows_the_earlier_frames_pictures_brought_here_and_how_long_a
         age = planes[AGE]
         assert np.ptp(age) == 0
         assert age[0, 0] == pytest.approx(2 / frame - 1)
-    follower.take_up(pictures[2], truths[2])
+    follower.restart(pictures[2], truths[2])
     follower.step(pictures[3])
     assert follower.stack.planes[AGE, 0, 0] < -0.7, "a followed frame is not a touched one"
 
@@ -103,13 +103,13 @@ def test_the_stack_knows_the_earlier_frames_pictures_brought_here_and_how_long_a
 def test_the_next_frame_tells_what_moves_with_the_subject() -> None:
     pictures, truths = sliding(4, speed=6.0)
     follower = Follower(pictures[0], truths[0])
-    looked = follower.look(pictures[1], follower.at)
-    follower.settle(looked, follower.look(pictures[2], looked))
-    sides, away, fault = follower.stack.planes[ONWARD]
+    observed = follower.observe(pictures[1], follower.at)
+    follower.decide(observed, follower.observe(pictures[2], observed))
+    sides, away, flow_error = follower.stack.planes[ONWARD]
     rows, cols = follower.stack.inside
     inside = truths[1][rows, cols][::2, ::2] > 0.9
     outside = truths[1][rows, cols][::2, ::2] < 0.1
-    trusted = fault < -0.8
+    trusted = flow_error < -0.8
     assert sides[inside & trusted].mean() > 0.5
     assert sides[outside & trusted].mean() < -0.1
     assert away[inside & trusted].mean() > away[outside & trusted].mean() + 0.3
@@ -119,10 +119,10 @@ def test_without_a_next_frame_nothing_is_said_of_it() -> None:
     pictures, truths = sliding(2)
     follower = Follower(pictures[0], truths[0])
     follower.step(pictures[1])
-    sides, away, fault = follower.stack.planes[ONWARD]
+    sides, away, flow_error = follower.stack.planes[ONWARD]
     assert not sides.any()
     assert (away == -1).all()
-    assert (fault == 1).all()
+    assert (flow_error == 1).all()
 
 
 def test_a_span_looks_one_frame_ahead_in_its_own_order() -> None:
@@ -133,15 +133,15 @@ def test_a_span_looks_one_frame_ahead_in_its_own_order() -> None:
         read.append(number)
         return pictures[number]
 
-    by_span = dict(span(picture, [4, 3, 2], set_out((pictures[5], truths[5]), Settings())))
+    by_span = dict(span(picture, [4, 3, 2], new_follower((pictures[5], truths[5]), Settings())))
     assert read == [4, 3, 2]
     follower = Follower(pictures[5], truths[5], Settings().hold, Settings().detail)
-    looked = follower.look(pictures[4], follower.at)
+    observed = follower.observe(pictures[4], follower.at)
     for number in (4, 3, 2):
-        after = follower.look(pictures[number - 1], looked) if number > 2 else None
-        found = follower.finish(follower.settle(looked, after))
+        after = follower.observe(pictures[number - 1], observed) if number > 2 else None
+        found = follower.finish(follower.decide(observed, after))
         assert np.array_equal(found.matte, by_span[number].matte)
-        looked = after
+        observed = after
 
 
 def test_what_came_as_another_thing_does_not_become_the_subject() -> None:
@@ -151,7 +151,7 @@ def test_what_came_as_another_thing_does_not_become_the_subject() -> None:
     frames = [one.copy() for one in pictures]
     for n, frame in enumerate(frames):  # in the subject's own colours, from the left until it touches
         frame[90:150, 6 * n : 6 * n + 40] = body
-    found = dict(span(frames.__getitem__, range(1, 9), set_out((frames[0], truths[0]), Settings())))
+    found = dict(span(frames.__getitem__, range(1, 9), new_follower((frames[0], truths[0]), Settings())))
     touching = found[8].matte
     assert touching[95:145, 50:80].mean() < 0.2
     assert overlap(touching, truths[8]) > 0.85
@@ -165,7 +165,7 @@ def test_what_comes_out_from_behind_another_thing_is_the_subject_again() -> None
     for n, (frame, truth) in enumerate(zip(frames, shown, strict=True)):  # in colours like its own, across and away
         here = np.s_[:, 12 * n : 12 * n + 36]
         frame[here], truth[here] = post[: len(frame), : frame[here].shape[1]], 0
-    found = dict(span(frames.__getitem__, range(1, 25), set_out((frames[0], truths[0]), Settings())))
+    found = dict(span(frames.__getitem__, range(1, 25), new_follower((frames[0], truths[0]), Settings())))
     behind = [n for n in found if (truths[n] - shown[n]).sum() > 0]
     assert behind
     assert max(behind) < 24, "the post has passed"
@@ -176,9 +176,9 @@ def test_what_comes_out_from_behind_another_thing_is_the_subject_again() -> None
 def test_the_stack_knows_what_the_way_from_beyond_found_and_whether_there_was_one() -> None:
     pictures, truths = sliding(4)
     alone, both = (Follower(pictures[0], truths[0]) for _ in range(2))
-    looked = alone.look(pictures[1], alone.at)
-    alone.settle(looked)
-    both.settle(looked, beyond=Beyond(truths[1], 4, 0.25))
+    observed = alone.observe(pictures[1], alone.at)
+    alone.decide(observed)
+    both.decide(observed, reverse=ReversePass(truths[1], 4, 0.25))
     assert not alone.stack.planes[44:48].any()
     assert np.array_equal(alone.stack.planes[-2:, 0, 0], [-1, -1])
     part = truths[1][both.stack.inside]

@@ -8,11 +8,11 @@ from cuvrel.core.checks.quality import overlap
 from cuvrel.core.follow import plan
 from cuvrel.core.follow.carry import Follower
 from cuvrel.core.follow.doubt import ADVICE, HALT, Evidence, advice, worst_place
-from cuvrel.core.follow.evidence import QUARTERS, Beyond
-from cuvrel.core.follow.plan import Frame, Memory, Way, far_from, neighbours, refollow
+from cuvrel.core.follow.evidence import QUARTERS, ReversePass
+from cuvrel.core.follow.plan import FollowPass, Frame, FramesInMemory, far_from, neighbours, refollow
 from cuvrel.core.follow.plan import clip as follow_clip
-from cuvrel.core.follow.run import Settings, joined, set_out, span
-from cuvrel.core.motion.flow import Flow, chain, missed, sample
+from cuvrel.core.follow.run import Settings, joined, new_follower, span
+from cuvrel.core.motion.flow import Flow, chain, forward_backward_error, sample
 from cuvrel.core.recipe.errors import TraceError
 from tests.conftest import Clip
 from tests.core.test_trace import MARKS, mark, scene
@@ -37,10 +37,10 @@ def sliding(frames: int = 12, speed: float = 3.0) -> tuple[list[np.ndarray], lis
 def test_flow_finds_a_shift_and_its_fault_is_small() -> None:
     grey = scene()[0][..., 1].copy()
     there = np.roll(grey, 4, axis=1)
-    flow, fault = Flow().between(grey, there)
+    flow, flow_error = Flow().between(grey, there)
     inner = np.s_[20:-20, 20:-20]
     assert np.abs(flow[inner] - (4, 0)).mean() < 0.5
-    assert np.median(fault[inner]) < 0.3
+    assert np.median(flow_error[inner]) < 0.3
     assert np.abs(sample(there, flow)[inner].astype(int) - grey[inner]).mean() < 4
 
 
@@ -61,9 +61,9 @@ def test_motion_is_read_between_pixels_and_held_beyond_the_border() -> None:
     there = forth + np.dstack([0.02 * to_x - 0.04 * to_y, 0.03 * to_y + 0.5])
     np.testing.assert_allclose(chain(forth, back), there, atol=1e-5)
     apart = np.linalg.norm(there, axis=2)
-    np.testing.assert_allclose(missed(forth, back), apart, atol=1e-5)
+    np.testing.assert_allclose(forward_backward_error(forth, back), apart, atol=1e-5)
     box = np.s_[5:20, 12:40]
-    np.testing.assert_allclose(missed(forth, back, box), apart[box], atol=1e-5)
+    np.testing.assert_allclose(forward_backward_error(forth, back, box), apart[box], atol=1e-5)
 
 
 def test_a_sliding_subject_is_followed() -> None:
@@ -142,13 +142,15 @@ def test_an_empty_matte_stays_empty() -> None:
 def test_taking_up_from_a_followed_frame_remembers_the_touched_one() -> None:
     pictures, truths = sliding(8)
     read = pictures.__getitem__
-    resumed = dict(span(read, range(5, 8), set_out((pictures[4], truths[4]), Settings(), (pictures[0], truths[0]))))
+    resumed = dict(
+        span(read, range(5, 8), new_follower((pictures[4], truths[4]), Settings(), (pictures[0], truths[0])))
+    )
     assert all(overlap(resumed[n].matte, truths[n]) > 0.92 for n in (5, 6, 7))
 
 
-def held(touched: dict[int, np.ndarray], followed: dict[int, np.ndarray] | None = None) -> Memory:
+def held(touched: dict[int, np.ndarray], followed: dict[int, np.ndarray] | None = None) -> FramesInMemory:
     """Frames in memory, touched and followed ones."""
-    frames = Memory()
+    frames = FramesInMemory()
     for number, matte in touched.items():
         frames.touch(number, matte)
     for number, matte in (followed or {}).items():
@@ -201,10 +203,10 @@ def test_every_reason_with_advice_of_its_own_is_one_that_is_given() -> None:
 
 
 def test_the_worst_place_is_where_the_fault_is_gathered() -> None:
-    fault = np.zeros((90, 160), np.float32)
-    fault[60:66, 30:36] = 1
-    fault[5, 150] = 3  # a lone pixel does not outweigh a patch
-    x, y, radius = worst_place(fault, (360, 640))
+    flow_error = np.zeros((90, 160), np.float32)
+    flow_error[60:66, 30:36] = 1
+    flow_error[5, 150] = 3  # a lone pixel does not outweigh a patch
+    x, y, radius = worst_place(flow_error, (360, 640))
     assert abs(x - 33 * 4) < 12
     assert abs(y - 63 * 4) < 12
     assert radius == 40
@@ -287,8 +289,8 @@ def test_two_ways_are_joined_by_nearness_and_doubt() -> None:
 def test_both_directions_agree_on_a_static_shot() -> None:
     rgb, truth = scene()
     pictures = [rgb] * 9
-    on = dict(span(lambda n: pictures[n], range(1, 5), set_out((rgb, truth), Settings())))
-    back = dict(span(lambda n: pictures[n], range(7, 3, -1), set_out((rgb, truth), Settings())))
+    on = dict(span(lambda n: pictures[n], range(1, 5), new_follower((rgb, truth), Settings())))
+    back = dict(span(lambda n: pictures[n], range(7, 3, -1), new_follower((rgb, truth), Settings())))
     assert np.array_equal(on[4].matte, back[4].matte)
     assert overlap(on[4].matte, truth) > 0.97
 
@@ -310,7 +312,12 @@ def test_a_kept_shape_goes_where_motion_carries_it_whatever_the_picture_says() -
     # the subject takes on the ground's colours on one frame, and moves on
     dull = (0.15 * pictures[1] + 0.85 * np.median(pictures[1], axis=(0, 1))).astype(np.uint8)
     found = dict(
-        span(lambda n: dull if n == 1 else pictures[n], [1], set_out((pictures[0], truths[0]), Settings()), keep=True)
+        span(
+            lambda n: dull if n == 1 else pictures[n],
+            [1],
+            new_follower((pictures[0], truths[0]), Settings()),
+            keep=True,
+        )
     )
     assert (found[1].matte > 0.5).sum() == pytest.approx((truths[0] > 0.5).sum(), rel=0.1)
 
@@ -372,8 +379,8 @@ def test_what_a_frame_further_off_shows_of_the_place_is_taken_where_the_subject_
     assert (hidden(there, truths[1], sure) > 0.9).mean() > 0.75, "but for what looks like it there"
     assert np.median(hidden(there, truths[1], sure - 1)) > 0.5, "and the subject differs from it"
     # a matte that misses the subject where it stands would make it a part of the place
-    missed = np.zeros_like(truths[0])
-    assert (hidden(stepped((pictures[0], missed)), truths[1], sure) < -0.9).all()
+    forward_backward_error = np.zeros_like(truths[0])
+    assert (hidden(stepped((pictures[0], forward_backward_error)), truths[1], sure) < -0.9).all()
     # another place is none that this frame's could be
     elsewhere = np.ascontiguousarray(pictures[40][::-1, ::-1])
     assert (hidden(stepped((elsewhere, np.zeros_like(truths[0]))), truths[1], sure) > -0.9).mean() < 0.1
@@ -401,7 +408,7 @@ def test_the_way_back_knows_the_place_as_the_way_there_did(monkeypatch: pytest.M
     borrow, survey = Follower.borrow, Follower.survey
     monkeypatch.setattr(Follower, "borrow", lambda self, known: (lent.append(known.grey), borrow(self, known))[1])
     monkeypatch.setattr(Follower, "survey", lambda self, rgb, m: (surveyed.append(rgb), survey(self, rgb, m))[1])
-    list(Way(pictures.__getitem__, 11, frames, 0, 1, Settings()))
+    list(FollowPass(pictures.__getitem__, 11, frames, 0, 1, Settings()))
     last = cv2.cvtColor(pictures[5], cv2.COLOR_RGB2GRAY)
     assert any(np.array_equal(one, last) for one in lent), "as of the frame next to where it sets out from"
     assert [next(n for n in (0, 5, 6, 10) if pictures[n] is one) for one in surveyed] == [6, 0]
@@ -418,12 +425,12 @@ def test_the_way_back_takes_up_what_the_way_there_has_found() -> None:
     pictures, truths = sliding(7)
     less = truths[6] * (np.arange(truths[6].shape[1]) > 140)
     start = pictures[6], less.astype(np.float32)
-    alone = dict(span(pictures.__getitem__, [5, 4, 3, 2, 1], set_out(start, Settings())))
+    alone = dict(span(pictures.__getitem__, [5, 4, 3, 2, 1], new_follower(start, Settings())))
 
-    def there(number: int) -> Beyond:
-        return Beyond(truths[number], number, 0.05)
+    def there(number: int) -> ReversePass:
+        return ReversePass(truths[number], number, 0.05)
 
-    both = dict(span(pictures.__getitem__, [5, 4, 3, 2, 1], set_out(start, Settings()), beyond=there))
+    both = dict(span(pictures.__getitem__, [5, 4, 3, 2, 1], new_follower(start, Settings()), reverse=there))
     js = {n: (overlap(alone[n].matte, truths[n]), overlap(both[n].matte, truths[n])) for n in both}
     assert all(js[n][1] > js[n][0] + 0.02 for n in (4, 3, 2, 1))
     assert js[1][1] > 0.95
@@ -432,8 +439,8 @@ def test_the_way_back_takes_up_what_the_way_there_has_found() -> None:
 def test_only_the_middle_of_a_long_span_is_held_from_both_sides(monkeypatch: pytest.MonkeyPatch) -> None:
     pictures, truths = sliding(15, 1.0)
     monkeypatch.setattr(plan, "BOTH", 4)
-    came = list(Way(pictures.__getitem__, 15, held({0: truths[0], 14: truths[14]}), 0, 1, Settings()))
-    assert [one.frame.number for one in came if not one.back] == list(range(1, 10))
-    assert [one.frame.number for one in came if one.back] == list(range(13, 4, -1))
-    assert [one.done for one in came] == list(range(1, 19))
-    assert {one.total for one in came} == {18}
+    progress = list(FollowPass(pictures.__getitem__, 15, held({0: truths[0], 14: truths[14]}), 0, 1, Settings()))
+    assert [one.frame.number for one in progress if not one.back] == list(range(1, 10))
+    assert [one.frame.number for one in progress if one.back] == list(range(13, 4, -1))
+    assert [one.done for one in progress] == list(range(1, 19))
+    assert {one.total for one in progress} == {18}

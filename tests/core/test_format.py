@@ -7,7 +7,7 @@ from typing import Any
 import numpy as np
 import pytest
 
-from cuvrel.core.follow.plan import Way
+from cuvrel.core.follow.plan import FollowPass
 from cuvrel.core.follow.run import Settings
 from cuvrel.core.imaging.colour import decode
 from cuvrel.core.recipe.check import read_shot
@@ -92,12 +92,12 @@ def test_the_rate_is_the_shots_for_all_that_counts_seconds() -> None:
 
 def test_following_keeps_to_the_range() -> None:
     pictures, truths = sliding(9)
-    way = Way(pictures.__getitem__, 9, held({3: truths[3]}), 3, 1, Settings(), within=range(1, 7))
+    way = FollowPass(pictures.__getitem__, 9, held({3: truths[3]}), 3, 1, Settings(), within=range(1, 7))
     assert [came.frame.number for came in way] == [4, 5, 6]
     assert way.outcome == "end"
-    back = Way(pictures.__getitem__, 9, held({3: truths[3]}), 3, -1, Settings(), within=range(1, 7))
+    back = FollowPass(pictures.__getitem__, 9, held({3: truths[3]}), 3, -1, Settings(), within=range(1, 7))
     assert [came.frame.number for came in back] == [2, 1]
     # a touched frame beyond it is not followed to
-    both = Way(pictures.__getitem__, 9, held({3: truths[3], 8: truths[8]}), 3, 1, Settings(), within=range(1, 7))
+    both = FollowPass(pictures.__getitem__, 9, held({3: truths[3], 8: truths[8]}), 3, 1, Settings(), within=range(1, 7))
     assert [came.frame.number for came in both] == [4, 5, 6]
-    assert list(Way(pictures.__getitem__, 9, held({6: truths[6]}), 6, 1, Settings(), within=range(1, 7))) == []
+    assert list(FollowPass(pictures.__getitem__, 9, held({6: truths[6]}), 6, 1, Settings(), within=range(1, 7))) == []

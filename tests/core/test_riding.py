@@ -27,7 +27,7 @@ from cuvrel.core.stand.nodes import Cache, work_out
 from cuvrel.core.stand.placement import matrix
 from cuvrel.core.stand.riding import baked, track_of, without_track
 from cuvrel.core.tracks.path import Measured, Path, reduced
-from cuvrel.core.tracks.plan import Halted, Memory, TrackWay, way_from, ways
+from cuvrel.core.tracks.plan import FramesInMemory, Halted, TrackPass, way_from, ways
 from cuvrel.core.tracks.scenes import Scenes
 from tests.core.test_tracks import BOARD, frame_of, swings
 from tests.recipes import FakeSources, document, footage
@@ -58,7 +58,7 @@ def measured(board: Track, frames: range, drift: float = 0.0) -> dict[int, Measu
     return out
 
 
-class Kept(Memory):
+class Kept(FramesInMemory):
     """A track's frames in memory, as they are once they were stored."""
 
     def keep(self, frame: int, measured: Measured, halt: Halted | None) -> None:
@@ -117,12 +117,12 @@ def test_following_by_plan_goes_on_between_touches_and_halts_where_it_cannot_see
 
     scenes, kept = Scenes(picture), Kept()
     board = track(params={"patience": 3}, touches=[{"frame": 9, "points": moved(swung(9), BOARD).tolist()}])
-    first = TrackWay(scenes, board, kept, 4, 1, 19)
+    first = TrackPass(scenes, board, kept, 4, 1, 19)
     came = [one.frame for one in first]
     assert (came, first.outcome) == ([5, 6, 7, 8, 9], "touched")
-    back = TrackWay(scenes, board, kept, 4, -1, 0)
+    back = TrackPass(scenes, board, kept, 4, -1, 0)
     assert [one.frame for one in back] == [3, 2, 1, 0]
-    on = TrackWay(scenes, board, kept, 9, 1, 19)
+    on = TrackPass(scenes, board, kept, 9, 1, 19)
     assert [one.frame for one in on] == [10, 11, 12, 13, 14, 15, 16]
     assert on.outcome == "halted"
     assert kept.halts[14].reason == "it can't be seen from here on"
@@ -135,11 +135,11 @@ def test_following_by_plan_goes_on_between_touches_and_halts_where_it_cannot_see
 def test_a_way_that_was_cut_off_goes_on_and_comes_to_the_same() -> None:
     scenes, board = Scenes(lambda n: frame_of(swings(n))), track()
     whole, parts = Kept(), Kept()
-    assert list(TrackWay(scenes, board, whole, 4, 1, 16))
-    for came in TrackWay(scenes, board, parts, 4, 1, 16):
+    assert list(TrackPass(scenes, board, whole, 4, 1, 16))
+    for came in TrackPass(scenes, board, parts, 4, 1, 16):
         if came.frame == 9:
             break
-    assert [one.frame for one in TrackWay(scenes, board, parts, 4, 1, 16, at=9)] == list(range(10, 17))
+    assert [one.frame for one in TrackPass(scenes, board, parts, 4, 1, 16, at=9)] == list(range(10, 17))
     for n in (10, 16):
         np.testing.assert_allclose(Path(board, parts.frames).points(n), Path(board, whole.frames).points(n), atol=0.05)
 
@@ -158,8 +158,8 @@ def test_what_is_left_out_of_a_region_has_no_points_there() -> None:
     scenes = Scenes(lambda n: frame_of(swings(n)))
     spot = {"x": 120.0, "y": 75.0, "radius": 20.0}
     free, bound = Kept(), Kept()
-    list(TrackWay(scenes, track(kind="region"), free, 4, 1, 5))
-    list(TrackWay(scenes, track(kind="region", less=[spot]), bound, 4, 1, 5))
+    list(TrackPass(scenes, track(kind="region"), free, 4, 1, 5))
+    list(TrackPass(scenes, track(kind="region", less=[spot]), bound, 4, 1, 5))
     inside = [
         np.hypot(*(one.frames[5].features[:, :2] - moved(swung(5), np.array([[120.0, 75.0]]))).T) < 16
         for one in (free, bound)

@@ -72,9 +72,9 @@ def test_a_second_look_knows_what_the_first_one_found() -> None:
     assert np.allclose(second.stack[state - 1], 2 * found[second.box] - 1)
     assert (clues(ready, inside, outside, truth).stack[state] == 1).all()
     # a look that finds another thing is asked about that thing's colours
-    ground = again(ready, first, 1 - found).told.odds
+    ground = again(ready, first, 1 - found).from_marks.odds
     at = found > 0.9
-    assert second.told.odds[at].mean() > ground[at].mean() + 1
+    assert second.from_marks.odds[at].mean() > ground[at].mean() + 1
 
 
 def test_colours_that_only_the_subject_has_are_its_own() -> None:

@@ -16,7 +16,7 @@ import numpy as np
 from cuvrel.core.arrays import F32
 from cuvrel.core.checks.quality import overlap
 from cuvrel.core.follow.artist import mended
-from cuvrel.core.follow.plan import Frame, Memory, refollow
+from cuvrel.core.follow.plan import Frame, FramesInMemory, refollow
 from cuvrel.core.follow.run import Settings
 from cuvrel.core.media.probe import probe
 from cuvrel.core.media.reader import Reader
@@ -51,7 +51,7 @@ def draw(name: str) -> tuple[list[Mark], list[followed.Kept]]:
             mattes[frame.number] = frame.matte
             work.append(frame)
 
-    touched, frames = set[int](), Memory()
+    touched, frames = set[int](), FramesInMemory()
     touch(key)
     while len(touched) < HARD.get(name, SHARE) * info.frames:
         js = {n: overlap(mattes[n], truth[n]) for n in range(info.frames) if n not in touched}

@@ -18,7 +18,7 @@ from cuvrel.core.media.probe import probe
 from cuvrel.core.media.reader import Reader
 from cuvrel.core.recipe.tracks import Track
 from cuvrel.core.tracks.path import Measured
-from cuvrel.core.tracks.plan import Memory, TrackWay, ways
+from cuvrel.core.tracks.plan import FramesInMemory, TrackPass, ways
 from cuvrel.core.tracks.scenes import Scenes
 
 Doc = dict[str, Any]
@@ -58,9 +58,9 @@ def follow(name: str) -> Doc:
     scenes, last = Scenes(reader.frame), reader.info.frames - 1
     out: Doc = {}
     for raw in TRACKS[name]:
-        track, kept = Track.model_validate(raw), Memory()
+        track, kept = Track.model_validate(raw), FramesInMemory()
         for start, step, end in ways(track, None, track.frame, 0, last):
-            for _ in TrackWay(scenes, track, kept, start, step, end):
+            for _ in TrackPass(scenes, track, kept, start, step, end):
                 pass
         lost = sum(one.before is None and one.after is None for one in kept.frames.values())
         print(f"{name}, {track.name}: {len(kept.frames)} frames, {lost} not seen", flush=True)

@@ -19,7 +19,7 @@ from cuvrel import memory
 from cuvrel.core import catalogue
 from cuvrel.core.arrays import U8
 from cuvrel.core.export.order import safe
-from cuvrel.core.follow.plan import Came, Way
+from cuvrel.core.follow.plan import FollowPass, Progress
 from cuvrel.core.follow.run import Settings
 from cuvrel.core.imaging.network import release_networks
 from cuvrel.core.keys.clean_plate import MOST, drawn_coverage, joined_plate, median_plate, spaced
@@ -133,7 +133,7 @@ class Works:
         values = pull.values().at(START)
         halting = bool(values["halt"])
         frames = StoredFrames(self.database, self.blobs, shot_row.id, pull_id, halting)
-        there = frames.stands()
+        there = frames.statuses()
         if start not in there:
             raise CuvrelError("There is no matte on this frame to follow from.", "Draw an in mark on it first.")
         ways = [(start, int(row.args["step"]))]
@@ -144,7 +144,7 @@ class Works:
         said = ""
         for number in range(int(row.progress.get("way", 0)), len(ways)):
             begun = row.progress if row.progress.get("way", 0) == number else {}
-            way = Way(
+            way = FollowPass(
                 reader.frame, reader.info.frames, frames, *ways[number], settings, halting,
                 bool(row.args.get("keep")), shot.frames, begun.get("at"), begun.get("back"),
             )  # fmt: skip
@@ -158,7 +158,7 @@ class Works:
                 break
         return said
 
-    def _followed(self, row: JobRow, way: Way, last: Came | None) -> str:
+    def _followed(self, row: JobRow, way: FollowPass, last: Progress | None) -> str:
         """The closing line of a way; a halt is kept as the job's result."""
         if way.outcome == "halted" and last is not None and last.frame.halt is not None:
             with self.database.session() as session:

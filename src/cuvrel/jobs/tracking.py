@@ -13,7 +13,7 @@ from cuvrel.core.recipe.tracks import Track
 from cuvrel.core.recipe.values import START
 from cuvrel.core.stand.build import Stand
 from cuvrel.core.stand.nodes import Cache, work_out
-from cuvrel.core.tracks.plan import Came, Frames, Halted, Step, TrackWay, ways
+from cuvrel.core.tracks.plan import Frames, Halted, Progress, Step, TrackPass, ways
 from cuvrel.core.tracks.scenes import Read, Scenes
 
 SAYS = {
@@ -37,10 +37,10 @@ class _Course:
     outcome: str = "nothing"
     halt: tuple[int, Halted] | None = None
 
-    def __iter__(self) -> Iterator[Came]:
+    def __iter__(self) -> Iterator[Progress]:
         while self.number < len(self.ways):
             start, step, last = self.ways[self.number]
-            way = TrackWay(self.scenes, self.track, self.frames, start, step, last, self.at)
+            way = TrackPass(self.scenes, self.track, self.frames, start, step, last, self.at)
             for came in way:
                 self.at = came.frame
                 yield came

@@ -11,7 +11,7 @@ from sqlalchemy import select
 from cuvrel.core.arrays import F32
 from cuvrel.core.follow.adaptation import Arrival, Lesson
 from cuvrel.core.follow.carry import Halt
-from cuvrel.core.follow.plan import Frame, Origin, Stood
+from cuvrel.core.follow.plan import Frame, FrameStatus, Origin
 from cuvrel.store.blobs import Blobs
 from cuvrel.store.db import Database
 from cuvrel.store.lessons import keep_lesson, lessons_about
@@ -30,7 +30,7 @@ class StoredFrames:
         self._shot, self._owner = shot_id, owner
         self._read: dict[int, MatteFrame] = {}  # touched frames as they were when their mattes were read
 
-    def stands(self) -> Mapping[int, Stood]:
+    def statuses(self) -> Mapping[int, FrameStatus]:
         """All frames that have a matte, and how each stands."""
         with self._database.session() as session:
             rows = session.execute(
@@ -38,7 +38,7 @@ class StoredFrames:
                     MatteFrame.shot_id == self._shot, MatteFrame.owner == self._owner, MatteFrame.blob.is_not(None)
                 )
             ).all()
-        return {frame: Stood(cast(Origin, origin), doubt, Halt(**halt) if halt else None)
+        return {frame: FrameStatus(cast(Origin, origin), doubt, Halt(**halt) if halt else None)
                 for frame, origin, doubt, halt in rows}  # fmt: skip
 
     def matte(self, number: int) -> F32 | None:

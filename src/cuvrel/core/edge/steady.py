@@ -9,7 +9,7 @@ import numpy as np
 
 from cuvrel.core.arrays import F32, U8
 from cuvrel.core.motion.dense import Dense
-from cuvrel.core.motion.flow import missed, sample
+from cuvrel.core.motion.flow import forward_backward_error, sample
 
 LONG = 480  # the longer side at which motion is found
 
@@ -32,9 +32,9 @@ def steadied(matte: F32, picture: U8, others: Sequence[tuple[F32, U8]]) -> F32:
     for other, seen in others:
         there = _grey(seen, size)
         forth, back = dense.between(here, there), dense.between(there, here)
-        fault = missed(forth, back) / np.float32(ratio)
+        flow_error = forward_backward_error(forth, back) / np.float32(ratio)
         carried = sample(other, cv2.resize(forth, (w, h), interpolation=cv2.INTER_LINEAR) * larger)
-        trust = np.exp(-np.square(cv2.resize(fault, (w, h), interpolation=cv2.INTER_LINEAR) / 1.2))
+        trust = np.exp(-np.square(cv2.resize(flow_error, (w, h), interpolation=cv2.INTER_LINEAR) / 1.2))
         # what differs by a whole edge is another shape, not jitter
         near = cv2.GaussianBlur(np.abs(carried - matte), (0, 0), 1.5)
         trust *= np.clip(1.6 - 2.0 * near, 0, 1)

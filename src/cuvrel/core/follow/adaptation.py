@@ -1,10 +1,10 @@
-"""What touched frames teach a follower about the clip at hand.
+"""Fits the follower's network to the clip at hand, by its touched frames.
 
-The network weighs evidence as it learned to on made-up clips. Where following comes to a touched frame, it can be
-seen what it would have made of it, and what the artist made: a lesson. From a few of them a logistic regression
-learns to correct the network's odds by the planes that its last layer weighs, held to no correction by a Gaussian
-prior: so the last layer is fitted to the clip, as whole networks are in Caelles et al., One-Shot Video Object
-Segmentation, CVPR 2017.
+The network was trained on made-up clips. Where following arrives at a touched frame, its answer can be compared with
+the artist's matte: that comparison is a lesson. From a few lessons a logistic regression, with a Gaussian prior that
+pulls towards no correction, learns what to add to the network's odds from the features that its last layer weighs. So
+the last layer alone is fitted to the clip, where Caelles et al., One-Shot Video Object Segmentation, CVPR 2017, fit the
+whole network.
 """
 
 from __future__ import annotations
@@ -33,20 +33,20 @@ MOST = 12  # lessons that are learned from, the nearest ones
 
 @dataclass(frozen=True)
 class Lesson:
-    """Places of a touched frame at half the working size, of four pixels each.
+    """Places of a touched frame, each of the 2 x 2 pixels at working size that one output of the network stands for.
 
-    told: (N, T) float16, the planes that the last layer weighs; odds: (N, 4), what it makes of them; truth: (N, 4),
-    coverage as it should be, 0 to 1.
+    features: (N, T) float16, what the last layer weighs. odds: (N, 4) float16, log odds that it gives. truth: (N, 4)
+    float16, the coverage that the artist gave, 0 to 1.
     """
 
-    told: F16
+    features: F16
     odds: F16
     truth: F16
 
     def to_bytes(self) -> bytes:
         """As a NumPy archive."""
         out = io.BytesIO()
-        np.savez_compressed(out, told=self.told, odds=self.odds, truth=self.truth)
+        np.savez_compressed(out, told=self.features, odds=self.odds, truth=self.truth)
         return out.getvalue()
 
     @classmethod
@@ -56,12 +56,20 @@ class Lesson:
             return cls(arrays["told"], arrays["odds"], arrays["truth"])
 
 
-def lesson(told: F32, odds: F32, matte: F32) -> Lesson:
-    """What a touched frame teaches.
+def lesson(features: F32, odds: F32, matte: F32) -> Lesson:
+    """The lesson of a touched frame.
 
-    told: (T, h, w); odds: (4, h, w), both as `Network.reasoned` gives them. matte: (2h, 2w) float32, the touched one.
-    It is no more exact about the outline than the network is: only where the two differ by more than a ragged edge
-    it counts, elsewhere the network is to stay with what it says.
+    Parameters
+    ----------
+    features, odds
+        (T, h, w) and (4, h, w) float32, as `Network.reasoned` gives them.
+    matte
+        (2 h, 2 w) float32, 0 to 1: the touched one.
+
+    Notes
+    -----
+    A drawn outline is no more exact than the network's own. So the matte is the truth only where the two differ by more
+    than a ragged edge; everywhere else the truth is the network's own answer, which holds it where it is.
     """
     differs = ((matte > 0.5) != (whole(odds) > 0)).astype(np.uint8)
     wrong = cv2.dilate(cv2.morphologyEx(differs, cv2.MORPH_OPEN, THICK), np.ones(THICK.shape, np.uint8))
@@ -71,46 +79,46 @@ def lesson(told: F32, odds: F32, matte: F32) -> Lesson:
     near |= (np.abs(odds).min(0) < UNSURE) | wrong.any(0)
     where = np.concatenate([_some(np.flatnonzero(near), NEAR), _some(np.flatnonzero(~near), ELSEWHERE)])
     truth = np.where(wrong, matte, 1 / (1 + np.exp(-odds)))
-    return Lesson(*(one.reshape(len(one), -1)[:, where].T.astype(np.float16) for one in (told, odds, truth)))
+    return Lesson(*(one.reshape(len(one), -1)[:, where].T.astype(np.float16) for one in (features, odds, truth)))
 
 
 def _some(places: I64, most: int) -> I64:
-    """As many of them as are wanted, evenly."""
+    """At most so many of the places, evenly chosen."""
     return places if len(places) <= most else places[np.linspace(0, len(places) - 1, most).astype(np.int64)]
 
 
 def nearest(known: Iterable[Arrival], number: int) -> list[Arrival]:
-    """Of lessons those that are learned from at a frame, in that order."""
+    """Which lessons are used at a frame: the nearest MOST, nearest first."""
     return sorted(known, key=lambda arrival: (abs(arrival[0] - number), arrival))[:MOST]
 
 
-class Learned:
-    """How to correct the network's odds on a clip. lessons: one at least."""
+class OddsCorrection:
+    """A correction of the network's odds, fitted to one or more lessons."""
 
     def __init__(self, lessons: Sequence[Lesson]) -> None:
-        told = np.concatenate([one.told for one in lessons]).astype(np.float32)
+        features = np.concatenate([one.features for one in lessons]).astype(np.float32)
         odds = np.concatenate([one.odds for one in lessons]).astype(np.float32)
         truth = np.concatenate([one.truth for one in lessons]).astype(np.float32)
-        middle = told.mean(0)
-        known = np.concatenate([told - middle, np.ones((len(told), 1), np.float32)], axis=1).astype(np.float64)
-        weights = [_fitted(known, odds[:, k], truth[:, k], PRIOR / len(lessons)) for k in range(4)]
+        middle = features.mean(0)
+        given = np.concatenate([features - middle, np.ones((len(features), 1), np.float32)], axis=1).astype(np.float64)
+        weights = [_fitted(given, odds[:, k], truth[:, k], PRIOR / len(lessons)) for k in range(4)]
         self._weights = np.array([one[:-1] for one in weights], np.float32)
         self._lift = np.array([one[-1] - one[:-1] @ middle for one in weights], np.float32)
 
-    def odds(self, told: F32) -> F32:
+    def odds(self, features: F32) -> F32:
         """What is added to the network's odds, (4, h, w) float32. told: (T, h, w) float32."""
-        flat = self._weights @ told.reshape(len(told), -1) + self._lift[:, None]
-        return np.asarray(flat, np.float32).reshape(4, *told.shape[1:])
+        flat = self._weights @ features.reshape(len(features), -1) + self._lift[:, None]
+        return np.asarray(flat, np.float32).reshape(4, *features.shape[1:])
 
 
-def _fitted(known: F64, odds: F32, truth: F32, prior: float) -> F64:
-    """Weights, (T,), of what is known, (N, T), that are added to the odds: a logistic regression by Newton's method."""
-    weights = np.zeros(known.shape[1])
-    hold = prior * np.eye(known.shape[1])
+def _fitted(given: F64, odds: F32, truth: F32, prior: float) -> F64:
+    """Weights, (T,), of features, (N, T), whose sum is added to the odds: logistic regression by Newton's method."""
+    weights = np.zeros(given.shape[1])
+    hold = prior * np.eye(given.shape[1])
     for _ in range(TURNS):
-        p = 1 / (1 + np.exp(-(odds + known @ weights)))
-        slope = known.T @ (p - truth) / len(known) + hold @ weights
-        bend = (known * (p * (1 - p))[:, None]).T @ known / len(known) + hold
+        p = 1 / (1 + np.exp(-(odds + given @ weights)))
+        slope = given.T @ (p - truth) / len(given) + hold @ weights
+        bend = (given * (p * (1 - p))[:, None]).T @ given / len(given) + hold
         step = np.linalg.solve(bend, slope)
-        weights -= step * min(1.0, STRIDE / max(1e-9, float(np.abs(known @ step).max())))
+        weights -= step * min(1.0, STRIDE / max(1e-9, float(np.abs(given @ step).max())))
     return weights

@@ -1,7 +1,7 @@
-"""What the subject looks like, point by point, as the frames since the touched one showed it.
+"""The subject's own look, pixel by pixel, as the frames since the touched one showed it.
 
-It moves as the subject does, stays where something passes before it, and so tells the one from the other:
-where the subject is expected and looks otherwise, something hides it; where it looks as remembered, it is back.
+The remembered picture moves as the subject does, and stays while something passes before it. Where the subject is
+expected and the frame looks otherwise, something hides it; where the frame looks as remembered, the subject is back.
 """
 
 from __future__ import annotations
@@ -10,7 +10,7 @@ import cv2
 import numpy as np
 
 from cuvrel.core.arrays import F32, U8, Mask
-from cuvrel.core.follow.point_memory import Remembered
+from cuvrel.core.follow.point_memory import PointMemory
 from cuvrel.core.imaging.row_kernels import in_rows, kernel
 from cuvrel.core.motion.fit import fitted, wide
 from cuvrel.core.motion.flow import sample
@@ -25,7 +25,7 @@ SPARSE = 0.01  # weight of motion about a point below which the whole subject's 
 
 @kernel
 def _strayed(y0: int, y1: int, flow: F32, whole: F32, weight: F32, out: F32) -> None:
-    """How far motion leaves the whole subject's, weighed, and its weight."""
+    """How far the flow departs from the whole subject's motion, weighted, and its weight."""
     for y in range(y0, y1):
         for x in range(weight.shape[1]):
             w = weight[y, x]
@@ -43,7 +43,7 @@ def _joined(y0: int, y1: int, whole: F32, strayed: F32, out: F32) -> None:
             out[y, x, 1] = whole[1, 0] * x + whole[1, 1] * y + whole[1, 2] + strayed[y, x, 1] / soft
 
 
-class Appearance(Remembered):
+class Appearance(PointMemory):
     """The subject's own colours at half of the working size, (h, w, 3) float32 Lab of 0 to 255, and how sure they are.
 
     alike, unlike: (h, w), where the frame that `planes` saw surely looks so, and where surely otherwise.
@@ -78,12 +78,12 @@ class Appearance(Remembered):
         PLANES planes of -1 to 1, (h, w) float32.
         lab: (h, w, 3) uint8 of this frame; shape: the carried matte, (h, w).
         """
-        close, about = self._compared(lab, shape > 0.7)
+        close, about = self._difference_from(lab, shape > 0.7)
         self.alike, self.unlike = (self._sure > 0.5) & (about < ALIKE), about > UNLIKE
         return [2 * one - 1 for one in (close, about, self._sure)]
 
-    def settle(self, lab: U8, matte: F32) -> None:
-        """After the frame was decided: what is seen of the subject is learned. matte: (h, w) float32."""
+    def update(self, lab: U8, matte: F32) -> None:
+        """Learns what a decided frame shows of the subject. matte: (h, w) float32."""
         inside = _well_inside(matte)
         less = np.where(inside, np.maximum(0, self._sure - np.float32(UNSURE)), self._sure * np.float32(HIDDEN))
         agrees = self._learn(lab, inside)

@@ -1,10 +1,9 @@
-"""What the place looks like behind the subject, as the frames since the touched one showed it.
+"""The background as the frames since the touched one showed it, at half of the working size.
 
-Once the subject has moved on, or where it was never, the background is known; what differs from it is the
-subject or another thing, in whatever colours. The picture moves with the camera's own motion and under the
-light of the day: where the rest of the frame is a little brighter all around, that is no difference. What
-differs and stood apart from the subject is another thing, and stays one when it comes to touch it, until the
-subject is seen there as it is known to look.
+Where the subject has moved on, or never was, the background is known. What differs from it there is the subject or
+another thing, whatever its colours. The remembered picture moves with the camera, and a slow change of light over the
+frame is no difference. What differs and lies apart from the subject is another thing; it stays one when it comes to
+touch the subject, until the subject is seen there as it is known to look.
 """
 
 from __future__ import annotations
@@ -13,7 +12,7 @@ import cv2
 import numpy as np
 
 from cuvrel.core.arrays import F32, U8, Mask
-from cuvrel.core.follow.point_memory import AGREES, NEW, Remembered, clear
+from cuvrel.core.follow.point_memory import AGREES, NEW, PointMemory, clear
 from cuvrel.core.motion.background_difference import differing, grain, light, moved
 from cuvrel.core.motion.fit import fitted
 from cuvrel.core.motion.flow import sample
@@ -29,7 +28,7 @@ ABOUT = 12.0  # a point's neighbourhood is as wide as the picture divided by thi
 LITTLE, MOSTLY = 0.02, 0.7  # so much of it both must know, and agree in so much of that
 
 
-class Background(Remembered):
+class Background(PointMemory):
     """The known background at half of the working size, (h, w, 3) float32 Lab of 0 to 255, and how sure it is.
 
     camera: its motion to the frame before, (2, 3) as `fit.fitted` gives it.
@@ -58,7 +57,7 @@ class Background(Remembered):
         lab: (h, w, 3) uint8 of this frame; shape: the carried matte, (h, w).
         alike, unlike: (h, w), where it surely looks as the subject does there, and where surely otherwise.
         """
-        close, about = self._compared(lab, shape < 0.1)
+        close, about = self._difference_from(lab, shape < 0.1)
         self._other = self._others(about > DIFFERS, shape, alike, unlike)
         return [2 * one - 1 for one in (close, about, self._sure, self._other)]
 
@@ -77,10 +76,11 @@ class Background(Remembered):
         return np.where(alike, 0, np.maximum(away[labels] | stays, hidden)).astype(np.float32)
 
     def borrow(self, other: Background, fit: F32, shape: F32) -> Mask:
-        """Takes what another one knows where this one knows nothing, and gives where that is, (h, w).
+        """Takes over what another background knows where this one knows nothing. Returns where that was, (h, w).
 
-        Where both know the place they must agree, about each point, or nothing is taken there: what lies nearer
-        moves otherwise. fit: the camera's motion from this one's frame to the other's, (2, 3). shape: the matte here.
+        Around each pixel that both know they must agree, or nothing is taken there, since what lies nearer to the
+        camera moves otherwise. fit: the camera's motion from this one's frame to the other's, (2, 3). shape: the
+        matte on this one's frame.
         """
         lab, sure = moved(other._lab, other._sure, fit)
         both = (self._sure > 0.5) & (sure > 0.5) & (shape < 0.1)
@@ -91,16 +91,16 @@ class Background(Remembered):
         if unit > FOREIGN:
             return np.zeros_like(both)
         same = away < AGREES * max(unit, FAINT)
-        told, agree = (
+        common, agree = (
             cv2.GaussianBlur(one.astype(np.float32), (0, 0), max(both.shape) / ABOUT) for one in (both, both & same)
         )
         # what looks like the subject that hides it tells nothing, and may be a part of it that was missed
-        takes = ~same & (self._sure < NEW) & (sure > 0.5) & (told > LITTLE) & (agree > MOSTLY * told)
+        takes = ~same & (self._sure < NEW) & (sure > 0.5) & (common > LITTLE) & (agree > MOSTLY * common)
         self._lab[takes] = (lab + drift)[takes]
         self._sure[takes] = sure[takes]
         return np.asarray(takes)
 
-    def settle(self, lab: U8, matte: F32) -> None:
-        """After the frame was decided: what is seen of the background is learned. matte: (h, w) float32."""
+    def update(self, lab: U8, matte: F32) -> None:
+        """Learns what a decided frame shows of the background. matte: (h, w) float32."""
         self._learn(lab, clear(matte, CLEAR))
         self._other *= matte < 0.5

@@ -1,9 +1,9 @@
-"""The place behind the subject, to the pixel, as earlier frames showed it.
+"""The background behind the subject, pixel by pixel, as earlier frames showed it.
 
-Where the subject was not yet, the frames before show what lies behind its outline now: what differs from it there
-tells the outline's course, and how much of a pixel the subject covers follows from the mix of light
-(`pulls.known`). At the working size, in linear light, under the camera's motion. Its kernels are not shared out
-among cores: the follower's threads keep all of them busy, and to wait for a free one took longer.
+Where the subject had not been yet, earlier frames show what lies behind its outline now. A difference from that tells
+where the outline runs, and the mix of the two lights how much of a pixel the subject covers (`keys/known_background`).
+All of it is at working size, in linear light, and moves with the camera. Its kernels do not share their rows out among
+cores: the follower's threads keep all cores busy, and waiting for a free one took longer.
 """
 
 from __future__ import annotations
@@ -41,7 +41,10 @@ CLEAR = 0.1  # coverage below which a point, and all about it, shows the place
 
 @kernel
 def _learn(shown: F32, clear: Mask, light: F32, known: F32) -> None:
-    """Takes in what is shown, (h, w, 3), where it is clear, (h, w): at once where nothing was known, else slowly."""
+    """Blends a frame, (h, w, 3), into the background where it is clear of the subject, (h, w).
+
+    At once where nothing was known, else at the rate LEARNED. known: (h, w), set to 1 there.
+    """
     for y in range(clear.shape[0]):
         for x in range(clear.shape[1]):
             if clear[y, x]:
@@ -51,20 +54,20 @@ def _learn(shown: F32, clear: Mask, light: F32, known: F32) -> None:
                 known[y, x] = 1
 
 
-class Body:
-    """The subject's own light, told of each CELL pixels about it.
+class SubjectLight:
+    """The subject's own light: its local mean and spread, in cells of CELL pixels.
 
-    light: amounts of it of a frame, (h, w, 3) float32. matte: (h, w) float32.
+    light: a frame in linear light, (h, w, 3) float32. matte: its matte, (h, w) float32.
     """
 
     def __init__(self, light: F32, matte: F32) -> None:
         self._sums = np.zeros((-(-matte.shape[0] // CELL), -(-matte.shape[1] // CELL), 5), np.float32)
         _sums(light, np.zeros_like(light), (matte > WHOLE).astype(np.float32), self._sums)
 
-    def told(self, flow: F32) -> F32:
-        """Its light about each cell of the next frame, how that spreads, and how surely it is known: (h', w', 5).
+    def carried_on(self, flow: F32) -> F32:
+        """The light around each cell of the next frame, (h', w', 5): mean (3), variance, and how surely it is known.
 
-        flow: motion from the next frame to this one, (h, w, 2) float32.
+        flow: from the next frame to this one, (h, w, 2) float32 in pixels.
         """
         few = cv2.resize(flow, self._sums.shape[1::-1], interpolation=cv2.INTER_NEAREST)
         here = Warp(few / np.float32(CELL))
@@ -76,11 +79,11 @@ class Body:
 
 
 @dataclass(frozen=True)
-class Against:
-    """A part of a frame beside what is known to lie behind it, planes of about -1 to 1, (h, w) float32 each.
+class BackgroundContrast:
+    """How a part of a frame differs from the background; planes of about -1 to 1, (h, w) float32 each.
 
-    away: how far it is from that, 0 to 1; signed: by how much it is lighter, redder and yellower; known: where that
-    is known; share: how much of each point the subject's own light makes up, -1 for none, 1 for all, as far as known.
+    away: how large the difference is, 0 to 1. signed: by how much the frame is lighter, redder and yellower. known:
+    where the background is known. share: how much of each pixel's light is the subject's own, -1 for none, 1 for all.
     """
 
     away: F32
@@ -90,8 +93,12 @@ class Against:
 
 
 @dataclass(frozen=True)
-class Behind:
-    """What a frame shows about its subject and what is known to lie there: light, (h, w, 3), and where, (h, w)."""
+class OutlineBackground:
+    """A frame around its subject, and the background there.
+
+    box: where that is. light, behind: linear light of the frame and of the background, (h, w, 3) float32. known: how
+    far the background is known, (h, w), 0 to 1.
+    """
 
     box: Box
     light: F32
@@ -99,7 +106,7 @@ class Behind:
     known: F32
 
     def lacks(self, matte: F32) -> F32:
-        """What a matte lacks at its edges, -1 to 1. matte: all of a frame's, (H, W) float32, soft as it is."""
+        """What to add to a matte at its soft edges, (H, W) float32, -1 to 1. matte: all of the frame's, (H, W)."""
         out, part = np.zeros(matte.shape, np.float32), np.ascontiguousarray(matte[self.box])
         cells = _changed(self.light, self.behind, self.known * clear(part, CLEAR))
         # a point that a moving camera brought from the border of what is known is none
@@ -108,10 +115,10 @@ class Behind:
         return out
 
 
-class Place:
-    """What is known of the place: amounts of light, (h, w, 3) float32, and where, (h, w), 0 to 1.
+class BackgroundDetail:
+    """The known background: linear light, (h, w, 3) float32, and how far each pixel is known, (h, w), 0 to 1.
 
-    light: of the touched frame, as `known.lights` gives it. matte: (h, w) float32.
+    light: of the touched frame, as `known_background.lights` gives it. matte: that frame's, (h, w) float32.
     """
 
     def __init__(self, light: F32, matte: F32) -> None:
@@ -122,25 +129,25 @@ class Place:
         """To the next frame, with the camera. fit: motion from it to the frame before, (2, 3) of `fit.fitted`."""
         self._light, self._known = moved(self._light, self._known, fit)
 
-    def against(self, light: F32, shape: F32, box: Box, body: F32) -> Against:
+    def contrast(self, light: F32, shape: F32, box: Box, body: F32) -> BackgroundContrast:
         """How a frame differs from what is known, in a box of it; all 0 where nothing is known.
 
-        light: of all of the frame. shape: the carried matte, (h, w) float32. body: as `Body.told` of it.
+        light: of all of the frame. shape: the carried matte, (h, w) float32. body: as `SubjectLight.carried_on` of it.
         """
         # light that grows or fades all over is no difference
         drift = _drift(light, self._light, self._known * (shape < CLEAR))
         # as the eye counts light: by its root
         known, root = self._known[box], cv2.sqrt(self._light[box]) + drift
-        apart = (cv2.sqrt(light[box]) - root) * known[..., None]
-        away = cv2.sqrt(cv2.transform(cv2.multiply(apart, apart), np.ones((1, 3), np.float32)))
-        signed = np.clip(cv2.transform(apart, OPPONENT), -1, 1)
+        difference = (cv2.sqrt(light[box]) - root) * known[..., None]
+        away = cv2.sqrt(cv2.transform(cv2.multiply(difference, difference), np.ones((1, 3), np.float32)))
+        signed = np.clip(cv2.transform(difference, OPPONENT), -1, 1)
         own = cv2.resize(body, (CELL * body.shape[1], CELL * body.shape[0]), interpolation=cv2.INTER_LINEAR)
         share = np.empty(known.shape, np.float32)
         _share(light[box], root, own[box], known, share)
-        return Against(np.tanh(away * np.float32(OTHERWISE)), list(cv2.split(signed)), known * 2 - 1, share)
+        return BackgroundContrast(np.tanh(away * np.float32(OTHERWISE)), list(cv2.split(signed)), known * 2 - 1, share)
 
-    def borrow(self, other: Place, fit: F32, takes: Mask) -> None:
-        """Takes what another one surely knows where this one knows nothing.
+    def borrow(self, other: BackgroundDetail, fit: F32, takes: Mask) -> None:
+        """Takes over what another background surely knows where this one knows nothing.
 
         fit: the camera's motion from this one's frame to the other's, (2, 3). takes: (h, w), where it may be taken.
         """
@@ -150,10 +157,14 @@ class Place:
         self._light[takes] = np.square(np.maximum(np.sqrt(light[takes]) + drift, 0))
         self._known[takes] = LENT
 
-    def behind(self, light: F32, matte: F32) -> Behind | None:
+    def behind(self, light: F32, matte: F32) -> OutlineBackground | None:
         """What lies about a matte's outline, (h, w) float32, before it is learned; None where there is no matte."""
         box = bounds(matte > 0.5, NEAR)
-        return None if box is None else Behind(box, *(one[box].copy() for one in (light, self._light, self._known)))
+        return (
+            None
+            if box is None
+            else OutlineBackground(box, *(one[box].copy() for one in (light, self._light, self._known)))
+        )
 
     def learn(self, light: F32, matte: F32) -> None:
         """Takes in what a frame shows of the place. matte: (h, w) float32."""

@@ -1,12 +1,13 @@
-"""The follower: one frame after another, from a touched frame outwards.
+"""The follower: carries a matte from a touched frame to the frames beside it, one after another.
 
-On each frame the last matte is carried over by dense motion, both from the frame before and along the
-chained motion from the touched frame; colours remembered from touched frames and the recent ones
-vote, each for its place in the picture (after Märki et al., Bilateral Space Video Segmentation, CVPR
-2016); motion against the background's, towards the frame before and the next, what differs from the
-background as earlier frames showed it, how far each point looks as the subject is remembered to look there,
-and where the subject is expected behind what hides it, join them.
-A small network of our own, trained on made-up composites, weighs all that into the new matte.
+On each frame dense optical flow brings the last matte along, and the touched frame's own matte by the chained flow.
+Colour models of the touched frames and of the recent ones say how likely each colour is the subject's, by place
+(after Märki et al., Bilateral Space Video Segmentation, CVPR 2016). The other evidence is motion against the
+background's, towards the frame before and the next; the difference from the background as earlier frames showed it; the
+difference from the subject's own remembered look; and where the subject is expected behind what hides it. A small
+network of our own, trained on made-up clips, weighs all of it into the odds of each pixel.
+
+Three sizes are used: the plate's; the working size, (H, W), at which the outline is decided; and half of that, (h, w).
 """
 
 from __future__ import annotations
@@ -19,17 +20,17 @@ import cv2
 import numpy as np
 
 from cuvrel.core.arrays import F32, U8
-from cuvrel.core.follow.adaptation import Learned, Lesson, lesson
+from cuvrel.core.follow.adaptation import Lesson, OddsCorrection, lesson
 from cuvrel.core.follow.appearance import Appearance
 from cuvrel.core.follow.background import Background
-from cuvrel.core.follow.background_detail import Behind, Body, Place
+from cuvrel.core.follow.background_detail import BackgroundDetail, OutlineBackground, SubjectLight
 from cuvrel.core.follow.doubt import HALT, advice, worst_place
 from cuvrel.core.follow.evidence import (
-    Beyond,
     Carried,
     Expected,
-    Later,
-    Recalled,
+    Lookahead,
+    PriorKnowledge,
+    ReversePass,
     Stack,
     area_of_interest,
     halved,
@@ -37,7 +38,7 @@ from cuvrel.core.follow.evidence import (
     stacked,
 )
 from cuvrel.core.follow.inference import HOLD, decided, reasoned
-from cuvrel.core.follow.plausibility import Judge
+from cuvrel.core.follow.plausibility import PlausibilityCheck
 from cuvrel.core.imaging.region import bounds, doubled, even
 from cuvrel.core.keys.known_background import lights
 from cuvrel.core.motion.background_difference import at_size
@@ -73,10 +74,12 @@ class Halt:
 
 
 @dataclass(frozen=True)
-class Looked:
-    """A frame's picture at plate and at working size; at that its Lab, also halved, grey, and amounts of light.
+class Observation:
+    """What a frame's picture shows by itself, before anything is known of the subject on it.
 
-    motion: to the frame before, and from that to this one, each with its fault.
+    rgb: at plate size; small, lab, grey: sRGB, Lab and grey at working size; half: Lab at half of it; all uint8.
+    lights: linear light at working size, float32. motion: optical flow to the frame before and back, each with its
+    forward-backward error; None where there is no frame before.
     """
 
     rgb: U8
@@ -94,38 +97,38 @@ class Looked:
 
     @property
     def onward(self) -> tuple[F32, F32] | None:
-        """Motion from the frame before to this one, and its fault."""
+        """Flow from the frame before to this one, and its forward-backward error."""
         return None if self.motion is None else self.motion[2:]
 
 
 @dataclass(frozen=True)
-class Known:
-    """What is known of the place by a frame, under its view: at half of the working size, and at that to the pixel."""
+class BackgroundModels:
+    """The background as it is known on a frame: at half of the working size, and at that in detail. grey: the frame."""
 
     grey: U8
-    ground: Background
-    place: Place
+    background: Background
+    detail: BackgroundDetail
 
 
-def _shown(looked: Looked, u: F32) -> Known:
-    """What a frame shows of the place about its subject. u: its matte at working size, (H, W) float32."""
-    return Known(looked.grey, Background(looked.half, halved(u)), Place(looked.lights, u))
+def _shown(observed: Observation, u: F32) -> BackgroundModels:
+    """The background as one frame shows it around its subject. u: the frame's matte, (H, W) float32."""
+    return BackgroundModels(observed.grey, Background(observed.half, halved(u)), BackgroundDetail(observed.lights, u))
 
 
 @dataclass(frozen=True)
-class Settled:
-    """A frame that was decided, all at working size, (H, W) float32.
+class Decision:
+    """A frame whose outline was decided; all at working size, (H, W) float32.
 
-    shape: the matte as motion carried it; u: as it was decided; fault: how far motion is to be mistrusted.
-    behind: what lies about its outline, if there is one.
+    shape: the matte as the flow carried it; u: the matte as the network decided it; flow_error: the forward-backward
+    error in pixels; stack: the evidence; behind: the background around the outline, None where nothing is known of it.
     """
 
-    looked: Looked
+    observed: Observation
     shape: F32
     u: F32
     stack: Stack
-    fault: F32
-    behind: Behind | None
+    flow_error: F32
+    behind: OutlineBackground | None
 
 
 @dataclass(frozen=True)
@@ -138,12 +141,31 @@ class Followed:
 
 
 class Follower:
-    """Carries one matte in one direction. Make a new one at each touched frame.
+    """Carries one matte in one direction, frame by frame. Make a new one at each touched frame.
 
-    After a step `evidence` and `stack` hold what led to it.
+    Parameters
+    ----------
+    rgb
+        (H, W, 3) uint8 sRGB: the touched frame's picture, at plate size.
+    matte
+        (H, W) float32, 0 to 1: its matte.
+    hold
+        0 to 1: how strongly the shape that the flow carried counts against the other evidence.
+    detail
+        0 to 1: how far soft edges are drawn in by the picture, as for the trace.
 
-    rgb, matte: the touched frame's picture, (H, W, 3) uint8 sRGB, and matte, (H, W) float32.
-    hold: 0 to 1, how strongly the carried shape counts against what else speaks; detail: as for the trace.
+    Attributes
+    ----------
+    evidence
+        What the last finished frame's doubt was computed from.
+    stack
+        What the network weighed on the last decided frame.
+
+    Notes
+    -----
+    A step has three parts, so that three frames can be worked on at once: `observe` looks at a picture by itself,
+    `decide` finds the outline at working size, `finish` gives the matte at plate size and its doubt. `step` does all
+    three in order.
     """
 
     def __init__(self, rgb: U8, matte: F32, hold: float = HOLD, detail: float = 1.0) -> None:
@@ -152,60 +174,64 @@ class Follower:
         self.hold, self.detail = hold, detail
         self._every_second = ((np.arange(self.size[0])[:, None] + np.arange(self.size[1])) % 2).astype(np.uint8)
         self._flow, self._ahead = Flow(), Flow()
-        self.at = self.look(rgb)
+        self.at = self.observe(rgb)
         lab = self.at.lab
         u = self._begin(matte, 0)
         self._recent = ColourMemory(self.size, cells=12, reach=1, bins=12)
         # touched frames alone, for the rough place and for anywhere: never fed with what was followed
         self._touched = [ColourMemory(self.size, cells=4, reach=1, bins=16), ColourMemory(self.size, bins=20)]
         self._teach([self._recent, *self._touched], lab, u, 1.0)
-        self._judge = Judge(u, lab)
+        self._plausibility = PlausibilityCheck(u, lab)
         self._several = False
-        self._learned: Learned | None = None
+        self._correction: OddsCorrection | None = None
 
     def learn(self, lessons: Sequence[Lesson]) -> None:
-        """Corrects from here on what the network says, as touched frames of the clip taught."""
-        self._learned = Learned(lessons) if lessons else None
+        """Corrects the network's odds from here on by what touched frames of the clip taught (see adaptation.py)."""
+        self._correction = OddsCorrection(lessons) if lessons else None
 
-    def examine(self, looked: Looked, after: Looked | None, matte: F32) -> Lesson:
-        """What a touched frame teaches to which the next step would lead. No step can follow.
+    def examine(self, observed: Observation, after: Observation | None, matte: F32) -> Lesson:
+        """What a touched frame teaches, where the next step would have led to it. No step can follow.
 
-        looked, after: as for `settle`; matte: (H, W) float32 of the plate.
+        observed, after: as for `decide`. matte: the touched frame's, (H, W) float32 at plate size.
         """
-        stack = self._gathered(looked, after)[2]
+        stack = self._gathered(observed, after)[2]
         u = shrink(matte, self.size).astype(np.float32)
         return lesson(*reasoned(stack, self._several), u[stack.inside])
 
-    def look(self, rgb: U8, before: Looked | None = None) -> Looked:
-        """What can be told of a frame without the matte of the one before it.
+    def observe(self, rgb: U8, before: Observation | None = None) -> Observation:
+        """What a picture shows by itself; needs no matte of the frame before.
 
-        Safe to call in another thread while a step is under way. before: the frame that the step comes from.
+        Safe to call in another thread while a step is under way. before: the frame that the step comes from, whose
+        flow to this one is found, too.
         """
         work = np.ascontiguousarray(shrink(rgb, self.size))
         grey = cv2.cvtColor(work, cv2.COLOR_RGB2GRAY)
         lab = to_lab(work)
         half = halved(lab)
         motion = None if before is None else self._ahead.both_ways(grey, before.grey)
-        return Looked(rgb, work, lab, half, grey, lights(work), motion)
+        return Observation(rgb, work, lab, half, grey, lights(work), motion)
 
     def _begin(self, matte: F32, age: int) -> F32:
-        """Sets out from the frame at hand and its matte, (H, W) of the plate; gives that at working size.
+        """Starts all that is remembered anew from the current frame. Returns its matte at working size.
 
-        age: how many frames ago an artist's matte was.
+        matte: (H, W) float32 at plate size. age: how many frames ago an artist's matte was.
         """
         u = shrink(matte, self.size).astype(np.float32)
         small = halved(u)
         self._u, self._age = u, age
         self._key_light, self._key_grey = self.at.light, self.at.grey
         self._key_u, self._key_flow = u, np.zeros((*self.size, 2), np.float32)
-        self._key_fault = np.zeros(self.size, np.float32)
-        self._place, self._body = Place(self.at.lights, u), Body(self.at.lights, u)
-        self._expected, self._ground = Expected(small), Background(self.at.half, small)
+        self._key_error = np.zeros(self.size, np.float32)
+        self._background_detail, self._subject_light = (
+            BackgroundDetail(self.at.lights, u),
+            SubjectLight(self.at.lights, u),
+        )
+        self._expected, self._background = Expected(small), Background(self.at.half, small)
         self._own = Appearance(self.at.half, small)
         return u
 
     def _teach(self, memories: list[ColourMemory], lab: U8, u: F32, weight: float) -> None:
-        """Remembers the colours on both sides, leaving out the outline itself, which is mixed."""
+        """Adds the colours on both sides of the outline to colour models; not the outline's own, which are mixed."""
         sure_in = cv2.erode((u > 0.8).astype(np.uint8), np.ones((3, 3), np.uint8))
         sure_out = cv2.erode((u < 0.2).astype(np.uint8), np.ones((3, 3), np.uint8))
         # thin limbs vanish under erosion; half a sample is better than none
@@ -216,153 +242,176 @@ class Follower:
             memory.add(lab, inside, outside)
 
     def remember(self, rgb: U8, matte: F32) -> None:
-        """Remembers another touched frame, too: its colours, and what it shows of the place that is hidden here.
+        """Takes another touched frame's colours into account, and the background that is hidden on this one.
 
-        rgb, matte: as of the one that it sets out from.
+        rgb, matte: as for the constructor.
         """
-        looked, u = self.look(rgb), shrink(matte, self.size).astype(np.float32)
+        observed, u = self.observe(rgb), shrink(matte, self.size).astype(np.float32)
         self._several = True
-        self._teach(self._touched, looked.lab, u, 1.0)
-        self.borrow(_shown(looked, u))
+        self._teach(self._touched, observed.lab, u, 1.0)
+        self.borrow(_shown(observed, u))
 
     def survey(self, rgb: U8, matte: F32) -> None:
-        """Takes from any other frame what it shows of the place that is hidden here. rgb, matte: as for `remember`."""
-        self.borrow(_shown(self.look(rgb), shrink(matte, self.size).astype(np.float32)))
+        """Takes from any other frame the background that is hidden on this one. rgb, matte: as for `remember`."""
+        self.borrow(_shown(self.observe(rgb), shrink(matte, self.size).astype(np.float32)))
 
-    def known(self) -> Known:
-        """What is known of the place by now, to be borrowed by another follower."""
-        return Known(self.at.grey, deepcopy(self._ground), deepcopy(self._place))
+    def backgrounds(self) -> BackgroundModels:
+        """A copy of the background as it is known by now, which another follower may borrow."""
+        return BackgroundModels(self.at.grey, deepcopy(self._background), deepcopy(self._background_detail))
 
-    def borrow(self, known: Known) -> None:
-        """Takes over what is known of the place where the subject hides it on the frame that this one sets out from.
+    def borrow(self, models: BackgroundModels) -> None:
+        """Takes over another one's background where the subject hides it on the current frame.
 
-        Nothing where the other one worked at another size.
+        Does nothing where the other one worked at another size.
         """
-        if known.grey.shape != self.size:
+        if models.grey.shape != self.size:
             return
         small = halved(self._u)
-        flow, fault = halved_motion(*self._flow.between(self.at.grey, known.grey))
-        fit = fitted(flow, ((small < 0.1) * np.exp(-fault)).astype(np.float32), 1.0)
-        takes = self._ground.borrow(known.ground, fit, small)
+        flow, flow_error = halved_motion(*self._flow.between(self.at.grey, models.grey))
+        fit = fitted(flow, ((small < 0.1) * np.exp(-flow_error)).astype(np.float32), 1.0)
+        takes = self._background.borrow(models.background, fit, small)
         takes = cv2.resize(takes.astype(np.uint8), self.size[::-1], interpolation=cv2.INTER_NEAREST) > 0
-        self._place.borrow(known.place, at_size(fit, 2), takes)
+        self._background_detail.borrow(models.detail, at_size(fit, 2), takes)
 
-    def take_up(self, rgb: U8, matte: F32) -> None:
-        """Goes on from another frame than the touched one, whose colours stay remembered, and what it shows."""
-        touched = self.known()
-        self.at = self.look(rgb)
+    def restart(self, rgb: U8, matte: F32) -> None:
+        """Goes on from another frame than the touched one, whose colours and background stay known.
+
+        rgb, matte: that frame's, as for the constructor.
+        """
+        touched = self.backgrounds()
+        self.at = self.observe(rgb)
         u = self._begin(matte, LATER)
-        self._judge.take_up(u)
+        self._plausibility.restart(u)
         self._teach([self._recent], self.at.lab, u, 1.0)
         self.borrow(touched)
 
-    def step(self, rgb: U8, decide: bool = True) -> Followed:
-        """The next frame. Raises nothing: a lost subject is an empty matte with doubt 1.
+    def step(self, rgb: U8, anew: bool = True) -> Followed:
+        """The next frame's matte. A lost subject is an empty matte with doubt 1; nothing is raised.
 
-        decide: whether the outline is decided anew; if not, it stays as motion carried it.
+        rgb: (H, W, 3) uint8 sRGB. anew: whether the outline is decided anew; else it stays as the flow carried it.
         """
-        return self.finish(self.settle(self.look(rgb, self.at), decide=decide))
+        return self.finish(self.decide(self.observe(rgb, self.at), anew=anew))
 
-    def settle(
-        self, looked: Looked, after: Looked | None = None, decide: bool = True, beyond: Beyond | None = None
-    ) -> Settled:
-        """A step from a frame that was looked at: the next one may begin, and `finish` makes this one's matte of it.
+    def decide(
+        self,
+        observed: Observation,
+        after: Observation | None = None,
+        anew: bool = True,
+        reverse: ReversePass | None = None,
+    ) -> Decision:
+        """The outline of the next frame at working size. After it the step to the frame after may begin.
 
-        after: the frame that comes next, looked at from this one, where there is one: it tells what moves.
-        beyond: what following from the next touched frame made of this one, at plate size, where it was here.
+        Parameters
+        ----------
+        observed
+            The next frame, observed from the current one.
+        after
+            The frame after that, observed from `observed`, where there is one: its flow tells what moves.
+        anew
+            Whether the outline is decided by the network; else it stays as the flow carried it.
+        reverse
+            What following back from the next touched frame made of this one, at plate size, where it has been here.
         """
-        if beyond is not None:
-            beyond = replace(beyond, matte=shrink(beyond.matte, self.size).astype(np.float32))
-        fault, shape, stack = self._gathered(looked, after, decide, beyond)
+        if reverse is not None:
+            reverse = replace(reverse, matte=shrink(reverse.matte, self.size).astype(np.float32))
+        flow_error, shape, stack = self._gathered(observed, after, anew, reverse)
         u = shape
-        if decide:
-            carried = shape if beyond is None else np.maximum(shape, beyond.matte)
-            u = decided(carried, stack, self._several, self.hold, self._learned)
+        if anew:
+            carried = shape if reverse is None else np.maximum(shape, reverse.matte)
+            u = decided(carried, stack, self._several, self.hold, self._correction)
         self._recent.fade(0.75)
-        self._teach([self._recent], looked.lab, u, 0.4)
+        self._teach([self._recent], observed.lab, u, 0.4)
         small = halved(u)
-        self._expected.settle(small)
-        self._ground.settle(looked.half, small)
-        self._own.settle(looked.half, small)
+        self._expected.update(small)
+        self._background.update(observed.half, small)
+        self._own.update(observed.half, small)
         self.stack = stack
-        self.at, self._u = looked, u
-        behind = self._place.behind(looked.lights, u)
-        self._place.learn(looked.lights, u)
-        self._body = Body(looked.lights, u)
-        return Settled(looked, shape, u, stack, fault, behind)
+        self.at, self._u = observed, u
+        behind = self._background_detail.behind(observed.lights, u)
+        self._background_detail.learn(observed.lights, u)
+        self._subject_light = SubjectLight(observed.lights, u)
+        return Decision(observed, shape, u, stack, flow_error, behind)
 
     def _gathered(
-        self, looked: Looked, after: Looked | None, decide: bool = True, beyond: Beyond | None = None
+        self, observed: Observation, after: Observation | None, anew: bool = True, reverse: ReversePass | None = None
     ) -> tuple[F32, F32, Stack]:
-        """The motion's fault on a frame, the matte as motion carried it there, and what the network weighs.
+        """The flow's forward-backward error, the matte as the flow carried it, and the evidence for the network.
 
-        As for `settle`, but beyond at working size.
+        Parameters as of `decide`, but `reverse` at working size.
         """
-        grey = looked.grey
-        if decide:
-            flow, fault = self._flow.between(grey, self.at.grey, self._u, looked.motion)
+        grey = observed.grey
+        if anew:
+            flow, flow_error = self._flow.between(grey, self.at.grey, self._u, observed.motion)
         else:  # whatever the picture says: smooth motion holds out where that is little
-            flow, fault = Flow(SMOOTH).between(grey, self.at.grey)
-        found = self._carried(grey, flow, fault)
+            flow, flow_error = Flow(SMOOTH).between(grey, self.at.grey)
+        found = self._carried(grey, flow, flow_error)
         shape = found.matte + found.faith * (found.along - found.matte)
-        return fault, shape, self._evidence(looked, found, Later(None if after is None else after.onward, beyond))
+        return (
+            flow_error,
+            shape,
+            self._evidence(observed, found, Lookahead(None if after is None else after.onward, reverse)),
+        )
 
-    def finish(self, settled: Settled) -> Followed:
-        """A settled frame's matte at plate size, its doubt, and its halt if any.
+    def finish(self, decision: Decision) -> Followed:
+        """A decided frame's matte at plate size, its doubt, and the halt if that is too large.
 
-        For each frame once and in their order. Safe to call in another thread while the next step is under way.
+        To be called once for each frame, in their order. Safe in another thread while the next step is under way.
         """
-        looked = settled.looked
-        evidence, blame = self._judge.judge(settled.shape, settled.u, looked.lab, settled.fault, settled.stack)
+        observed = decision.observed
+        evidence, blame = self._plausibility.assess(
+            decision.shape, decision.u, observed.lab, decision.flow_error, decision.stack
+        )
         self.evidence = evidence
         doubt = evidence.doubt()
         halt = None
         if doubt > HALT:
             reason = evidence.reason()
             halt = Halt(reason, advice(reason), *worst_place(blame, self.plate))
-        return Followed(self._edged(settled), doubt, halt)
+        return Followed(self._edged(decision), doubt, halt)
 
-    def _edged(self, settled: Settled) -> F32:
+    def _edged(self, decision: Decision) -> F32:
         """The matte at plate size, its soft edges by the picture and by the place behind them."""
-        matte = soften(settled.u, settled.looked.rgb, self.detail, small=settled.looked.small, trust=TRUST)
-        if settled.behind is None or self.detail <= 0:
+        matte = soften(decision.u, decision.observed.rgb, self.detail, small=decision.observed.small, trust=TRUST)
+        if decision.behind is None or self.detail <= 0:
             return matte
         # an area's mean takes long, and tells more only where many pixels become one
         way = cv2.INTER_AREA if matte.shape[1] > 2 * self.size[1] else cv2.INTER_LINEAR
-        lacks = settled.behind.lacks(cv2.resize(matte, self.size[::-1], interpolation=way))
+        lacks = decision.behind.lacks(cv2.resize(matte, self.size[::-1], interpolation=way))
         lacks = cv2.resize(lacks, matte.shape[::-1], interpolation=cv2.INTER_LINEAR)
         return np.clip(cv2.scaleAdd(lacks, self.detail, matte), 0, 1)
 
-    def _carried(self, grey: U8, flow: F32, fault: F32) -> Carried:
-        """What the motion to the frame before brings from there, and the chain of it from the touched frame."""
+    def _carried(self, grey: U8, flow: F32, flow_error: F32) -> Carried:
+        """What the flow brings from the frame before, and the chained flow from the touched frame."""
         here = Warp(flow)
-        planes = here.of(np.dstack([self._u, self._key_fault, self._key_flow]))
-        carried, self._key_fault = np.ascontiguousarray(planes[..., 0]), np.maximum(planes[..., 1], fault)
+        planes = here.of(np.dstack([self._u, self._key_error, self._key_flow]))
+        carried, self._key_error = np.ascontiguousarray(planes[..., 0]), np.maximum(planes[..., 1], flow_error)
         self._key_flow, self._age = flow + planes[..., 2:], self._age + 1
         if self._age > 1:
             self._key_flow = self._flow.drawn(grey, self._key_grey, self._key_flow, carried)
         touched = Warp(self._key_flow)
         along = touched.of(self._key_u)
         # the touched frame's own matte counts where its chain of motion never broke
-        faith = (np.exp(-np.square(self._key_fault / 1.5)) * 0.5).astype(np.float32)
+        faith = (np.exp(-np.square(self._key_error / 1.5)) * 0.5).astype(np.float32)
         light, first_light = here.of(self.at.light), touched.of(self._key_light)
         residual = cv2.absdiff(grey, here.of(self.at.grey)).astype(np.float32)
-        return Carried(flow, fault, carried, along, light, first_light, faith, residual, self._age)
+        return Carried(flow, flow_error, carried, along, light, first_light, faith, residual, self._age)
 
-    def _evidence(self, looked: Looked, carried: Carried, later: Later) -> Stack:
-        """What the network weighs, about where the subject may be."""
+    def _evidence(self, observed: Observation, carried: Carried, lookahead: Lookahead) -> Stack:
+        """The evidence for the network, within the box where the subject may be."""
         shape = halved(carried.matte)
         flow, calm = carried.small[0], carried.calm
         self._expected.move(flow, calm, shape)
-        self._ground.move(flow, calm, shape)
+        self._background.move(flow, calm, shape)
         self._own.move(flow, calm)
-        self._place.move(at_size(self._ground.camera, 2))
-        found = None if later.beyond is None else halved(later.beyond.matte)
+        self._background_detail.move(at_size(self._background.camera, 2))
+        found = None if lookahead.reverse is None else halved(lookahead.reverse.matte)
         box = area_of_interest(shape, self._expected.plane, found)
-        own = self._own.planes(looked.half, shape)
-        ground = self._ground.planes(looked.half, shape, self._own.alike, self._own.unlike)
+        own = self._own.planes(observed.half, shape)
+        background = self._background.planes(observed.half, shape, self._own.alike, self._own.unlike)
         big = doubled(box)
-        place = self._place.against(looked.lights, carried.matte, big, self._body.told(carried.flow))
+        contrast = self._background_detail.contrast(
+            observed.lights, carried.matte, big, self._subject_light.carried_on(carried.flow)
+        )
         memories = [self._recent, *self._touched]
-        recalled = Recalled(memories, self._expected, [*ground, *own], place, self._u[big])
-        return stacked(carried, looked.lab, looked.half, shape, box, recalled, later)
+        prior = PriorKnowledge(memories, self._expected, [*background, *own], contrast, self._u[big])
+        return stacked(carried, observed.lab, observed.half, shape, box, prior, lookahead)

@@ -1,4 +1,4 @@
-"""How little a carried matte can be trusted, why, and where."""
+"""Doubt: how likely it is that a followed frame needs the artist, why, and where."""
 
 from __future__ import annotations
 
@@ -22,7 +22,7 @@ DRIFTED = "the subject no longer looks as it did where you marked it"
 
 @dataclass(frozen=True)
 class Evidence:
-    """What the follower saw on one frame, each 0 (as hoped) to 1 and beyond (bad)."""
+    """Figures of one followed frame, each 0 (as hoped) to 1 and beyond (bad)."""
 
     jump: float  # how far the decision left the carried shape, in pixels along the outline
     unsure: float  # what the network expects to be wrong of the matte, as a share of it
@@ -80,13 +80,13 @@ def advice(reason: str) -> str:
     return ADVICE.get(reason, "Look at the outline; mark what is wrong, or follow on if it is right.")
 
 
-def worst_place(fault: F32, shape: tuple[int, int]) -> tuple[float, float, float]:
-    """The centre (x, y) and radius, in plate pixels, of where the fault is gathered.
+def worst_place(blame: F32, shape: tuple[int, int]) -> tuple[float, float, float]:
+    """The centre (x, y) and radius, in plate pixels, of where most speaks against a matte.
 
-    fault: (h, w) float32 at any size. shape: (H, W) of the plate.
+    blame: (h, w) float32 at any size. shape: (H, W) of the plate.
     """
-    _h, w = fault.shape
-    spread = cv2.GaussianBlur(fault, (0, 0), max(2.0, w / 32))
-    y, x = np.unravel_index(int(np.argmax(spread)), fault.shape)
+    _h, w = blame.shape
+    spread = cv2.GaussianBlur(blame, (0, 0), max(2.0, w / 32))
+    y, x = np.unravel_index(int(np.argmax(spread)), blame.shape)
     scale = shape[1] / w
     return (float(x) + 0.5) * scale, (float(y) + 0.5) * scale, max(24.0, w / 16 * scale)

@@ -1,8 +1,8 @@
-"""What speaks for and against a pixel being the subject, as planes of one stack, for the network to weigh.
+"""The evidence for and against each pixel being the subject, as planes of one stack that the network weighs.
 
-All of it is relative to the clip at hand: the carried mattes, how far their motion can be trusted, what
-remembered colours say, whether a pixel moves with the subject or with the background, and where the
-subject would be if nothing had passed before it.
+All of it is relative to the clip at hand: the mattes that the flow carried, how far the flow can be trusted, the colour
+models, whether a pixel moves with the subject or with the background, and where the subject would be if nothing had
+passed before it.
 """
 
 from __future__ import annotations
@@ -16,7 +16,7 @@ from numpy.typing import NDArray
 
 from cuvrel.core.arrays import F32, U8
 from cuvrel.core.follow import appearance, background
-from cuvrel.core.follow.background_detail import Against
+from cuvrel.core.follow.background_detail import BackgroundContrast
 from cuvrel.core.imaging.network import gathered
 from cuvrel.core.imaging.region import Box, blocks, doubled
 from cuvrel.core.motion.background_difference import brought
@@ -33,15 +33,17 @@ STAY = 0.93  # how much of a hidden part is still expected a frame later
 
 @dataclass(frozen=True)
 class Carried:
-    """One frame's motion and what it carried, all at working size (H, W), both even.
+    """What optical flow brought to a frame; all (H, W) at working size, both even.
 
-    flow: (H, W, 2) from here to the frame before; fault: its pixels of miss; matte, along: the last
-    matte and the touched frame's, moved here; light, first_light: the L of Lab of the same two, moved here,
-    uint8; faith: 0 to 0.5, how unbroken the chain to the touched frame is; age: how many frames ago it was.
+    flow: (H, W, 2), in pixels, from this frame to the one before. flow_error: its forward-backward error in pixels.
+    matte, along: the last frame's matte and the touched frame's, warped to this frame. light, first_light: the L of Lab
+    of the same two frames, warped, uint8. faith: 0 to 0.5, how far the chained flow to the touched frame can be
+    trusted. residual: the difference in grey that is left after warping. age: how many frames ago the touched frame
+    was.
     """
 
     flow: F32
-    fault: F32
+    flow_error: F32
     matte: F32
     along: F32
     light: U8
@@ -52,20 +54,20 @@ class Carried:
 
     @cached_property
     def small(self) -> tuple[F32, F32]:
-        """The motion and its fault at half size."""
-        return halved_motion(self.flow, self.fault)
+        """The flow and its error at half size."""
+        return halved_motion(self.flow, self.flow_error)
 
     @cached_property
     def calm(self) -> F32:
-        """How far the motion can be trusted at half size, 0 to 1."""
+        """How far the flow can be trusted, at half size, 0 to 1."""
         return np.exp(-self.small[1])
 
 
 @dataclass(frozen=True)
-class Beyond:
-    """What the way that set out from the next touched frame made of a frame.
+class ReversePass:
+    """What following the other way, from the next touched frame back, made of a frame.
 
-    matte: (H, W) float32; away: how many frames its touched one is away; doubt: 0 to 1.
+    matte: (H, W) float32. away: how many frames that touched frame is off. doubt: 0 to 1.
     """
 
     matte: F32
@@ -78,38 +80,41 @@ def halved(plane: NDArray) -> NDArray:
     return cv2.resize(plane, (plane.shape[1] // 2, plane.shape[0] // 2), interpolation=cv2.INTER_AREA)
 
 
-def halved_motion(flow: F32, fault: F32) -> tuple[F32, F32]:
-    """A motion, (H, W, 2), and its fault, (H, W), at half size and in pixels of it; the fault stays in full ones."""
-    return np.ascontiguousarray(flow[::2, ::2]) * np.float32(0.5), halved(fault)
+def halved_motion(flow: F32, flow_error: F32) -> tuple[F32, F32]:
+    """A flow, (H, W, 2), at half size and in its pixels, and its error, (H, W), at half size but in full pixels."""
+    return np.ascontiguousarray(flow[::2, ::2]) * np.float32(0.5), halved(flow_error)
 
 
 class Expected:
-    """Where the subject would be if nothing had passed before it, at half size; moves as the subject does."""
+    """Where the subject would be if nothing had passed before it, (h, w) float32 at half size."""
 
     def __init__(self, matte: F32) -> None:
         self.plane = matte
         self._fit = np.zeros((2, 3), np.float32)
 
     def move(self, flow: F32, calm: F32, shape: F32) -> None:
-        """To the next frame, at half size. flow: (h, w, 2) in its pixels; calm: its trust; shape: the carried matte."""
+        """Moves it to the next frame as the subject moves.
+
+        flow: (h, w, 2) in pixels of half size. calm: how far it can be trusted, 0 to 1. shape: the carried matte.
+        """
         fit = fitted(flow, shape * calm, 40.0)
         if float((shape > 0.5).sum()) >= 30:
             self._fit = fit
         self.plane = brought(self.plane, self._fit)
 
-    def settle(self, matte: F32) -> None:
-        """After the frame was decided: what is seen counts in full, what is not fades."""
+    def update(self, matte: F32) -> None:
+        """Takes in a decided frame: what is seen of the subject counts in full, what is not fades."""
         self.plane = np.maximum(matte, STAY * self.plane)
 
 
-def area_of_interest(shape: F32, expected: F32, beyond: F32 | None = None) -> Box:
+def area_of_interest(shape: F32, expected: F32, reverse: F32 | None = None) -> Box:
     """Where the network looks, at half size: about the carried and the expected subject; all when both are gone.
 
-    beyond: what the way from the next touched frame found, if there was one.
+    reverse: what the way from the next touched frame found, if there was one.
     """
     h, w = shape.shape
     where = (shape > 0.1) | (expected > 0.25)
-    box = blocks(where if beyond is None else where | (beyond > 0.25), 20, 8)
+    box = blocks(where if reverse is None else where | (reverse > 0.25), 20, 8)
     if box is None or float((shape > 0.5).sum()) < 12:
         return slice(0, h), slice(0, w)
     return box
@@ -138,89 +143,93 @@ class Stack:
 
 
 @dataclass(frozen=True)
-class Recalled:
-    """What earlier frames say of one that is to be decided.
+class PriorKnowledge:
+    """What the frames before say of one that is to be decided.
 
-    memories: of colours, recent, the touched frame's by place and anywhere. expected: where the subject is, if hidden.
-    known: what the known background and the subject's own look say, planes at half size. place: the part that is
-    looked at beside what was seen there before; was: the last matte there, where it was; at working size.
+    memories: colour models: of recent frames, of touched ones by place, and of touched ones anywhere. expected: where
+    the subject is, even if hidden. known: planes of the background and of the subject's own look, at half size.
+    contrast: the frame against the detailed background; was: the last matte, unwarped; both in the box, at working
+    size.
     """
 
     memories: list[ColourMemory]
     expected: Expected
     known: list[F32]
-    place: Against
+    contrast: BackgroundContrast
     was: F32
 
 
 @dataclass(frozen=True)
-class Later:
-    """What is known from the other side in time.
+class Lookahead:
+    """What is known from later frames, as far as there are any; at working size.
 
-    onward: motion to the frame after, and its fault, at working size, where that frame is known. beyond: at working
-    size, where there is a way back.
+    onward: flow to the frame after, and its error. reverse: what following back from the next touched frame made here.
     """
 
     onward: tuple[F32, F32] | None
-    beyond: Beyond | None
+    reverse: ReversePass | None
 
 
-def stacked(carried: Carried, lab: U8, small: U8, shape: F32, box: Box, recalled: Recalled, later: Later) -> Stack:
+def stacked(
+    carried: Carried, lab: U8, small: U8, shape: F32, box: Box, prior: PriorKnowledge, lookahead: Lookahead
+) -> Stack:
     """The stack for the network.
 
-    lab: (H, W, 3) uint8 at working size; small: the same at half of it. shape: the carried matte at half size.
-    box: at half size.
+    lab: (H, W, 3) uint8 at working size; small: the same at half of it. shape: the carried matte at half size. box: the
+    part that is weighed, at half size.
     """
-    flow, fault = carried.small
-    sides, from_ground = with_subject(flow, carried.calm, shape)
+    flow, flow_error = carried.small
+    sides, from_background = with_subject(flow, carried.calm, shape)
     where = np.zeros(shape.shape, np.uint8)
     where[box] = 1
     colours = []
-    for memory, balance in zip(recalled.memories, (0.3, 0.5, 0.5), strict=True):
+    for memory, balance in zip(prior.memories, (0.3, 0.5, 0.5), strict=True):
         odds, trust = memory.odds(small, where, balance=balance, zoom=2.0)
         colours.append(np.clip(odds, -5, 5) * trust / 5)
     half = [
         *colours,
         trust * 2 - 1,
-        np.minimum(fault, 6) / 3 - 1,
+        np.minimum(flow_error, 6) / 3 - 1,
         halved(carried.faith) * 2 - 1,
         np.minimum(halved(carried.residual), 40) / 20 - 1,
         sides,
-        np.minimum(from_ground, 8) / 4 - 1,
-        np.tanh(0.3 * (from_ground - 2 * fault)),
-        recalled.expected.plane * 2 - 1,
-        *_onward(later.onward, shape),
+        np.minimum(from_background, 8) / 4 - 1,
+        np.tanh(0.3 * (from_background - 2 * flow_error)),
+        prior.expected.plane * 2 - 1,
+        *_onward(lookahead.onward, shape),
         np.full(shape.shape, 2 / max(1, carried.age) - 1, np.float32),
-        *recalled.known,
-        *(np.full(shape.shape, told, np.float32) for told in _told(later.beyond)),
+        *prior.known,
+        *(np.full(shape.shape, told, np.float32) for told in _reverse_planes(lookahead.reverse)),
     ]
     big = doubled(box)
-    place = recalled.place
-    full: list[F32] = [*place.signed, place.known, place.share]
-    full.append(recalled.was * 2 - 1)
+    contrast = prior.contrast
+    full: list[F32] = [*contrast.signed, contrast.known, contrast.share]
+    full.append(prior.was * 2 - 1)
     full += [matte[big] * 2 - 1 for matte in (carried.matte, carried.along)]
-    full.append(np.zeros_like(place.known) if later.beyond is None else later.beyond.matte[big] * 2 - 1)
+    full.append(np.zeros_like(contrast.known) if lookahead.reverse is None else lookahead.reverse.matte[big] * 2 - 1)
     # with the pictures that they came with: where an edge lies beside its own, so does the outline
     lights = np.stack([carried.light[big], carried.first_light[big]]).astype(np.float32)
-    full += [*(lights / np.float32(128) - np.float32(1)), 2 * place.away - 1]
+    full += [*(lights / np.float32(128) - np.float32(1)), 2 * contrast.away - 1]
     return Stack(gathered(lab[big], full, [plane[box] for plane in half]), box)
 
 
-def _told(beyond: Beyond | None) -> tuple[float, float]:
-    """How near the next touched frame is, and how sure of itself the way from it was; -1 for not at all."""
-    return (-1.0, -1.0) if beyond is None else (2 / max(1, beyond.away) - 1, 1 - 2 * beyond.doubt)
+def _reverse_planes(reverse: ReversePass | None) -> tuple[float, float]:
+    """How near the next touched frame is, and how sure the pass from it is, each -1 to 1; -1 where there is none."""
+    return (-1.0, -1.0) if reverse is None else (2 / max(1, reverse.away) - 1, 1 - 2 * reverse.doubt)
 
 
 def _onward(motion: tuple[F32, F32] | None, shape: F32) -> list[F32]:
-    """What the next frame tells: with the subject, how far from the background's motion, and how far not to trust it.
+    """Three planes from the flow to the next frame: whether a pixel moves with the subject, how far its motion is from
+    the background's, and the flow's error.
 
-    What comes out from behind something has no way back to the frame before, but it has one to the next.
+    What comes out from behind something has no match in the frame before, but it has one in the next.
     """
     if motion is None:
         return [np.zeros(shape.shape, np.float32), *(np.full(shape.shape, n, np.float32) for n in (-1, 1))]
-    flow, fault = halved_motion(*motion)
-    sides, from_ground = with_subject(flow, np.exp(-fault), shape)
+    flow, flow_error = halved_motion(*motion)
+    sides, from_background = with_subject(flow, np.exp(-flow_error), shape)
     away, missed = (
-        np.asarray(np.minimum(one, most) / (most / 2) - 1, np.float32) for one, most in ((from_ground, 8), (fault, 6))
+        np.asarray(np.minimum(one, most) / (most / 2) - 1, np.float32)
+        for one, most in ((from_background, 8), (flow_error, 6))
     )
     return [sides, away, missed]

@@ -9,7 +9,7 @@ import cv2
 import numpy as np
 
 from cuvrel.core.arrays import F32
-from cuvrel.core.follow.adaptation import Learned
+from cuvrel.core.follow.adaptation import OddsCorrection
 from cuvrel.core.follow.evidence import VEILS, Stack
 from cuvrel.core.imaging.network import SURELY, Network, whole
 
@@ -32,7 +32,9 @@ def reasoned(stack: Stack, several: bool) -> tuple[F32, F32]:
     return network(several=several).reasoned(stack.planes if several else np.delete(stack.planes, VEILS, 0))
 
 
-def decided(shape: F32, stack: Stack, several: bool, hold: float = HOLD, learned: Learned | None = None) -> F32:
+def decided(
+    shape: F32, stack: Stack, several: bool, hold: float = HOLD, correction: OddsCorrection | None = None
+) -> F32:
     """The matte that the network weighs out, (H, W) float32, without crumbs that nothing was carried to.
 
     shape: the matte as it was carried, (H, W) float32. several: as for `network`. hold: 0 to 1, how strongly the
@@ -40,9 +42,9 @@ def decided(shape: F32, stack: Stack, several: bool, hold: float = HOLD, learned
     """
     u = np.zeros(shape.shape, np.float32)
     part = shape[stack.inside]
-    told, odds = reasoned(stack, several)
-    if learned is not None:
-        odds = np.clip(odds + learned.odds(told), -SURELY, SURELY)
+    features, odds = reasoned(stack, several)
+    if correction is not None:
+        odds = np.clip(odds + correction.odds(features), -SURELY, SURELY)
     odds = whole(odds) + np.float32(8 * (hold - HOLD)) * (part - 0.5)
     odds -= np.float32(OTHER) * cv2.resize(stack.other(), odds.shape[::-1], interpolation=cv2.INTER_LINEAR)
     sure = 1 / (1 + np.exp(-odds))

@@ -1,4 +1,4 @@
-"""The plan of following: which frames are followed from where, what is remembered, and how two ways are joined.
+"""The plan of following: which frames are followed from where, what is remembered, and how two passes are joined.
 
 One plan for all who follow: the server's jobs, the command line, the demo's artist and the benchmark. They differ in
 where a trace's frames lie, which is what `Frames` is for.
@@ -13,11 +13,11 @@ from typing import Literal, Protocol
 
 from cuvrel.core.arrays import F32, U8, Mask
 from cuvrel.core.follow.adaptation import Arrival, Lesson, nearest
-from cuvrel.core.follow.carry import Follower, Halt, Known
+from cuvrel.core.follow.carry import BackgroundModels, Follower, Halt
 from cuvrel.core.follow.doubt import HALT
-from cuvrel.core.follow.evidence import Beyond
+from cuvrel.core.follow.evidence import ReversePass
 from cuvrel.core.follow.find import find
-from cuvrel.core.follow.run import Settings, examined, joined, set_out, span
+from cuvrel.core.follow.run import Settings, examined, joined, new_follower, span
 from cuvrel.core.recipe.errors import TraceError
 from cuvrel.core.recipe.models import Mark
 from cuvrel.core.trace.drag import only_drags
@@ -45,7 +45,7 @@ class Frame:
 
 
 @dataclass(frozen=True)
-class Stood:
+class FrameStatus:
     """How a frame stands, without its matte."""
 
     origin: Origin
@@ -56,7 +56,7 @@ class Stood:
 class Frames(Protocol):
     """The frames of one trace, where they lie. Frames are counted from 0, mattes are (H, W) float32, 0 to 1."""
 
-    def stands(self) -> Mapping[int, Stood]:
+    def statuses(self) -> Mapping[int, FrameStatus]:
         """All frames that have a matte, and how each stands, as of now."""
 
     def matte(self, number: int) -> F32 | None:
@@ -80,7 +80,7 @@ class Touchable(Frames, Protocol):
 
 
 @dataclass
-class Memory:
+class FramesInMemory:
     """A trace's frames in memory."""
 
     frames: dict[int, Frame] = field(default_factory=dict)
@@ -92,9 +92,9 @@ class Memory:
         self.taught = {arrival: lesson for arrival, lesson in self.taught.items() if arrival[0] != number}
         return self.frames[number]
 
-    def stands(self) -> Mapping[int, Stood]:
+    def statuses(self) -> Mapping[int, FrameStatus]:
         """See `Frames`."""
-        return {n: Stood(one.origin, one.doubt, one.halt) for n, one in self.frames.items()}
+        return {n: FrameStatus(one.origin, one.doubt, one.halt) for n, one in self.frames.items()}
 
     def matte(self, number: int) -> F32 | None:
         """See `Frames`."""
@@ -122,8 +122,8 @@ Outcome = Literal["nothing", "end", "halted", "taken", "touched", "joined"]
 
 
 @dataclass(frozen=True)
-class Came:
-    """A frame that was followed and kept. done, total: how far the way is, in frames. back: on the way back."""
+class Progress:
+    """A frame that was followed and kept. done, total: how far the pass is, in frames. back: on the way back."""
 
     frame: Frame
     done: int
@@ -132,19 +132,39 @@ class Came:
 
 
 @dataclass
-class Way:
-    """Following from a frame on, by steps of 1 or -1, up to the next touched frame or the end of the range.
+class FollowPass:
+    """Follows from a frame on, up to the next touched frame or the end of the range.
 
-    Where touched frames lie on both sides it follows back from the other one, too, and joins the two by nearness and
-    doubt; in a long span only the middle is reached from both sides. Iterating does the work, and tells each frame once
-    it is kept; afterwards `outcome` says how it ended.
+    Iterating does the work and gives each frame once it is kept; afterwards `outcome` says how it ended. Where touched
+    frames lie on both sides it follows back from the other one, too, and joins the two by nearness and doubt; in a long
+    span only the middle is reached from both sides.
 
-    nothing: the next frame is touched. end: of the range. halted: following stopped trusting itself. taken: a frame was
-    touched meanwhile. touched: up to a touched frame, and there is none behind. joined: both ways.
+    Parameters
+    ----------
+    read
+        A frame's picture, (H, W, 3) uint8 sRGB, by its number.
+    count
+        How many frames the clip has.
+    frames
+        Where the trace's frames are read from and kept.
+    start, step
+        The frame that it goes on from, and 1 for later or -1 for earlier frames.
+    settings
+        The trace's parameters.
+    halting
+        Whether it stops where doubt is too large.
+    keep
+        The first frame keeps the shape as the flow carries it, and is not halted at.
+    within
+        The frames that are followed; None for all.
+    at, back
+        Where a pass that was cut off had come to, on the way there and on the way back.
 
-    read: a frame's picture, (H, W, 3) uint8 sRGB. count: frames of the clip. within: the frames that are followed;
-    None for all. keep: the first frame takes the shape as motion carries it, and is not halted at. at, back: where a
-    way that was cut off had come to, there and back.
+    Attributes
+    ----------
+    outcome
+        nothing: the next frame is touched. end: of the range. halted: doubt was too large. taken: a frame was touched
+        meanwhile. touched: up to a touched frame, with none behind. joined: both ways.
     """
 
     read: Read
@@ -160,65 +180,67 @@ class Way:
     back: int | None = None
     outcome: Outcome = "nothing"
 
-    def __iter__(self) -> Iterator[Came]:
-        step, there = self.step, self.frames.stands()
+    def __iter__(self) -> Iterator[Progress]:
+        step, there = self.step, self.frames.statuses()
         within = range(self.count) if self.within is None else self.within
         touched = [n for n, one in there.items() if one.origin == "touched"]
         ahead = [n for n in touched if (n - self.start) * step > 0 and n in within]
         behind = [n for n in touched if (n - self.start) * step <= 0]
-        beyond = min(ahead, key=lambda n: n * step) if ahead else None
+        target = min(ahead, key=lambda n: n * step) if ahead else None
         first = max(behind, key=lambda n: n * step) if behind else None
-        stop = (within[-1] + 1 if step > 0 else within[0] - 1) if beyond is None else beyond
+        stop = (within[-1] + 1 if step > 0 else within[0] - 1) if target is None else target
         forth = range(self.start + step, stop, step)
         returning = range(0)
-        if beyond is not None and first is not None:
-            forth, returning = self._both(first, beyond, forth)
-        self.outcome = "end" if beyond is None else "touched"
+        if target is not None and first is not None:
+            forth, returning = self._both(first, target, forth)
+        self.outcome = "end" if target is None else "touched"
         if not forth and self.at is None:
-            self.outcome = "end" if beyond is None else "nothing"
+            self.outcome = "end" if target is None else "nothing"
             return
         total = len(forth) + len(returning)
         follower = None
         if self.back is None:
             follower = self._follower(self.start if self.at is None else self.at, first)
-            for came in self._forth(follower, forth, total):
-                yield came
+            for progress in self._forth(follower, forth, total):
+                yield progress
                 if self.outcome in ("halted", "taken"):
                     return
-        if beyond is None:
+        if target is None:
             return
-        place = follower.known() if follower is not None else None
-        if follower is not None and forth.stop == beyond:
-            self._examine(follower, (beyond, step))
+        models = follower.backgrounds() if follower is not None else None
+        if follower is not None and forth.stop == target:
+            self._examine(follower, (target, step))
         if first is not None:
-            yield from self._returning(first, beyond, forth, returning, place)
+            yield from self._returning(first, target, forth, returning, models)
 
-    def _both(self, first: int, beyond: int, forth: range) -> tuple[range, range]:
+    def _both(self, first: int, target: int, forth: range) -> tuple[range, range]:
         """The frames there and back between two touched ones, each in its order."""
-        step, length = self.step, abs(beyond - first)
+        step, length = self.step, abs(target - first)
         half, reach = length // 2, min(BOTH, length) // 2 + 1
         # at least the next frame is reached, whatever lies behind already
         far = max(half + reach, abs(self.start - first) + 2)
         forth = range(forth.start, first + step * min(length, far), step)
-        return forth, range(beyond - step, first + step * max(0, half - reach), -step)
+        return forth, range(target - step, first + step * max(0, half - reach), -step)
 
     def _follower(self, at: int, first: int | None) -> Follower:
         """What sets out, or goes on, from a frame; where that is a followed one, the touched one behind teaches."""
-        here = self.frames.stands().get(at)
+        here = self.frames.statuses().get(at)
         teaches = first is not None and first != at and here is not None and here.origin == "followed"
         return self._setting_out(at, first if teaches else None, None)
 
-    def _setting_out(self, at: int, teacher: int | None, place: Known | None) -> Follower:
-        stands = self.frames.stands()
-        touched = [n for n, one in stands.items() if one.origin == "touched"]
-        trusted = [n for n, one in stands.items() if one.doubt <= HALT]
+    def _setting_out(self, at: int, teacher: int | None, models: BackgroundModels | None) -> Follower:
+        statuses = self.frames.statuses()
+        touched = [n for n, one in statuses.items() if one.origin == "touched"]
+        trusted = [n for n, one in statuses.items() if one.doubt <= HALT]
         about = at if teacher is None else teacher
         begin, seen, near, far = self._pictured(
             [at], [] if teacher is None else [teacher], neighbours(touched, about), far_from(trusted, about)
         )
         if not begin:
             raise ValueError(f"there is no matte on frame {at}")
-        return set_out(begin[0], self.settings, seen[0] if seen else None, near, place, far, self.frames.lessons(at))
+        return new_follower(
+            begin[0], self.settings, seen[0] if seen else None, near, models, far, self.frames.lessons(at)
+        )
 
     def _pictured(self, *groups: Sequence[int]) -> list[list[tuple[U8, F32]]]:
         """Pictures and mattes of groups of frames, as far as they have mattes."""
@@ -227,10 +249,10 @@ class Way:
         pictures = {n: self.read(n) for n in sorted(n for n, matte in found.items() if matte is not None)}
         return [[(pictures[n], matte) for n in group if (matte := found[n]) is not None] for group in groups]
 
-    def _forth(self, follower: Follower, forth: range, total: int) -> Iterator[Came]:
+    def _forth(self, follower: Follower, forth: range, total: int) -> Iterator[Progress]:
         """The way there."""
         at = self.start if self.at is None else self.at
-        here = self.frames.stands().get(at)
+        here = self.frames.statuses().get(at)
         keeping = self.keep and self.at is None
         patience = PATIENCE if keeping or (here is not None and here.halt is not None) else 0
         done = abs(at - self.start)
@@ -242,54 +264,54 @@ class Way:
             if frame.halt is not None and self.halting and patience <= 0:
                 self.outcome = "halted"
             patience -= 1
-            yield Came(frame, done, total, back=False)
+            yield Progress(frame, done, total, back=False)
             if self.outcome == "halted":
                 return
 
     def _returning(
-        self, first: int, beyond: int, forth: range, returning: range, place: Known | None
-    ) -> Iterator[Came]:
+        self, first: int, target: int, forth: range, returning: range, models: BackgroundModels | None
+    ) -> Iterator[Progress]:
         """The way back, joined with the way there where that has been.
 
-        place: what the way there knew of the place at its end.
+        models: of the background, as the way there had them at its end.
         """
-        begin, total = beyond if self.back is None else self.back, len(forth) + len(returning)
-        done = abs(begin - beyond)
-        follower = self._setting_out(begin, None if begin == beyond else beyond, place)
+        begin, total = target if self.back is None else self.back, len(forth) + len(returning)
+        done = abs(begin - target)
+        follower = self._setting_out(begin, None if begin == target else target, models)
 
-        stands, there = self.frames.stands(), dict[int, Frame]()
+        statuses, there = self.frames.statuses(), dict[int, Frame]()
 
-        def met(number: int) -> Beyond | None:
+        def met(number: int) -> ReversePass | None:
             """What the way there made of a frame; only as far as it has come this time."""
-            stood = stands.get(number) if (number - forth.stop) * self.step < 0 else None
-            matte = self.frames.matte(number) if stood is not None and stood.origin == "followed" else None
-            if stood is None or matte is None:
+            status = statuses.get(number) if (number - forth.stop) * self.step < 0 else None
+            matte = self.frames.matte(number) if status is not None and status.origin == "followed" else None
+            if status is None or matte is None:
                 return None
-            there[number] = Frame(number, matte, "followed", stood.doubt, halt=stood.halt)
-            return Beyond(matte, abs(number - first), stood.doubt)
+            there[number] = Frame(number, matte, "followed", status.doubt, halt=status.halt)
+            return ReversePass(matte, abs(number - first), status.doubt)
 
         for frame in _timed(self.read, returning[done:], follower, met):
             other = there.pop(frame.number, None)
-            both = frame if other is None else self._joined(other, frame, first, beyond)
+            both = frame if other is None else self._joined(other, frame, first, target)
             if not self.frames.keep(both):
                 self.outcome = "taken"
                 return
             done += 1
-            yield Came(both, len(forth) + done, total, back=True)
+            yield Progress(both, len(forth) + done, total, back=True)
         self.outcome = "joined"
         if returning.stop == first:
             self._examine(follower, (first, -self.step))
 
-    def _joined(self, there: Frame, back: Frame, first: int, beyond: int) -> Frame:
+    def _joined(self, there: Frame, back: Frame, first: int, target: int) -> Frame:
         """One frame as both ways brought it. A halt is the nearer way's."""
-        share = abs(back.number - first) / abs(beyond - first)
+        share = abs(back.number - first) / abs(target - first)
         matte, doubt = joined((there.matte, there.doubt), (back.matte, back.doubt), share)
         halt = (there if share < 0.5 else back).halt
         return Frame(back.number, matte, "followed", doubt, back.ms, halt)
 
     def _examine(self, follower: Follower, arrival: Arrival) -> None:
         """Keeps what a touched frame teaches to which following has come."""
-        stand, matte = self.frames.stands().get(arrival[0]), self.frames.matte(arrival[0])
+        stand, matte = self.frames.statuses().get(arrival[0]), self.frames.matte(arrival[0])
         if stand is not None and stand.origin == "touched" and matte is not None:
             self.frames.learn(arrival, examined(self.read, self.count, follower, arrival, matte))
 
@@ -298,14 +320,14 @@ def refollow(
     read: Read, count: int, frames: Frames, about: int, settings: Settings, halting: bool = False
 ) -> Iterator[Frame]:
     """Follows anew what a touch of the frame `about` affects: up to the neighbouring touched frames."""
-    touched = sorted(n for n, one in frames.stands().items() if one.origin == "touched")
+    touched = sorted(n for n, one in frames.statuses().items() if one.origin == "touched")
     here = touched.index(about)
     before, after = touched[here - 1 : here] if here else [], touched[here + 1 : here + 2]
     ways = [(left, 1) for left in before] + ([(about, 1)] if after else [])
     ways += ([] if before else [(about, -1)]) + ([] if after else [(about, 1)])
     for start, step in ways:
-        for came in Way(read, count, frames, start, step, settings, halting):
-            yield came.frame
+        for progress in FollowPass(read, count, frames, start, step, settings, halting):
+            yield progress.frame
 
 
 def clip(
@@ -327,7 +349,7 @@ def clip(
         raise TraceError(f"There is a mark on frame {max(by_frame)}, but the footage has {count} frames.")
     if not any(mark.kind in ("in", "found") for mark in marks):
         raise TraceError("There is no in mark.", "Draw at least one in mark on the subject.")
-    kept: Touchable = Memory() if frames is None else frames
+    kept: Touchable = FramesInMemory() if frames is None else frames
     # out marks alone can only mend: such frames wait until following has been there
     starts = {n: any(mark.kind in ("in", "found") for mark in by_frame[n]) for n in by_frame}
     order = sorted(by_frame, key=lambda n: not starts[n])
@@ -376,10 +398,10 @@ def _timed(
     read: Read,
     frames: Sequence[int],
     follower: Follower,
-    beyond: Callable[[int], Beyond | None] = lambda number: None,
+    reverse: Callable[[int], ReversePass | None] = lambda number: None,
     keep: bool = False,
 ) -> Iterator[Frame]:
     begun = time.perf_counter()
-    for at, found in span(read, frames, follower, keep, beyond):
+    for at, found in span(read, frames, follower, keep, reverse):
         yield Frame(at, found.matte, "followed", found.doubt, (time.perf_counter() - begun) * 1000, found.halt)
         begun = time.perf_counter()

@@ -1,4 +1,4 @@
-"""Judging a followed frame: what speaks against its matte, and where."""
+"""How plausible a followed frame is after the frames before it: what its doubt is computed from, and where."""
 
 from __future__ import annotations
 
@@ -23,29 +23,44 @@ def _look_of(u: F32, lab: U8) -> NDArray:
     return found.ravel() / max(1.0, float(found.sum()))
 
 
-class Judge:
-    """Judges one frame after another by what the subject was like before.
+class PlausibilityCheck:
+    """Compares each frame in turn with what the subject was like before.
 
     u, lab: the touched frame's matte, (H, W) float32, and Lab, (H, W, 3) uint8, at working size.
     """
 
     def __init__(self, u: F32, lab: U8) -> None:
         self._looks = _look_of(u, lab)
-        self.take_up(u)
+        self.restart(u)
 
-    def take_up(self, u: F32) -> None:
-        """Goes on from another frame with the matte u. The touched one's colours stay remembered."""
+    def restart(self, u: F32) -> None:
+        """Goes on from another frame, whose matte is u. The touched frame's colours stay the measure."""
         self._areas = [float((u > 0.5).sum())]
 
-    def judge(self, shape: F32, u: F32, lab: U8, fault: F32, stack: Stack) -> tuple[Evidence, F32]:
-        """What speaks against a frame's matte, and where, (H, W) float32.
+    def assess(self, shape: F32, u: F32, lab: U8, flow_error: F32, stack: Stack) -> tuple[Evidence, F32]:
+        """What speaks against a frame's matte, and where.
 
-        shape: the matte as motion carried it; u: as it was decided; lab: the picture; fault: of the motion, in pixels;
-        all at working size. stack: what the network weighed.
+        Parameters
+        ----------
+        shape, u
+            (H, W) float32 at working size: the matte as the flow carried it, and as the network decided it.
+        lab
+            (H, W, 3) uint8: the frame.
+        flow_error
+            (H, W) float32: the flow's forward-backward error in pixels.
+        stack
+            What the network weighed.
+
+        Returns
+        -------
+        Evidence
+            The figures that doubt is computed from.
+        F32
+            (H, W): where they come from; larger is worse.
         """
         box = stack.inside
         whole = np.zeros(u.shape, np.float32)
-        shape, part, fault = shape[box], u[box], fault[box]
+        shape, part, flow_error = shape[box], u[box], flow_error[box]
         lab = np.ascontiguousarray(lab[box])
         hard = part > 0.5
         area = float(hard.sum())
@@ -65,7 +80,7 @@ class Judge:
         # whether colours fail to tell, there where it is unsure
         colour = cv2.resize(stack.colour(), (part.shape[1], part.shape[0]), interpolation=cv2.INTER_LINEAR)
         alike = float((spread * np.exp(-1.4 * np.abs(colour))).sum()) / max(1e-3, float(spread.sum()))
-        torn_at = edge * np.clip((fault - 1.0) / 2.0, 0, 1)
+        torn_at = edge * np.clip((flow_error - 1.0) / 2.0, 0, 1)
         torn = float(torn_at.sum()) / rim
         usual = float(np.median(self._areas[-6:]))
         change = float(np.log(max(1.0, area) / max(1.0, usual)))

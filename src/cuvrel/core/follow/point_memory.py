@@ -1,4 +1,4 @@
-"""A picture that is remembered point by point over the frames, and how each new frame compares with it."""
+"""A picture that is remembered pixel by pixel over many frames, and how each new frame differs from it."""
 
 from __future__ import annotations
 
@@ -6,7 +6,7 @@ import cv2
 import numpy as np
 
 from cuvrel.core.arrays import F32, U8, Mask
-from cuvrel.core.motion.background_difference import apart, light, share
+from cuvrel.core.motion.background_difference import as_certainty, in_grain, light
 
 SURE = 0.34  # how much more certain a point becomes with every frame that shows it
 QUICK, SLOW = 0.4, 0.04  # how fast it is learned anew, where a frame agrees with it and where not
@@ -19,33 +19,33 @@ def clear(matte: F32, most: float) -> Mask:
     return np.asarray(cv2.dilate(matte, np.ones((5, 5), np.uint8)) < most)
 
 
-class Remembered:
-    """Colours, (h, w, 3) float32 Lab of 0 to 255, and how sure each of them is, (h, w) float32, 0 to 1.
+class PointMemory:
+    """Colours, (h, w, 3) float32 Lab of 0 to 255, and the confidence of each, (h, w) float32, 0 to 1.
 
-    lab: (h, w, 3) uint8 of the first frame. shown: (h, w), where it shows what is to be remembered.
+    lab: (h, w, 3) uint8, the first frame. shown: (h, w), where that frame shows what is to be remembered.
     """
 
     def __init__(self, lab: U8, shown: Mask) -> None:
         self._lab = lab.astype(np.float32)
         self._sure = shown.astype(np.float32)
-        self._apart = np.zeros(shown.shape, np.float32)
+        self._units = np.zeros(shown.shape, np.float32)
 
-    def _compared(self, lab: U8, where: Mask) -> tuple[F32, F32]:
-        """How far a frame is from what is remembered, closely and about each pixel, (h, w) float32, 0 to 1.
+    def _difference_from(self, lab: U8, where: Mask) -> tuple[F32, F32]:
+        """How far a frame is from what is remembered, pixel by pixel and smoothed, two of (h, w) float32, 0 to 1.
 
-        lab: (h, w, 3) uint8. where: (h, w), what may tell of the light and of the grain.
+        lab: (h, w, 3) uint8. where: (h, w), the pixels from which a change of light and the grain are measured.
         """
         more = lab - self._lab
         free = self._sure * where
         more -= light(more, free)
         rest = free > 0.5
-        self._apart = apart(more, rest)
-        return share(self._apart) * self._sure, share(apart(more, rest, 2.0)) * self._sure
+        self._units = in_grain(more, rest)
+        return as_certainty(self._units) * self._sure, as_certainty(in_grain(more, rest, 2.0)) * self._sure
 
     def _learn(self, lab: U8, shown: Mask) -> Mask:
-        """Takes in the frame that was compared, where it is shown, and gives where it agrees, (h, w)."""
+        """Blends in the frame that was compared, where it is shown. Returns where it agrees, (h, w)."""
         new = self._sure < NEW
-        agrees = new | (self._apart < AGREES)
+        agrees = new | (self._units < AGREES)
         speed = np.where(new, np.float32(1), np.where(agrees, np.float32(QUICK), np.float32(SLOW)))
         self._lab += (speed * shown)[..., None] * (lab - self._lab)
         agrees &= shown

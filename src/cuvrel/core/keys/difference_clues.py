@@ -66,38 +66,38 @@ def _greys(y0: int, y1: int, picture: U8, clean: U8, grey: F32, behind: F32, lev
 
 
 @kernel
-def _told(y0: int, y1: int, clean: U8, now: F32, was: F32, spread: F32, told: F32) -> None:
+def _in_grain(y0: int, y1: int, clean: U8, now: F32, was: F32, spread: F32, differences: F32) -> None:
     """Differences of colour and of light, logarithms now and before, in units of grain, limited to 12 of them."""
     most, one = np.float32(12), np.float32(1)
     for y in range(y0, y1):
-        for x in range(told.shape[2]):
+        for x in range(differences.shape[2]):
             r0, r1, r2 = now[0, y, x] - was[0, y, x], now[1, y, x] - was[1, y, x], now[2, y, x] - was[2, y, x]
             n0 = spread[0, y, x] / (np.float32(clean[0, y, x]) + LIFT)
             n1 = spread[1, y, x] / (np.float32(clean[1, y, x]) + LIFT)
             n2 = spread[2, y, x] / (np.float32(clean[2, y, x]) + LIFT)
-            told[0, y, x] = min(max((r0 - r1) * (one / np.sqrt(n0 * n0 + n1 * n1)), -most), most)
-            told[1, y, x] = min(max((r2 - r1) * (one / np.sqrt(n2 * n2 + n1 * n1)), -most), most)
-            told[2, y, x] = min(max((r0 + r1 + r2) / (n0 + n1 + n2), -most), most)
+            differences[0, y, x] = min(max((r0 - r1) * (one / np.sqrt(n0 * n0 + n1 * n1)), -most), most)
+            differences[1, y, x] = min(max((r2 - r1) * (one / np.sqrt(n2 * n2 + n1 * n1)), -most), most)
+            differences[2, y, x] = min(max((r0 + r1 + r2) / (n0 + n1 + n2), -most), most)
 
 
 def _differences(channels: U8, behind: U8, level: U8, table: F32) -> F32:
-    """What `_told` tells of the channels of a frame and of its clean plate, (3, h, w) uint8 each."""
-    now, was, spread, told = np.empty((4, *channels.shape), np.float32)
+    """What `_in_grain` tells of the channels of a frame and of its clean plate, (3, h, w) uint8 each."""
+    now, was, spread, differences = np.empty((4, *channels.shape), np.float32)
     for k in range(3):
         cv2.LUT(channels[k], LOGS, dst=now[k])
         cv2.LUT(behind[k], LOGS, dst=was[k])
         cv2.LUT(level, np.pad(table[:, k], (0, 256 - BINS)), dst=spread[k])
-    in_rows(_told, level.shape[0], behind, now, was, spread, told)
-    return told
+    in_rows(_in_grain, level.shape[0], behind, now, was, spread, differences)
+    return differences
 
 
-def _evened(told: F32, near: F32, about: F32) -> None:
+def _evened(differences: F32, near: F32, about: F32) -> None:
     """Differences evened out over NEAR and ABOUT pixels, at half their size, -1 to 1."""
     for k in range(3):
         # a mean of n pixels has a root of n less grain
-        _halved(cv2.GaussianBlur(told[k], (0, 0), NEAR), near[k])
+        _halved(cv2.GaussianBlur(differences[k], (0, 0), NEAR), near[k])
         np.tanh(near[k] * np.float32(0.6 * NEAR / 3), out=near[k])
-        wide = cv2.GaussianBlur(_halved(told[k], about[k]), (0, 0), ABOUT / 2)
+        wide = cv2.GaussianBlur(_halved(differences[k], about[k]), (0, 0), ABOUT / 2)
         np.tanh(wide * np.float32(0.6 * ABOUT / 3), out=about[k])
 
 

@@ -80,7 +80,7 @@ def grain(total: F32, rest: Mask) -> float:
     return float(np.median(few)) if few.size > 40 else 4.0
 
 
-def apart(more: F32, rest: Mask, sigma: float = 0.0) -> F32:
+def in_grain(more: F32, rest: Mask, sigma: float = 0.0) -> F32:
     """How far a difference goes beyond grain, (h, w) float32 in units of it.
 
     more: (h, w, 3). rest: (h, w), where it is nothing but grain. sigma: of a blur, in pixels, that takes grain out.
@@ -89,6 +89,6 @@ def apart(more: F32, rest: Mask, sigma: float = 0.0) -> F32:
     return np.asarray(total / np.float32(max(grain(total, rest), LEAST / (1 + sigma / 2))), np.float32)
 
 
-def share(units: F32) -> F32:
+def as_certainty(units: F32) -> F32:
     """Units of grain as 0 to 1."""
     return np.asarray(np.tanh(units * np.float32(1 / 6)), np.float32)

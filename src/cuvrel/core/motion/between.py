@@ -26,9 +26,9 @@ def motion(here: U8, there: U8) -> F32:
     grey = [
         cv2.cvtColor(cv2.resize(one, size, interpolation=cv2.INTER_AREA), cv2.COLOR_RGB2GRAY) for one in (here, there)
     ]
-    forth, fault, back, fault_back = Flow(SMOOTH).both_ways(grey[0], grey[1])
+    forth, flow_error, back, fault_back = Flow(SMOOTH).both_ways(grey[0], grey[1])
     scale = np.array([w / size[0], h / size[1]], np.float32)
-    return np.dstack([forth * scale, fault, back * scale, fault_back]).astype(np.float32)
+    return np.dstack([forth * scale, flow_error, back * scale, fault_back]).astype(np.float32)
 
 
 def _full(plane: F32, shape: tuple[int, ...]) -> F32:

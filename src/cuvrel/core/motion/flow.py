@@ -62,7 +62,7 @@ class Flow:
 
     def _jumped(self, here: U8, there: U8, subject: F32, about: Mask, both: BothWays) -> tuple[BothWays, Box]:
         """The motion led by pieces of the subject, where that is better, and the box of all that it may concern."""
-        forth, fault, back, back_fault = both
+        forth, flow_error, back, back_fault = both
         box = bounds((subject > 0.3) | about, MARGIN)
         assert box is not None
         torn = back_fault > LOST
@@ -81,20 +81,20 @@ class Flow:
         forth, back = forth.copy(), back.copy()
         forth[box] = np.where(better[..., None], led[0], part)
         back[box] = np.where(back_better[..., None], led[2], part_back)
-        return (forth, fault, back, back_fault), box  # the faults of before: they are found anew close up
+        return (forth, flow_error, back, back_fault), box  # the faults of before: they are found anew close up
 
     def _closely(self, here: U8, there: U8, both: BothWays, box: Box) -> tuple[F32, F32]:
         """The motion in a box looked at once more, at full size, and its fault.
 
         What the subject left misses itself then: what was there has gone elsewhere.
         """
-        forth, fault, back = (one.copy() for one in both[:3])
+        forth, flow_error, back = (one.copy() for one in both[:3])
         # the way back only tells faults, for which half of the size will do
         for dense, flow, near, far in ((self._close, forth, here, there), (self._check, back, there, here)):
             more = dense.between(np.ascontiguousarray(near[box]), Warp(flow, box).of(far))
             flow[box] = chain(more, np.ascontiguousarray(flow[box]))
-        fault[box] = missed(forth, back, box)
-        return forth, fault
+        flow_error[box] = forward_backward_error(forth, back, box)
+        return forth, flow_error
 
     def drawn(self, here: U8, there: U8, flow: F32, about: F32) -> F32:
         """A motion over several frames, drawn to where the pictures agree better, so that its errors do not add up.
@@ -108,7 +108,7 @@ class Flow:
         near, brought = np.ascontiguousarray(here[box]), Warp(flow, box).of(there)
         out = flow.copy()
         out[box] = chain(self._check.between(near, brought), np.ascontiguousarray(flow[box]))
-        better = _apart(near, Warp(out, box).of(there)) + np.float32(1) < _apart(near, brought)
+        better = _difference_of(near, Warp(out, box).of(there)) + np.float32(1) < _difference_of(near, brought)
         better = cv2.medianBlur(better.astype(np.uint8), 5) > 0
         out[box] = np.where(better[..., None], out[box], flow[box])
         return out
@@ -119,7 +119,7 @@ class Flow:
 
 
 def _checked(forth: F32, back: F32) -> BothWays:
-    return forth, missed(forth, back), back, missed(back, forth)
+    return forth, forward_backward_error(forth, back), back, forward_backward_error(back, forth)
 
 
 def _better(here: U8, there: U8, led: tuple[F32, F32], plain: tuple[F32, F32], weight: F32) -> Mask:
@@ -128,12 +128,12 @@ def _better(here: U8, there: U8, led: tuple[F32, F32], plain: tuple[F32, F32], w
     return cv2.medianBlur((better & (weight > HEARD)).astype(np.uint8), 5) > 0
 
 
-def _agrees(here: U8, there: U8, flow: F32, fault: F32, box: Box = np.s_[:, :]) -> F32:
+def _agrees(here: U8, there: U8, flow: F32, flow_error: F32, box: Box = np.s_[:, :]) -> F32:
     """How little the pictures agree under a motion, (h, w) float32 grey levels about each pixel of a box."""
-    return _apart(np.ascontiguousarray(here[box]), Warp(flow, box).of(there)) + np.minimum(fault[box], 8)
+    return _difference_of(np.ascontiguousarray(here[box]), Warp(flow, box).of(there)) + np.minimum(flow_error[box], 8)
 
 
-def _apart(here: U8, brought: U8) -> F32:
+def _difference_of(here: U8, brought: U8) -> F32:
     """How far two pictures are from each other about each pixel, (h, w) float32 grey levels."""
     return np.asarray(cv2.blur(np.minimum(cv2.absdiff(here, brought), 48).astype(np.float32), (7, 7)), np.float32)
 
@@ -317,21 +317,21 @@ def _onward(first: F32, second: F32, y: int, x: int, top: int, left: int) -> tup
 
 
 @kernel
-def _missed(y0: int, y1: int, forth: F32, back: F32, top: int, left: int, out: F32) -> None:
+def _forward_backward_error(y0: int, y1: int, forth: F32, back: F32, top: int, left: int, out: F32) -> None:
     for y in range(y0, y1):
         for x in range(out.shape[1]):
             u, v = _onward(forth, back, y, x, top, left)
             out[y, x] = np.sqrt(u * u + v * v)
 
 
-def missed(forth: F32, back: F32, box: Box = np.s_[:, :]) -> F32:
+def forward_backward_error(forth: F32, back: F32, box: Box = np.s_[:, :]) -> F32:
     """By how many pixels each misses itself when it goes there and back, (h, w) float32, of the pixels in a box.
 
     forth, back: motions of the whole picture, (H, W, 2) float32.
     """
     part = forth[box]
     out = np.empty(part.shape[:2], np.float32)
-    in_rows(_missed, len(out), part, back, box[0].start or 0, box[1].start or 0, out)
+    in_rows(_forward_backward_error, len(out), part, back, box[0].start or 0, box[1].start or 0, out)
     return out
 
 

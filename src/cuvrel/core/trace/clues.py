@@ -60,8 +60,8 @@ def moves(rgb: U8, neighbours: Sequence[tuple[int, U8]], size: tuple[int, int]) 
     finder, here, out = Flow(SMOOTH), grey(rgb), []
     scale = np.array([size[1] / at[0], size[0] / at[1]], np.float32)
     for apart, picture in neighbours:
-        flow, fault = finder.between(here, grey(picture))
-        calm = np.exp(-0.7 * fault)
+        flow, flow_error = finder.between(here, grey(picture))
+        calm = np.exp(-0.7 * flow_error)
         out.append(
             Moves(
                 apart,
@@ -109,7 +109,9 @@ def _least(lab: U8, seen: Sequence[tuple[Moves, U8]], away: Callable[[F32, F32],
 def others(lab: U8, seen: Sequence[tuple[Moves, U8]]) -> list[F32]:
     """`_least` in units of the grain, at small size: whether anything differs. lab: (h, w, 3) uint8."""
     return _least(
-        lab, seen, lambda more, free: background_difference.share(background_difference.apart(more, free > 0.5, 1.0))
+        lab,
+        seen,
+        lambda more, free: background_difference.as_certainty(background_difference.in_grain(more, free > 0.5, 1.0)),
     )
 
 
@@ -134,7 +136,7 @@ class Scene:
 
 
 @dataclass(frozen=True)
-class Told:
+class FromMarks:
     """What the first solve made of the marks, all (h, w) float32 at small size.
 
     seen: log odds by the marks' own colours; reach: by how near to either kind of mark; odds: by all that
@@ -197,22 +199,24 @@ def _motion(found: list[Moves], u: F32, inside: Mask) -> list[F32]:
     return [*out, trust * 2 - 1, np.ones(shape, np.float32)]
 
 
-def stacked(scene: Scene, told: Told, inside: Mask, near: list[F32], before: F32 | None, box: Box, state: float) -> F32:
+def stacked(
+    scene: Scene, from_marks: FromMarks, inside: Mask, near: list[F32], before: F32 | None, box: Box, state: float
+) -> F32:
     """The stack for the network, (PLANES, h, w) float32 of about -1 to 1, of what lies in the box.
 
     inside: where in marks are; near: as `nearness` of the marks. before: an answer at small size that is there already,
     if any; state: what it is, one of NOTHING, LOOKED and MATTE.
     """
-    answer = told.u if state == MATTE or before is None else before
-    before = told.u if before is None else before
+    answer = from_marks.u if state == MATTE or before is None else before
+    before = from_marks.u if before is None else before
     half: list[F32] = [
-        *(np.asarray(plane / 6, np.float32) for plane in (told.seen, told.reach, told.odds)),
-        *(np.asarray(plane * 2 - 1, np.float32) for plane in (told.u, before)),
+        *(np.asarray(plane / 6, np.float32) for plane in (from_marks.seen, from_marks.reach, from_marks.odds)),
+        *(np.asarray(plane * 2 - 1, np.float32) for plane in (from_marks.u, before)),
         np.full(before.shape, state, np.float32),
         *near,
         *_motion(scene.moves, answer, inside),
-        np.asarray(np.minimum(told.slope, 16) / 8 - 1, np.float32),
-        np.asarray(told.own / 6, np.float32),
+        np.asarray(np.minimum(from_marks.slope, 16) / 8 - 1, np.float32),
+        np.asarray(from_marks.own / 6, np.float32),
         *(2 * plane - 1 for plane in scene.others),
     ]
     large = doubled(box)

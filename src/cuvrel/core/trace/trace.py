@@ -29,7 +29,7 @@ from cuvrel.core.recipe.errors import TraceError
 from cuvrel.core.recipe.models import Mark
 from cuvrel.core.recipe.needs import Pictures, stored
 from cuvrel.core.recipe.values import Scalar
-from cuvrel.core.trace.clues import LOOKED, MATTE, NOTHING, QUARTERS, Told, area, nearness, stacked
+from cuvrel.core.trace.clues import LOOKED, MATTE, NOTHING, QUARTERS, FromMarks, area, nearness, stacked
 from cuvrel.core.trace.colour_model import ColourMemory
 from cuvrel.core.trace.drag import dragged, only_drags
 from cuvrel.core.trace.marks import rasterise
@@ -107,7 +107,7 @@ class Clues:
     change what was there.
     """
 
-    told: Told
+    from_marks: FromMarks
     stack: F32
     box: Box
     inside: Mask
@@ -122,16 +122,16 @@ def clues(ready: Prepared, inside: Mask, outside: Mask, prior: F32 | None) -> Cl
     before, free = None, None
     if prior is not None:
         before = shrink(prior, ready.sizes.small).astype(np.float32)
-        told, free = _mended(ready, inside, outside, before)
+        from_marks, free = _mended(ready, inside, outside, before)
     elif inside.any():
-        told = _from_marks(ready, inside, outside)
+        from_marks = _from_marks(ready, inside, outside)
     else:
         raise TraceError("There is no in mark on this frame.", "Draw an in mark on the subject.")
-    box = area(told.u, inside)
+    box = area(from_marks.u, inside)
     state = NOTHING if prior is None else MATTE
     near = nearness(inside, outside)
-    stack = stacked(ready.scene, told, inside, near, before, box, state)
-    return Clues(told, stack, box, inside, outside, near, before, free)
+    stack = stacked(ready.scene, from_marks, inside, near, before, box, state)
+    return Clues(from_marks, stack, box, inside, outside, near, before, free)
 
 
 def glanced(known: Clues) -> F32:
@@ -144,31 +144,31 @@ def glanced(known: Clues) -> F32:
     ]
     rest = np.stack([cv2.resize(plane, half, interpolation=cv2.INTER_AREA) for plane in stack[QUARTERS:]])
     odds = network().odds(np.concatenate([quarters(light), rest]))
-    u = np.minimum(known.told.u, 0.3)
+    u = np.minimum(known.from_marks.u, 0.3)
     u[known.box] = 1 / (1 + np.exp(-cv2.resize(odds, (w, h), interpolation=cv2.INTER_LINEAR)))
     return u
 
 
 def again(ready: Prepared, known: Clues, found: F32) -> Clues:
     """The clues once more, by what a first look makes of colours and motion. found: its answer, (h, w) float32."""
-    told, inside, outside = known.told, known.inside, known.outside
+    from_marks, inside, outside = known.from_marks, known.inside, known.outside
     # what the first look is unsure of teaches nothing
     here, away = (np.clip(way * (found - np.float32(0.5)) * 2.5, 0, 1) for way in (1, -1))
     odds, own = at_once(
-        lambda: _once_more(ready.lab_small, here + 8 * inside, away + 8 * outside, told.reach),
+        lambda: _once_more(ready.lab_small, here + 8 * inside, away + 8 * outside, from_marks.reach),
         lambda: owned(ready.lab_small, inside | (found > 0.5)),
     )
-    told = replace(told, odds=odds, own=own)
-    box = area(np.maximum(found, told.u), inside)
-    stack = stacked(ready.scene, told, inside, known.near, found, box, LOOKED)
-    return replace(known, told=told, stack=stack, box=box)
+    from_marks = replace(from_marks, odds=odds, own=own)
+    box = area(np.maximum(found, from_marks.u), inside)
+    stack = stacked(ready.scene, from_marks, inside, known.near, found, box, LOOKED)
+    return replace(known, from_marks=from_marks, stack=stack, box=box)
 
 
 def weighed(known: Clues) -> F32:
     """The labelling, (2 h, 2 w) float32, 0 to 1, at twice the small size."""
-    h, w = known.told.u.shape
+    h, w = known.from_marks.u.shape
     twice = (2 * w, 2 * h)
-    u = cv2.resize(np.minimum(known.told.u, 0.3), twice, interpolation=cv2.INTER_LINEAR)
+    u = cv2.resize(np.minimum(known.from_marks.u, 0.3), twice, interpolation=cv2.INTER_LINEAR)
     box = doubled(known.box)
     odds = network().odds(known.stack)
     inside, outside = (
@@ -183,7 +183,7 @@ def weighed(known: Clues) -> F32:
     assert known.open is not None
     before = cv2.resize(known.prior, twice, interpolation=cv2.INTER_LINEAR)
     # a mark that contradicts what was there is not to be argued away where it reaches
-    part = np.ascontiguousarray(known.told.reach[known.box[0], known.box[1]])
+    part = np.ascontiguousarray(known.from_marks.reach[known.box[0], known.box[1]])
     odds += np.float32(STRIKE) * cv2.resize(part, odds.shape[::-1], interpolation=cv2.INTER_LINEAR)
     odds += np.float32(STAY) * np.clip((before[box] - 0.5) * 4, -1, 1)
     u[box] = 1 / (1 + np.exp(-odds))
@@ -205,7 +205,7 @@ def of_one_piece(changed: Mask, struck: Mask) -> F32:
     return cv2.GaussianBlur(parts, (0, 0), 1)
 
 
-def _from_marks(ready: Prepared, inside: Mask, outside: Mask) -> Told:
+def _from_marks(ready: Prepared, inside: Mask, outside: Mask) -> FromMarks:
     lab, shape = ready.lab_small, inside.shape
     f, b = inside.astype(np.float32), outside.astype(np.float32)
     # what lies far from all marks, above all the picture's border, is probably not the subject
@@ -252,7 +252,7 @@ def _from_marks(ready: Prepared, inside: Mask, outside: Mask) -> Told:
     r = -_once_more(lab, here + 8 * f, away + 8 * b, reach)
     u = relax(u, _pin(r, inside, outside), ready.wx, ready.wy, 40)
     u = np.where(_reached(u > 0.5, inside), u, np.minimum(u, 0.49)).astype(np.float32)
-    return Told(seen, reach.astype(np.float32), -r, u, ready.slope, owned(lab, inside | (u > 0.5)))
+    return FromMarks(seen, reach.astype(np.float32), -r, u, ready.slope, owned(lab, inside | (u > 0.5)))
 
 
 def _taught(memory: ColourMemory, lab: U8, subject: F32, other: F32, balance: float, most: float) -> F32:
@@ -291,7 +291,7 @@ def _change(odds: F32) -> F32:
     return cv2.magnitude(cv2.Sobel(odds, cv2.CV_32F, 1, 0, scale=0.125), cv2.Sobel(odds, cv2.CV_32F, 0, 1, scale=0.125))
 
 
-def _mended(ready: Prepared, inside: Mask, outside: Mask, prior: F32) -> tuple[Told, F32]:
+def _mended(ready: Prepared, inside: Mask, outside: Mask, prior: F32) -> tuple[FromMarks, F32]:
     """A prior matte after new marks: decided anew within the reach of marks that contradict it.
 
     Also how far those marks reach, (h, w) float32, 0 to 1.
@@ -313,7 +313,7 @@ def _mended(ready: Prepared, inside: Mask, outside: Mask, prior: F32) -> tuple[T
         pull += np.float32(sign * 5) * near
     r = -np.clip(0.5 * learned + 4.5 * keep * was + pull, -7, 7)
     u = relax(np.clip(prior, 0, 1), _pin(r, inside, outside), ready.wx, ready.wy, 60)
-    return Told(learned, pull, -r, u, ready.slope, owned(lab, inside | (prior > 0.5))), 1 - keep
+    return FromMarks(learned, pull, -r, u, ready.slope, owned(lab, inside | (prior > 0.5))), 1 - keep
 
 
 def _outlined(ready: Prepared, u: F32, prior: F32 | None, detail: float) -> F32:

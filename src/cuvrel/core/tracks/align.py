@@ -144,7 +144,7 @@ def _sampled(image: F32, allowed: F32, at: F32, h: F64, out: F32, there: Mask) -
 
 
 @kernel
-def _summed(at: F32, slopes: F32, apart: F32, weights: F32, normal: F64, right: F64) -> None:
+def _summed(at: F32, slopes: F32, residual: F32, weights: F32, normal: F64, right: F64) -> None:
     row = np.empty(8, np.float64)
     for n in range(at.shape[0]):
         w = np.float64(weights[n])
@@ -155,7 +155,7 @@ def _summed(at: F32, slopes: F32, apart: F32, weights: F32, normal: F64, right: 
         row[0], row[1], row[2], row[3], row[4], row[5], row[6], row[7] = (
             x * gx, y * gx, gx, x * gy, y * gy, gy, -x * g, -y * g
         )  # fmt: skip
-        e = w * np.float64(apart[n])
+        e = w * np.float64(residual[n])
         for i in range(8):
             right[i] += row[i] * e
             for j in range(i, 8):
@@ -169,20 +169,20 @@ NOTHING = np.zeros((0, 0), np.float32)
 class _Seen:
     """A part's samples in another frame: what is unlike, each one's weight, and how alike all of it is."""
 
-    apart: F32
+    residual: F32
     weights: F32
     alike: float
     share: float
 
 
 @kernel
-def _weighed(values: F32, wanted: F32, there: Mask, apart: F32, weights: F32) -> tuple[float, float]:
+def _weighed(values: F32, wanted: F32, there: Mask, residual: F32, weights: F32) -> tuple[float, float]:
     """Fills what is unlike and the weights; returns how alike the samples are, and the share of them that agrees."""
     count = values.shape[0]
     some = np.empty(count // 3 + 1, np.float32)
     for n in range(count):
         weights[n] = np.float32(1.0) if there[n] else np.float32(0.0)
-        apart[n] = np.float32(0.0)
+        residual[n] = np.float32(0.0)
     for _ in range(2):
         # gain and offset of what agrees
         total, mt, mv = 1e-6, 0.0, 0.0
@@ -198,14 +198,14 @@ def _weighed(values: F32, wanted: F32, there: Mask, apart: F32, weights: F32) ->
         gain = np.float32(min(max(np.sqrt(pt / pv), 0.4), 2.5))
         used = 0
         for n in range(count):
-            apart[n] = (values[n] - np.float32(mv)) * gain - (wanted[n] - np.float32(mt))
+            residual[n] = (values[n] - np.float32(mv)) * gain - (wanted[n] - np.float32(mt))
             if there[n] and n % 3 == 0:
-                some[used] = abs(apart[n])
+                some[used] = abs(residual[n])
                 used += 1
         spread = np.float32(1.4826) * np.median(some[: max(used, 1)]) if used else np.float32(1.0)
         over = np.float32(1.0) / (np.float32(4.685) * max(spread, np.float32(0.12)))
         for n in range(count):
-            e = apart[n] * over
+            e = residual[n] * over
             inside = max(np.float32(1.0) - e * e, np.float32(0.0))
             weights[n] = inside * inside if there[n] else np.float32(0.0)
     total, cross, pt, pv = 1e-6, 0.0, 1e-12, 1e-12
@@ -222,14 +222,14 @@ def _look(part: Part, image: F32, allowed: F32 | None, matrix: F64) -> _Seen | N
     _sampled(image, NOTHING if allowed is None else allowed, part.at, matrix, values, there)
     if there.sum() < LEAST // 2:
         return None
-    apart, weights = np.empty_like(values), np.empty_like(values)
-    alike_, _ = _weighed(values, part.values, there, apart, weights)
+    residual, weights = np.empty_like(values), np.empty_like(values)
+    alike_, _ = _weighed(values, part.values, there, residual, weights)
     # what agrees by chance among what does not is covered, too
     grid = np.zeros(part.filled.shape, np.float32)
     grid[part.cells] = weights
     near = (_about(grid) / part.filled)[part.cells]
     weights *= np.clip((near - AMONG[0]) / (AMONG[1] - AMONG[0]), 0, 1)
-    return _Seen(apart, weights, float(alike_), float(weights.mean()))
+    return _Seen(residual, weights, float(alike_), float(weights.mean()))
 
 
 def align(piece_: Piece, seen: Scene, matrix: F64, freedom: Freedom, coarsest: int = 8) -> Fit | None:
@@ -255,7 +255,7 @@ def align(piece_: Piece, seen: Scene, matrix: F64, freedom: Freedom, coarsest: i
                 break
             last = here
             normal, right = np.zeros((8, 8)), np.zeros(8)
-            _summed(part.at, part.slopes, here.apart, here.weights, normal, right)
+            _summed(part.at, part.slopes, here.residual, here.weights, normal, right)
             whole = normal + np.triu(normal, 1).T
             small = use.T @ whole @ use
             try:

@@ -46,7 +46,7 @@ class Halted:
 
 
 @dataclass(frozen=True)
-class Came:
+class Progress:
     """A frame that was followed and stored. done, total: how far the way is, in frames."""
 
     frame: int
@@ -56,7 +56,7 @@ class Came:
 
 
 @dataclass
-class Memory:
+class FramesInMemory:
     """A track's frames in memory, and where following halted."""
 
     frames: dict[int, Measured] = field(default_factory=dict)
@@ -116,7 +116,7 @@ def way_from(track: Track, known: Collection[int], start: int, step: Step) -> tu
 
 
 @dataclass
-class TrackWay:
+class TrackPass:
     """Following a track from a frame on, by steps of 1 or -1, up to the next touched frame or the last one wanted.
 
     Iterating does the work, and tells each frame once it is stored; afterwards `outcome` says how it ended: nothing was
@@ -137,7 +137,7 @@ class TrackWay:
     outcome: Outcome = "nothing"
     halt: tuple[int, Halted] | None = None
 
-    def __iter__(self) -> Iterator[Came]:
+    def __iter__(self) -> Iterator[Progress]:
         track, step = self.track, self.step
         anchor, at = way_from(track, self.frames.known(), self.start, step)
         touched = [track.frame, *(touch.frame for touch in track.touches)]
@@ -165,7 +165,7 @@ class TrackWay:
             measured = self._kept(found, into, found.frame in touched)
             if lost >= patience:
                 self._halted(found.frame - (lost - 1) * step)
-            yield Came(found.frame, measured, done, total)
+            yield Progress(found.frame, measured, done, total)
             if self.halt is not None:
                 return
         self.outcome = "touched" if ahead else "end"
