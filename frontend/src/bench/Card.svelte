@@ -85,7 +85,10 @@
 
 <article
   class={[
-    "flex min-h-0 flex-none flex-col rounded-md bg-card",
+    "flex min-h-0 flex-none flex-col rounded-md bg-card data-dnd-dragging:shadow-lg",
+    drop.isDropTarget &&
+      !drag.isDragSource &&
+      "outline-2 outline-offset-1 outline-ink outline-dashed",
     selected || slot.chosen ? "border-2 border-ink" : "border border-rule",
   ]}
   style:width={`${slot.width}px`}

@@ -65,11 +65,13 @@
       {...props}
       class={[
         "relative flex items-start",
+        "data-dnd-dragging:rounded-md data-dnd-dragging:bg-card data-dnd-dragging:shadow-lg",
         over === "before" && "inset-shadow-[0_2px_0] inset-shadow-ink",
         over === "behind" && "inset-shadow-[0_-2px_0] inset-shadow-ink",
         over === "in" && "bg-card outline-2 -outline-offset-2 outline-ink outline-dashed",
         selected && "bg-card inset-ring-[1.5px] inset-ring-ink",
         !selected &&
+          !over &&
           desk.selection.uses.has(plane.id) &&
           "inset-shadow-[4px_0_0_-1px] inset-shadow-ink",
       ]}
