@@ -20,7 +20,7 @@ from cuvrel.core.checks.chatter import chatter, grey_flow
 from cuvrel.core.checks.quality import contour_accuracy, dtssd, gradient_error, mse, overlap
 from cuvrel.core.edge.detail import solve, to_linear
 from cuvrel.core.follow.artist import mended
-from cuvrel.core.follow.plan import FramesInMemory, clip, refollow
+from cuvrel.core.follow.plan import FramesInMemory, refollow, trace_and_follow
 from cuvrel.core.follow.run import Settings
 from cuvrel.core.media.probe import probe
 from cuvrel.core.media.reader import Reader
@@ -104,7 +104,7 @@ class Row:
 def followed(case: Case) -> FramesInMemory:
     """Our frames from the marked frame alone."""
     frames = FramesInMemory()
-    for _ in clip(case.read, case.count, case.marks, Settings(), False, frames):
+    for _ in trace_and_follow(case.read, case.count, case.marks, Settings(), False, frames):
         pass
     return frames
 

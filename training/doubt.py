@@ -31,7 +31,7 @@ NAMES = ("jump", "unsure", "alike", "torn", "change", "drift")
 
 
 def gather(seed: int) -> list[tuple[list[float], float]]:
-    """Evidence and overlap of each followed frame of a clip."""
+    """The doubt's factors and the true overlap of each followed frame of a clip."""
     cv2.setNumThreads(1)
     pictures, truths = clip(seed, (960, 540), 30)
     if (truths[0] > 0.5).sum() < 800:
@@ -43,7 +43,7 @@ def gather(seed: int) -> list[tuple[list[float], float]]:
     out = []
     for decision, truth in zip(settling(follower, pictures[1:]), truths[1:], strict=True):
         found = follower.finish(decision)
-        seen = follower.evidence
+        seen = follower.factors
         if not seen.lost:
             row = [seen.jump, seen.unsure, min(seen.alike, MOST_ALIKE), seen.torn, abs(seen.change), seen.drift]
             out.append((row, overlap(found.matte, truth)))

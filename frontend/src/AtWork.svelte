@@ -2,7 +2,7 @@
 <script lang="ts">
   import { untrack } from "svelte";
   import type { Desk } from "./desk/desk.svelte";
-  import { pressed, released } from "./desk/keys";
+  import { pressed, released } from "./desk/shortcuts";
   import Arriving from "./lib/Arriving.svelte";
   import Standing from "./lib/Standing.svelte";
   import KeySheet from "./lib/KeySheet.svelte";

@@ -278,12 +278,12 @@ def formats(file: Path | None) -> None:
 @sentences
 def pack(project: str, to: Path | None) -> None:
     """Write PROJECT (its name or number) into one open file: a ZIP of JSON, footage and matte frames."""
-    from cuvrel.store import portable
+    from cuvrel.store import packing
 
     with _store() as (database, blobs), database.session() as session:
-        row = portable.find_project(session, project)
+        row = packing.find_project(session, project)
         to = to or Path(f"{''.join(c if c.isalnum() else '-' for c in row.name.lower())}.zip")
-        portable.pack(session, blobs, row, to)
+        packing.pack(session, blobs, row, to)
     click.echo(f"Packed '{row.name}' into {to}.")
 
 
@@ -292,10 +292,10 @@ def pack(project: str, to: Path | None) -> None:
 @sentences
 def unpack(file: Path) -> None:
     """Bring a packed project in as a new one."""
-    from cuvrel.store import portable
+    from cuvrel.store import packing
 
     with _store() as (database, blobs), database.session() as session:
-        row = portable.unpack(session, blobs, file)
+        row = packing.unpack(session, blobs, file)
     click.echo(f"Unpacked '{row.name}' as project {row.id}.")
 
 

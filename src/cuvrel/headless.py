@@ -18,7 +18,7 @@ from cuvrel.core.export.hows import How, how_of
 from cuvrel.core.export.order import Order, ordered
 from cuvrel.core.export.order import Settings as Ordering
 from cuvrel.core.export.write import write_frames
-from cuvrel.core.follow.plan import Frame, FramesInMemory, clip
+from cuvrel.core.follow.plan import Frame, FramesInMemory, trace_and_follow
 from cuvrel.core.follow.run import Settings
 from cuvrel.core.media.probe import MediaInfo, pack_sequence, probe
 from cuvrel.core.media.reader import Reader, as_grey
@@ -130,7 +130,7 @@ def follow(
     halts: list[dict[str, Any]] = []
     with tempfile.TemporaryDirectory(prefix="cuvrel-", dir=to.parent if to.parent.is_dir() else None) as folder:
         kept = OnDisk(Path(folder))
-        for frame in clip(reader.frame, info.frames, marks, settings, halting, kept):
+        for frame in trace_and_follow(reader.frame, info.frames, marks, settings, halting, kept):
             told[frame.number] = {
                 "frame": frame.number,
                 "origin": frame.origin,
@@ -358,13 +358,13 @@ def redact(
     with footage(source) as (reader, info):
         found = people(reader.frame, range(info.frames))
         told(f"{len(found)} people found")
-        shot, clip = redaction(info, reader.frame, found, values)
-        stand, cache = Stand(shot, clip), Cache(CACHE)
+        shot, sources = redaction(info, reader.frame, found, values)
+        stand, cache = Stand(shot, sources), Cache(CACHE)
         _write_redacted(stand, to, voice, source, info)
         with footage(to) as (written, _):
             looked = list(audited(reader.frame, lambda n: work_out(stand.hidden(n), cache), range(info.frames),
                                   written.frame))  # fmt: skip
-        tracks = {track.id: clip.measured(track.id) for track in shot.tracks}
+        tracks = {track.id: sources.measured(track.id) for track in shot.tracks}
         return report(looked, source=source.name, file=to.name, hash=hash_file(to),
                       unsure=unsure(found, tracks, info.frames))  # fmt: skip
 

@@ -9,7 +9,7 @@ import pytest
 from cuvrel.core.checks.quality import overlap
 from cuvrel.core.follow.evidence import fitted
 from cuvrel.core.follow.find import find, moving, person
-from cuvrel.core.follow.plan import clip as follow_clip
+from cuvrel.core.follow.plan import trace_and_follow as follow_clip
 from cuvrel.core.follow.run import Settings
 from cuvrel.core.recipe.errors import TraceError
 from cuvrel.core.recipe.models import Mark

@@ -7,10 +7,10 @@ import pytest
 from cuvrel.core.checks.quality import overlap
 from cuvrel.core.follow import plan
 from cuvrel.core.follow.carry import Follower
-from cuvrel.core.follow.doubt import ADVICE, HALT, Evidence, advice, worst_place
+from cuvrel.core.follow.doubt import ADVICE, HALT, DoubtFactors, advice, worst_place
 from cuvrel.core.follow.evidence import QUARTERS, ReversePass
 from cuvrel.core.follow.plan import FollowPass, Frame, FramesInMemory, far_from, neighbours, refollow
-from cuvrel.core.follow.plan import clip as follow_clip
+from cuvrel.core.follow.plan import trace_and_follow as follow_clip
 from cuvrel.core.follow.run import Settings, joined, new_follower, span
 from cuvrel.core.motion.flow import Flow, chain, forward_backward_error, sample
 from cuvrel.core.recipe.errors import TraceError
@@ -162,15 +162,18 @@ EVEN = {"jump": 0.05, "unsure": 0.02, "alike": 0.2, "torn": 0.1, "change": 0.0, 
 
 
 def test_doubt_grows_with_what_speaks_against_a_frame() -> None:
-    calm = Evidence(**EVEN).doubt()
+    calm = DoubtFactors(**EVEN).doubt()
     assert 0 <= calm < 0.1
-    steps = [Evidence(**{**EVEN, "unsure": u}).doubt() for u in (0.02, 0.1, 0.15, 0.2, 0.4)]
+    steps = [DoubtFactors(**{**EVEN, "unsure": u}).doubt() for u in (0.02, 0.1, 0.15, 0.2, 0.4)]
     assert steps == sorted(steps)
     assert steps[1] < 0.5 < steps[3]
-    assert Evidence(**{**EVEN, "drift": 1.2}).doubt() > 0.5
-    assert Evidence(**{**EVEN, "unsure": 0.12, "drift": 0.5}).doubt() > Evidence(**{**EVEN, "unsure": 0.12}).doubt()
-    assert calm > Evidence(**{**EVEN, "alike": 0.1}).doubt(), "where colours differ, a soft edge is no mistake"
-    assert Evidence(**{**EVEN, "lost": True}).doubt() == 1.0
+    assert DoubtFactors(**{**EVEN, "drift": 1.2}).doubt() > 0.5
+    assert (
+        DoubtFactors(**{**EVEN, "unsure": 0.12, "drift": 0.5}).doubt()
+        > DoubtFactors(**{**EVEN, "unsure": 0.12}).doubt()
+    )
+    assert calm > DoubtFactors(**{**EVEN, "alike": 0.1}).doubt(), "where colours differ, a soft edge is no mistake"
+    assert DoubtFactors(**{**EVEN, "lost": True}).doubt() == 1.0
 
 
 @pytest.mark.parametrize(
@@ -189,14 +192,14 @@ def test_doubt_grows_with_what_speaks_against_a_frame() -> None:
     ],
 )
 def test_reasons_say_what_happened(worse: dict[str, float], words: str) -> None:
-    reason = Evidence(**{**EVEN, **worse}).reason()
+    reason = DoubtFactors(**{**EVEN, **worse}).reason()
     assert any(word in reason for word in words.split("|")), reason
     assert advice(reason).endswith(".")
 
 
 def test_every_reason_with_advice_of_its_own_is_one_that_is_given() -> None:
     given = {
-        Evidence(**{**EVEN, **w}).reason()
+        DoubtFactors(**{**EVEN, **w}).reason()
         for w in ({"jump": 9}, {"alike": 1}, {"unsure": 9}, {"torn": 9}, {"drift": 9}, {"lost": True})
     }
     assert given == set(ADVICE)
@@ -304,7 +307,7 @@ def test_doubt_rises_on_an_injected_jump() -> None:
     # the subject is found again, so the frame needs no halt; but it is trusted much less than the others
     assert overlap(found[-1].matte, np.roll(truths[6], 70, axis=1)) > 0.85
     assert doubts[-1] > 3 * max(doubts[:-1])
-    assert follower.evidence.jump > 1
+    assert follower.factors.jump > 1
 
 
 def test_a_kept_shape_goes_where_motion_carries_it_whatever_the_picture_says() -> None:

@@ -12,7 +12,7 @@ from cuvrel.core.media.probe import MediaInfo
 from cuvrel.core.media.reader import Reader
 from cuvrel.core.recipe.errors import MediaError, RecipeError
 from cuvrel.jobs.queue import put
-from cuvrel.store import portable, shots
+from cuvrel.store import packing, shots
 from cuvrel.store.footage import clean_name, first_look, make_ready
 from cuvrel.store.mattes import frames_of, store_matte, stored_matte
 from cuvrel.store.models import FootageRow, MatteFrame, Project
@@ -114,17 +114,17 @@ def test_a_packed_project_unpacks_to_the_same(bench: Bench, tmp_path: Path) -> N
     bench.mark(0)
     file = tmp_path / "trial.zip"
     with bench.database.session() as session:
-        portable.pack(session, bench.blobs, portable.find_project(session, "Trial"), file)
+        packing.pack(session, bench.blobs, packing.find_project(session, "Trial"), file)
     with zipfile.ZipFile(file) as archive:
         assert {"project.json", "shot-01.json"} <= set(archive.namelist())
     with bench.database.session() as session:
-        project = portable.unpack(session, bench.blobs, file)
+        project = packing.unpack(session, bench.blobs, file)
         new = project.id
     assert new != bench.project
     with bench.database.session() as session:
         with pytest.raises(shots.NotFound, match="more than one"):
-            portable.find_project(session, "Trial")
-        project = portable.find_project(session, str(new))
+            packing.find_project(session, "Trial")
+        project = packing.find_project(session, str(new))
         shot = session.scalar(select(shots.ShotRow).where(shots.ShotRow.project_id == project.id))
         ours = bench.document()
         assert shot.document["mattes"] == ours["mattes"]
@@ -150,7 +150,7 @@ def test_packed_projects_that_are_damaged_or_hostile_are_refused_whole(bench: Be
     with bench.database.session() as session:
         before = len(session.scalars(select(Project)).all())
     with pytest.raises(RecipeError), bench.database.session() as session:
-        portable.unpack(session, bench.blobs, file)
+        packing.unpack(session, bench.blobs, file)
     with bench.database.session() as session:
         assert len(session.scalars(select(Project)).all()) == before
     assert not (tmp_path.parent / "evil.txt").exists()

@@ -15,7 +15,7 @@ from cuvrel.core.stand.build import Stand
 from cuvrel.core.stand.nodes import Cache, work_out
 from cuvrel.core.stand.view_kinds import MatteView, ResultView
 from cuvrel.core.stand.views import view
-from cuvrel.store import portable, shots
+from cuvrel.store import packing, shots
 from cuvrel.store.documents import document_of
 from cuvrel.store.footage import entry, make_ready
 from cuvrel.store.mattes import frames_of
@@ -68,12 +68,12 @@ def pictures(bench: Bench, shot_id: int) -> list[np.ndarray]:
 def unpacked(bench: Bench, file: Path) -> ShotRow:
     """Packs the project and unpacks it where all numbers are others."""
     with bench.database.session() as session:
-        portable.pack(session, bench.blobs, portable.find_project(session, str(bench.project)), file)
+        packing.pack(session, bench.blobs, packing.find_project(session, str(bench.project)), file)
     with bench.database.session() as session:
         for sequence in ("footage_id_seq", "shots_id_seq", "projects_id_seq"):
             session.execute(text(f"SELECT setval('{sequence}', 500)"))
     with bench.database.session() as session:
-        new = portable.unpack(session, bench.blobs, file).id
+        new = packing.unpack(session, bench.blobs, file).id
     with bench.database.session() as session:
         row = session.scalar(select(ShotRow).where(ShotRow.project_id == new))
         assert row is not None
@@ -134,7 +134,7 @@ def test_a_project_packed_by_an_earlier_release_is_unpacked(bench: Bench, tmp_pa
     worked_on(bench)
     file = tmp_path / "trial.zip"
     with bench.database.session() as session:
-        portable.pack(session, bench.blobs, portable.find_project(session, "Trial"), file)
+        packing.pack(session, bench.blobs, packing.find_project(session, "Trial"), file)
     old = tmp_path / "old.zip"
     with zipfile.ZipFile(file) as source, zipfile.ZipFile(old, "w") as to:
         for name in source.namelist():
@@ -151,7 +151,7 @@ def test_a_project_packed_by_an_earlier_release_is_unpacked(bench: Bench, tmp_pa
                 data = json.dumps(raw).encode()
             to.writestr(name, data)
     with bench.database.session() as session:
-        new = portable.unpack(session, bench.blobs, old).id
+        new = packing.unpack(session, bench.blobs, old).id
     with bench.database.session() as session:
         row = session.scalar(select(ShotRow).where(ShotRow.project_id == new))
         assert row is not None

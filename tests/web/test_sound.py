@@ -21,7 +21,7 @@ from cuvrel.core.media.writer import Encoding, VideoWriter
 from cuvrel.core.sound.mix import Mix
 from cuvrel.core.stand.portable import PortableShot
 from cuvrel.demo.morning import clapper, harbour_bell
-from cuvrel.store import portable
+from cuvrel.store import packing
 from cuvrel.store.models import Project
 from tests.web.conftest import Web, problem
 
@@ -332,9 +332,9 @@ def test_a_packed_project_brings_its_sounds_along(web: Web, clap: Any, tmp_path:
     heard = web.get(f"/api/shots/{shot['id']}/sound").json
     was = web.get(f"/api/shots/{shot['id']}/sound/{heard['key']}/0.wav").data
     with web.database.session() as session:
-        portable.pack(session, web.services.blobs, session.get_one(Project, project), tmp_path / "p.zip")
+        packing.pack(session, web.services.blobs, session.get_one(Project, project), tmp_path / "p.zip")
     with web.database.session() as session:
-        made = portable.unpack(session, web.services.blobs, tmp_path / "p.zip").id
+        made = packing.unpack(session, web.services.blobs, tmp_path / "p.zip").id
     (again,) = web.get(f"/api/projects/{made}").json["shots"]
     document = web.get(f"/api/shots/{again['id']}").json["document"]
     assert document["cuts"] == [{"frame": 12, "to": None}]

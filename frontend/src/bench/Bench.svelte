@@ -5,7 +5,7 @@
   import BenchHead from "./BenchHead.svelte";
   import Curves from "./Curves.svelte";
   import MatteCards from "./MatteCards.svelte";
-  import { settled } from "./places";
+  import { dropped } from "./places";
   import PlaneCards from "./PlaneCards.svelte";
   import Shelf from "./Shelf.svelte";
   import TrackCards from "./TrackCards.svelte";
@@ -87,7 +87,7 @@
       bind:clientHeight={height}
       onkeydown={walk}
     >
-      <DragArea onend={settled}>
+      <DragArea onend={dropped}>
         {#if matte}
           <MatteCards {desk} {matte} room={{ width: width - 24, height: height - 16 }} />
         {:else if track}

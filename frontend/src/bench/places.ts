@@ -8,7 +8,7 @@ export const placeOf = (one: { data?: { place?: Place } } | null): Place | undef
   one?.data?.place;
 
 /** Takes a card to where it was let go. */
-export function settled({ operation, canceled }: LetGo): void {
+export function dropped({ operation, canceled }: LetGo): void {
   const [from, to] = [placeOf(operation.source), placeOf(operation.target)];
   if (!canceled && from && to && from.at !== to.at) from.move(to.at);
 }

@@ -2,7 +2,7 @@
 <script lang="ts">
   import { Command } from "bits-ui";
   import type { Desk } from "../desk/desk.svelte";
-  import { KEYS, type Key } from "../desk/keys";
+  import { KEYS, type Key } from "../desk/shortcuts";
   import Button from "../ui/Button.svelte";
   import Dialog from "../ui/Dialog.svelte";
 

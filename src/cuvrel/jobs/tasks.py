@@ -38,7 +38,7 @@ from cuvrel.jobs.redaction import audit, found_people
 from cuvrel.jobs.running import Interrupted, Stopped, advance, heed
 from cuvrel.jobs.tracking import Courses
 from cuvrel.memory import Shares
-from cuvrel.store import portable
+from cuvrel.store import packing
 from cuvrel.store.blobs import Blobs
 from cuvrel.store.db import Database, notify
 from cuvrel.store.following import StoredFrames
@@ -285,7 +285,7 @@ class Works:
                 project = session.get(Project, row.project_id)
                 if project is None:
                     raise Stopped
-                portable.pack(session, self.blobs, project, to)
+                packing.pack(session, self.blobs, project, to)
                 name = f"{safe(project.name) or 'project'}.zip"
             size = to.stat().st_size
             self._result(row, {"blob": self.blobs.put_file(to), "filename": name, "size": size})
@@ -298,7 +298,7 @@ class Works:
             project = session.get(Project, row.project_id)
             if project is None:
                 raise Stopped
-            portable.fill(session, self.blobs, project, packed, self._telling(row))
+            packing.fill(session, self.blobs, project, packed, self._telling(row))
             project.name = packed.about.project[:120]
             notify(session, "project", project=project.id)
         with self.database.session() as session:

@@ -358,14 +358,14 @@ class Follower:
         To be called once for each frame, in their order. Safe in another thread while the next step is under way.
         """
         observed = decision.observed
-        evidence, blame = self._plausibility.assess(
+        factors, blame = self._plausibility.assess(
             decision.shape, decision.u, observed.lab, decision.flow_error, decision.stack
         )
-        self.evidence = evidence
-        doubt = evidence.doubt()
+        self.factors = factors
+        doubt = factors.doubt()
         halt = None
         if doubt > HALT:
-            reason = evidence.reason()
+            reason = factors.reason()
             halt = Halt(reason, advice(reason), *worst_place(blame, self.plate))
         return Followed(self._edged(decision), doubt, halt)
 

@@ -21,7 +21,7 @@ DRIFTED = "the subject no longer looks as it did where you marked it"
 
 
 @dataclass(frozen=True)
-class Evidence:
+class DoubtFactors:
     """Figures of one followed frame, each 0 (as hoped) to 1 and beyond (bad)."""
 
     jump: float  # how far the decision left the carried shape, in pixels along the outline

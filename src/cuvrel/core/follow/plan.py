@@ -330,7 +330,7 @@ def refollow(
             yield progress.frame
 
 
-def clip(
+def trace_and_follow(
     read: Read, count: int, marks: Sequence[Mark], settings: Settings, halting: bool = True,
     frames: Touchable | None = None,
 ) -> Iterator[Frame]:  # fmt: skip

@@ -7,7 +7,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from cuvrel.core.arrays import F32, U8, Mask
-from cuvrel.core.follow.doubt import Evidence
+from cuvrel.core.follow.doubt import DoubtFactors
 from cuvrel.core.follow.evidence import Stack
 
 
@@ -37,7 +37,7 @@ class PlausibilityCheck:
         """Goes on from another frame, whose matte is u. The touched frame's colours stay the measure."""
         self._areas = [float((u > 0.5).sum())]
 
-    def assess(self, shape: F32, u: F32, lab: U8, flow_error: F32, stack: Stack) -> tuple[Evidence, F32]:
+    def assess(self, shape: F32, u: F32, lab: U8, flow_error: F32, stack: Stack) -> tuple[DoubtFactors, F32]:
         """What speaks against a frame's matte, and where.
 
         Parameters
@@ -53,7 +53,7 @@ class PlausibilityCheck:
 
         Returns
         -------
-        Evidence
+        DoubtFactors
             The figures that doubt is computed from.
         F32
             (H, W): where they come from; larger is worse.
@@ -66,7 +66,7 @@ class PlausibilityCheck:
         area = float(hard.sum())
         if area < 12:
             whole[box] = shape
-            return Evidence(1, 1, 0, 1, -9, 1, True), whole
+            return DoubtFactors(1, 1, 0, 1, -9, 1, True), whole
         edge = _rim(part)
         rim = max(1.0, float(edge.sum()))
         # a pixel along the outline is the motion's own error; a jump is thicker
@@ -87,4 +87,4 @@ class PlausibilityCheck:
         self._areas = [*self._areas[-11:], area]
         drift = max(0.0, float(1 - np.sqrt(_look_of(part, lab) * self._looks).sum()) - 0.12)
         whole[box] = moved + 2.0 * spread + 0.3 * torn_at
-        return Evidence(jump, unsure, alike, torn, change, drift, False), whole
+        return DoubtFactors(jump, unsure, alike, torn, change, drift, False), whole
