@@ -55,11 +55,11 @@ def read_wanted(raw: Any) -> list[Wanted]:
     for index, one in enumerate(raw["tracks"]):
         try:
             out.append(Wanted.model_validate(one))
-        except ValidationError as flow_error:
-            first = flow_error.errors()[0]
+        except ValidationError as fault:
+            first = fault.errors()[0]
             where = ".".join(str(part) for part in first["loc"]) or "its points"
             text = str(first["msg"]).removeprefix("Value error, ")
-            raise RecipeError(f"Track {index} is wrong at {where}: {text}.") from flow_error
+            raise RecipeError(f"Track {index} is wrong at {where}: {text}.") from fault
     if len({one.id for one in out}) < len(out):
         raise RecipeError("Two tracks have the same id.")
     return out
