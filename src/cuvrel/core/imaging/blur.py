@@ -87,11 +87,29 @@ def shifted(picture: F32, by: NDArray, border: int = cv2.BORDER_REPLICATE) -> F3
 
 
 def swept(picture: F32, far: float, way: Callable[[float], F64], border: int = cv2.BORDER_REPLICATE) -> F32:
-    """The mean of a picture along a movement, (H, W, 4) float32.
+    """The mean of a picture along a movement.
 
-    way: the movement at a share of it, -0.5 to 0.5, as (2, 3) between pixels' middles; shares must add up as shifts,
-    turns and growths about one place do. far: how many pixels it moves something at the most. The mean of two sweeps
-    of half the length, half a sweep apart, is one of the whole length: so each doubling costs two steps.
+    Parameters
+    ----------
+    picture
+        (H, W, 4) float32.
+    far
+        How many pixels the movement takes anything at the most.
+    way
+        The movement at a share of it, -0.5 to 0.5, as a (2, 3) matrix between pixels' middles. Shares must add up, as
+        those of shifts, turns and growths about one place do.
+    border
+        OpenCV's name of what lies beyond the picture.
+
+    Returns
+    -------
+    F32
+        (H, W, 4).
+
+    Notes
+    -----
+    The mean of two sweeps of half the length, half a sweep apart, is one of the whole length, so each doubling of the
+    length costs two steps.
     """
     steps = int(np.clip(np.ceil(np.log2(max(far, 1.0))), 0, MOST))
     size = picture.shape[1], picture.shape[0]

@@ -81,12 +81,28 @@ def _nearby(hard: U8, most: int) -> F32:
 
 
 def signed_distance(matte: F32, reach: float | None = None) -> F32:
-    """Pixels to the half-way contour, (H, W) float32, positive inside, right to a fraction of a pixel.
+    """The distance of each pixel from a matte's outline, which is where its coverage is one half.
 
-    Away from the outline the exact Euclidean transform of the two sides (Felzenszwalb and Huttenlocher,
-    2012, as OpenCV has it); within a pixel of it the matte's own slope says where the contour lies. A
-    matte without an outline is as far away as the picture is wide. reach: distances beyond so many
-    pixels on either side need not be right, only larger than it; what lies further away is then not computed.
+    Parameters
+    ----------
+    matte
+        (H, W) float32, 0 to 1.
+    reach
+        Distances beyond so many pixels need not be right, only larger than it, and are not computed. None: all are.
+
+    Returns
+    -------
+    F32
+        (H, W), in pixels, positive inside, right to a fraction of a pixel. A matte without an outline is as far away as
+        the picture is wide.
+
+    Notes
+    -----
+    Away from the outline it is the exact Euclidean distance transform; within a pixel of it the matte's own slope says
+    where the outline lies.
+
+    References ---------- Felzenszwalb and Huttenlocher, Distance Transforms of Sampled Functions, Theory of Computing
+    2012 (as OpenCV has it).
     """
     hard = matte > 0.5
     far = float(max(matte.shape))

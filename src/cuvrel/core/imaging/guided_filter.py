@@ -170,10 +170,29 @@ def _valued(y0: int, y1: int, guide: F32, functions: F32, where: U8, steep: Sing
 
 
 def functions(guide: F32, p: F32, where: U8, radius: int, eps: float) -> F32:
-    """The affine function of colour that p is about each pixel, (h, w, 4) float32; 0 where `where` is 0.
+    """Fits, around each pixel, the affine function of the guide's colour that comes nearest to p.
 
-    guide: (h, w, 3) float32, 0 to 1. p: (h, w) float32. where: (h, w) uint8. radius: pixels, a window is
-    2 * radius + 1 wide. eps: spread of colour, squared, below which there is no edge.
+    Parameters
+    ----------
+    guide
+        (h, w, 3) float32, 0 to 1.
+    p
+        (h, w) float32: what is to be filtered.
+    where
+        (h, w) uint8: the pixels that are wanted, not 0.
+    radius
+        In pixels; a window is 2 * radius + 1 wide.
+    eps
+        Variance of colour below which a window counts as having no edge.
+
+    Returns
+    -------
+    F32
+        (h, w, 4): three slopes and an offset, the mean over the windows that a pixel lies in; 0 where `where` is 0.
+
+    References
+    ----------
+    He, Sun and Tang, Guided Image Filtering, TPAMI 2013, eq. 19 to 21.
     """
     need = cv2.dilate(where, np.ones((2 * radius + 1, 2 * radius + 1), np.uint8))
     picture = np.empty((4, *p.shape), np.float32)
@@ -187,10 +206,21 @@ def functions(guide: F32, p: F32, where: U8, radius: int, eps: float) -> F32:
 
 
 def valued(guide: F32, found: F32, p: F32, where: U8, steep: float = 1.0, share: float = 1.0) -> F32:
-    """What `functions` found at the guide's colours, (h, w) float32, 0 to 1; p where `where` is 0.
+    """The filtered p: the functions of `functions`, read at the guide's colours.
 
-    guide, found, p and where are of one size. steep: how much steeper about one half it is made. share: how
-    far it goes from p to that.
+    Parameters
+    ----------
+    guide, found, p, where
+        As for `functions`, whose result `found` is; all of one size.
+    steep
+        How much steeper about one half the result is made.
+    share
+        0 to 1: how far it goes from p to the filtered one.
+
+    Returns
+    -------
+    F32
+        (h, w), 0 to 1; p where `where` is 0.
     """
     out = p.astype(np.float32, copy=True)
     in_rows(_valued, len(out), guide, found, where, np.float32(steep), np.float32(share), out)

@@ -90,16 +90,26 @@ def _edges(y0: int, y1: int, smooth: F32, sigma: Single, distance: F32, step: F3
 
 
 def edges(smooth: F32, sigma: float) -> tuple[F32, F32, F32]:
-    """How far each pixel is from an edge, how high the step is there, and which way the edge lies.
+    """Where the edges of a blurred picture lie, to a fraction of a pixel.
 
-    smooth: (H, W), a picture that was blurred by a Gaussian of `sigma` pixels; at least three pixels wide. Distance
-    and step are (H, W) float32; the way is (2, H, W): the cosine and the sine of twice the gradient's angle, which are
-    the same for both sides of a line.
+    Parameters
+    ----------
+    smooth
+        (H, W) float32, at least three pixels wide: the picture after a Gaussian blur.
+    sigma
+        That blur's standard deviation in pixels.
 
-    Across a step that was blurred so, the second derivative along the gradient over the first is minus the distance
-    over the square of sigma (the zero crossing of Haralick, 1984), which gives the distance in parts of a pixel and,
-    from the gradient, the height of the step. What it grows by from pixel to pixel tells how much softer than that
-    blur an edge is. The distance is right up to about two sigma.
+    Returns ------- distance (H, W) float32: pixels to the nearest edge; right up to about two sigma. step (H, W)
+    float32: the height of that edge. way (2, H, W) float32: the cosine and the sine of twice the gradient's angle,
+    which are alike on both sides of a line.
+
+    Notes ----- Across a blurred step the second derivative along the gradient, over the first, is minus the distance
+    over the square of sigma. That gives the distance, and with the gradient the height. How it grows from pixel to
+    pixel tells by how much an edge is softer than the blur.
+
+    References
+    ----------
+    Haralick, Digital Step Edges from Zero Crossing of Second Directional Derivatives, TPAMI 1984.
     """
     signed, distance, step = (np.empty_like(smooth) for _ in range(3))
     across = np.empty((2, *smooth.shape), np.float32)
@@ -152,10 +162,28 @@ def _along(y0: int, y1: int, values: F32, flow: F32, energy: F32, shares: F32, o
 
 
 def along_flow(values: F32, smooth: F32, reach: float, sigma: float) -> F32:
-    """A mean of values along the lines that a picture's edges flow in, (H, W) float32.
+    """Averages values along the lines in which a picture's edges run.
 
-    smooth: the picture, blurred a little. sigma: pixels over which the direction is averaged: the smaller eigenvector
-    of the smoothed structure tensor (Kyprianidis and Doellner, 2008). reach: pixels to each side that are averaged.
+    Parameters
+    ----------
+    values
+        (H, W) float32: what is averaged.
+    smooth
+        (H, W) float32: the picture, blurred a little.
+    reach
+        Pixels to each side that are averaged.
+    sigma
+        Standard deviation, in pixels, over which the direction is averaged.
+
+    Returns
+    -------
+    F32
+        (H, W).
+
+    References
+    ----------
+    Kyprianidis and Doellner, Image Abstraction by Structure Adaptive Filtering, 2008: the direction is the smaller
+    eigenvector of the smoothed structure tensor.
     """
     gx = cv2.Sobel(smooth, cv2.CV_32F, 1, 0, scale=0.125, borderType=cv2.BORDER_REFLECT)
     gy = cv2.Sobel(smooth, cv2.CV_32F, 0, 1, scale=0.125, borderType=cv2.BORDER_REFLECT)

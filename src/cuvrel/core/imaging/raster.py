@@ -68,11 +68,24 @@ def _summed(acc: F64, out: F32) -> None:
 
 
 def coverage(outline: F64, size: tuple[int, int]) -> F32:
-    """How much of each pixel a closed polygon covers, (H, W) float32, 0 to 1, to rounding.
+    """How much of each pixel a closed polygon covers, exact but for rounding.
 
-    outline: (N, 2) float64 x and y; pixel (0, 0) reaches from 0 to 1. Each edge leaves in every row the signed
-    area that it opens to its right, and a running sum makes the coverage (as outline fonts are drawn). Where
-    a polygon crosses itself and turns both ways, the turns cancel out.
+    Parameters
+    ----------
+    outline
+        (N, 2) float64: x and y; pixel (0, 0) reaches from 0 to 1.
+    size
+        (H, W) of the result.
+
+    Returns
+    -------
+    F32
+        (H, W), 0 to 1.
+
+    Notes
+    -----
+    Each edge leaves in every row the signed area that it opens to its right, and a running sum makes the coverage, as
+    outline fonts are drawn. Where a polygon crosses itself and turns both ways the turns cancel out.
     """
     acc = np.zeros((size[0], size[1] + 2), np.float64)
     if len(outline) >= 3:
@@ -89,10 +102,22 @@ def turning(polygon: F64) -> float:
 
 
 def ramp(inner: F64, outer: F64, size: tuple[int, int]) -> F32:
-    """Coverage that falls from 1 inside one polygon to 0 outside another one, (H, W) float32.
+    """Coverage that falls from 1 inside one polygon to 0 outside another one.
 
-    inner, outer: (N, 2), point for point. The fall is smooth (3t^2 - 2t^3): the sum of the coverages of the
-    polygons between the two, about one a pixel, each by its share of the fall.
+    Parameters
+    ----------
+    inner, outer
+        (N, 2) float64 each, point for point.
+    size
+        (H, W) of the result.
+
+    Returns
+    -------
+    F32
+        (H, W), 0 to 1.
+
+    Notes ----- The fall is 3t^2 - 2t^3: the sum of the coverages of the polygons between the two, about one a pixel,
+    each weighted by its share of the fall.
     """
     acc = np.zeros((size[0], size[1] + 2), np.float64)
     apart = float(np.hypot(*(outer - inner).T).max())

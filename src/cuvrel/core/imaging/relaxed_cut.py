@@ -58,10 +58,28 @@ def _bands(n0: int, n1: int, count: int, now: F32, after: F32, r: F32, wx: F32, 
 
 
 def relax(start: F32, r: F32, wx: F32, wy: F32, iterations: int) -> F32:
-    """The relaxed labelling, (H, W) float32, 0 to 1.
+    """Minimises the relaxed cut's energy (see the module's head).
 
-    start: (H, W), where the solve begins. r: (H, W), the cost of being subject in log odds (negative is
-    subject). wx, wy: (H, W), the cost of an edge to the right and to the lower neighbour.
+    Parameters
+    ----------
+    start
+        (H, W) float32, 0 to 1: where the solve begins; near the answer it takes few turns.
+    r
+        (H, W) float32: the cost of being subject, as negative log odds.
+    wx, wy
+        (H, W) float32: the cost of an outline between a pixel and its right, or its lower, neighbour.
+    iterations
+        Turns of the primal-dual method.
+
+    Returns
+    -------
+    F32
+        (H, W), 0 to 1; above one half is subject.
+
+    References
+    ----------
+    Chambolle and Pock, A First-Order Primal-Dual Algorithm for Convex Problems, JMIV 2011.
+    Unger, Pock, Trobin, Cremers and Bischof, TVSeg, BMVC 2008.
     """
     h, w = start.shape
     now, after = np.zeros((2, 4, h + 1, w + 1), np.float32)
@@ -139,10 +157,26 @@ def _geodesic(cost: F32, d: F32, rounds: int) -> None:
 
 
 def geodesic(seeds: Mask, cost: F32, rounds: int = 3) -> F32:
-    """Length of the cheapest path from the seeds to each pixel, (H, W) float32.
+    """The length of the cheapest path from the seeds to each pixel.
 
-    cost: (H, W), the price of a step onto a pixel. Raster scans (Toivanen, Pattern Recognition Letters
-    1996; Criminisi, Sharp and Blake, ECCV 2008): `rounds` pairs of them, near exact for smooth paths.
+    Parameters
+    ----------
+    seeds
+        (H, W) bool.
+    cost
+        (H, W) float32: the price of a step onto a pixel.
+    rounds
+        Pairs of raster scans; three are near exact for smooth paths.
+
+    Returns
+    -------
+    F32
+        (H, W).
+
+    References
+    ----------
+    Toivanen, New geodesic distance transforms for gray-scale images, Pattern Recognition Letters 1996.
+    Criminisi, Sharp and Blake, GeoS, ECCV 2008.
     """
     distance = np.where(seeds, np.float32(0), np.float32(1e6)).astype(np.float32)
     _geodesic(np.ascontiguousarray(cost, np.float32), distance, rounds)
@@ -192,11 +226,29 @@ def _barrier(lab: F32, seeds: Mask, rounds: int, out: F32) -> None:
 
 
 def barrier(seeds: Mask, lab: F32, rounds: int = 2) -> F32:
-    """The least span of colour that a path from the seeds must pass through, (H, W) float32, in Lab units.
+    """The minimum barrier distance: the least span of colour that a path from the seeds must pass through.
 
-    Unlike a sum along the path it does not grow with length, texture or a soft edge's width: what is of
-    one piece with the seeds stays near. Minimum barrier distance by raster scans (Strand et al., CVIU
-    2013; Zhang et al., ICCV 2015), the span being the largest of the channels'. lab: (H, W, 3) float32.
+    Parameters
+    ----------
+    seeds
+        (H, W) bool.
+    lab
+        (H, W, 3) float32; the span is the largest of the channels'.
+    rounds
+        Pairs of raster scans.
+
+    Returns
+    -------
+    F32
+        (H, W), in units of Lab.
+
+    Notes ----- Unlike a sum along the path it does not grow with the path's length, with texture or with a soft edge's
+    width: what is of one piece with the seeds stays near.
+
+    References
+    ----------
+    Strand, Ciesielski, Malmberg and Saha, The minimum barrier distance, CVIU 2013.
+    Zhang et al., Minimum Barrier Salient Object Detection at 80 FPS, ICCV 2015.
     """
     distance = np.empty(seeds.shape, np.float32)
     _barrier(np.ascontiguousarray(lab, np.float32), np.ascontiguousarray(seeds), rounds, distance)

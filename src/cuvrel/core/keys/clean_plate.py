@@ -42,11 +42,17 @@ def _median(y0: int, y1: int, frames: U8, free: F32, out: U8, seen: F32) -> None
 
 
 def median_plate(frames: Sequence[U8], mattes: Sequence[F32] | None = None) -> tuple[U8, F32]:
-    """The median of the frames at each pixel, (H, W, 3) uint8, and how often the background was seen there.
+    """The background of a shot whose camera stands still: the median of its frames at each pixel.
 
-    frames: (H, W, 3) uint8 each, of a camera that stands still. mattes: the subject's, (H, W) float32 each;
-    only frames where a pixel lies outside of it, by GUARD pixels of a picture 1000 wide, count then. The
-    second is (H, W) float32, the share of the frames; where it is 0 all frames were taken for want of any.
+    Parameters ---------- frames (H, W, 3) uint8 each. mattes (H, W) float32 each: the subject's. Only frames whose
+    matte leaves a pixel free, by GUARD pixels of a picture 1000 wide, count for that pixel. None: all count.
+
+    Returns
+    -------
+    U8
+        (H, W, 3): the clean plate.
+    F32
+        (H, W), 0 to 1: the share of the frames that counted; where it is 0 all were taken, for want of any.
     """
     stack = np.stack(frames)
     if mattes is None:

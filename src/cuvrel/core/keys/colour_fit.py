@@ -111,10 +111,17 @@ def _worth(view: _View, mask: Mask) -> float:
 
 
 def fitted(rgb: U8, values: dict[str, Any]) -> tuple[dict[str, float], dict[str, float]]:
-    """A colour key's ranges fitted to a picture, and what the matte's edge step needs for it, as plain values.
+    """Fits a colour key's ranges to a picture.
 
-    rgb: (H, W, 3) uint8 sRGB. values: the key's at this frame: a sample's, or what was made of it. Ranges only
-    grow. Both are empty when the key finds nothing in the picture.
+    Parameters
+    ----------
+    rgb
+        (H, W, 3) uint8 sRGB.
+    values
+        The key's values at this frame, as a sample gave them or as they were set.
+
+    Returns ------- ranges Values by the names of the key's parameters; ranges only grow. edge What the matte's edge
+    step needs for it: holes to fill, specks to drop. Both are empty where the key finds nothing.
     """
     view = _View(rgb, float(values["hue"]))
     start = Ranges(

@@ -128,9 +128,25 @@ def _key(y0: int, y1: int, rgb: U8, linear: F32, at: F32, out: F32) -> None:
 
 @declare("pull", "colour_key", "Colour key", ColourKeyParams, hint="by hue, colourfulness and lightness, softness each")
 def colour_key(rgb: U8, values: dict[str, Any], context: Context) -> F32:
-    """Coverage by colour, (H, W) float32, 0 to 1: the product of three soft ranges in OKLCh (see to_lch).
+    """Coverage by colour: the product of three soft ranges, of hue, chroma and lightness.
 
-    rgb: (H, W, 3) uint8 sRGB. The hue's range is centred and wraps, so that a red around 0 is one range.
+    Parameters
+    ----------
+    rgb
+        (H, W, 3) uint8 sRGB.
+    values
+        The key's values at this frame. The hue's range has a middle and a width, so that it may go through 0.
+    context
+        Not read.
+
+    Returns
+    -------
+    F32
+        (H, W), 0 to 1.
+
+    References
+    ----------
+    Ottosson, A perceptual color space for image processing, 2020 (OKLCh; see to_lch).
     """
     rgb = np.ascontiguousarray(blurred(rgb, float(values["blur"]) * context.scale))
     at = [values["hue"] % 360, values["hue_width"] / 2, steep(values["hue_soft"])]

@@ -45,11 +45,30 @@ class DifferenceKeyParams(Params):
 
 
 def matched(rgb: U8, clean: U8, exposure: bool, shift: bool) -> tuple[U8, F32]:
-    """The clean plate moved to fit the frame, and the gain that brings it to the frame's light, (3,) float32.
+    """Brings a clean plate under the frame's view and light.
 
-    rgb, clean: (H, W, 3) uint8 sRGB. The shift is found by phase correlation (Kuglin and Hines, 1975) to a
-    fraction of a pixel; a gain is the median ratio of display-encoded values of what agrees best, so the
-    subject may fill up to half of the picture.
+    Parameters
+    ----------
+    rgb, clean
+        (H, W, 3) uint8 sRGB.
+    exposure, shift
+        Whether a change of light, and of position, is looked for.
+
+    Returns
+    -------
+    U8
+        (H, W, 3): the clean plate, shifted.
+    F32
+        (3,): the gain of each channel that brings it to the frame's light.
+
+    Notes
+    -----
+    A gain is the median ratio of display-encoded values where the two agree best, so the subject may fill up to half of
+    the picture.
+
+    References
+    ----------
+    Kuglin and Hines, The Phase Correlation Image Alignment Method, 1975.
     """
     if shift:
         clean = _shifted(rgb, clean)
@@ -193,10 +212,30 @@ def difference_key(rgb: U8, values: dict[str, Any], context: Context, pictures: 
 
 
 def suggested(rgb: U8, clean: U8, values: dict[str, Any], scale: float) -> dict[str, float]:
-    """Tolerance and softness for what a frame shows, as plain values; whole things are asked for.
+    """Tolerance and softness for what a frame shows, as plain values of the key's parameters.
 
-    The threshold lies where the differences part best (Otsu, 1979, on the logarithm), but above nearly all
-    of what the background itself differs by (grain, flicker).
+    Parameters
+    ----------
+    rgb, clean
+        (H, W, 3) uint8 sRGB.
+    values
+        The key's values at this frame.
+    scale
+        The pictures' size over the plate's.
+
+    Returns
+    -------
+    dict
+        Values by the names of the parameters; they ask for whole things, too.
+
+    Notes
+    -----
+    The threshold parts the logarithms of the differences best, but lies above nearly all of what the background itself
+    differs by (grain, flicker).
+
+    References
+    ----------
+    Otsu, A Threshold Selection Method from Gray-Level Histograms, 1979.
     """
     found = apart(rgb, *matched(rgb, clean, bool(values["exposure"]), bool(values["shift"])), values, scale)
     logs = np.clip((np.log2(np.maximum(found, 2**-9)) + 9) * (255 / 9), 0, 255).astype(np.uint8)

@@ -126,10 +126,19 @@ def lights(rgb: U8) -> F32:
 
 
 def covered(rgb: U8, clean: U8, matte: F32) -> F32:
-    """A matte with its edges by what lies behind them, (H, W) float32, 0 to 1; far from its outline it stays.
+    """A matte whose soft edges are computed from the background behind them.
 
-    rgb, clean: (H, W, 3) uint8 sRGB, of one light and one place. matte: (H, W) float32, its outline a pixel or two
-    astray at the most.
+    Parameters
+    ----------
+    rgb, clean
+        (H, W, 3) uint8 sRGB: the frame and its clean plate, in one light and one position.
+    matte
+        (H, W) float32, 0 to 1; its outline is at most a pixel or two astray.
+
+    Returns
+    -------
+    F32
+        (H, W), 0 to 1; away from the outline it is the matte.
     """
     box = bounds(matte > 0.5, 8 * REACH)
     if box is None:
@@ -149,12 +158,32 @@ def lacking(
     cells: F32 | None = None,
     shared: bool = False,
 ) -> F32:
-    """What a matte lacks at its edges by what lies behind them, (h, w) float32, -1 to 1.
+    """What to add to a matte at its soft edges, where the background behind them is known.
 
-    light, behind: (h, w, 3) float32, amounts of light here and of the place without the subject, evened out.
-    matte: (h, w) float32. known: how far it is known what lies behind, (h, w), 0 to 1. cells: for each CELL pixels
-    how the place has changed, (h', w', 5) float32: three of light, the square of a difference that means nothing,
-    and how far that is known, 0 to 1. Without these two the place is all known and what it was. shared: among cores.
+    Parameters
+    ----------
+    light, behind
+        (h, w, 3) float32: linear light of the frame and of the background, evened out.
+    matte
+        (h, w) float32, 0 to 1.
+    own
+        How the subject's own colour is found.
+    known
+        (h, w) float32, 0 to 1: how far the background is known. None: everywhere.
+    cells
+        (h', w', 5) float32, one for CELL by CELL pixels: how the background's light has changed (3), the square of a
+        difference that means nothing, and how far both are known. None: it has not changed.
+    shared
+        Whether the rows are shared out among cores.
+
+    Returns
+    -------
+    F32
+        (h, w), -1 to 1.
+
+    References
+    ----------
+    Smith and Blinn, Blue Screen Matting, SIGGRAPH 1996, for a known backing and a known foreground colour.
     """
     hard = (matte > 0.5).astype(np.uint8)
     # well inside there is no other light in it

@@ -38,11 +38,17 @@ def network(second: bool = False) -> Network:
 
 
 def relit(rgb: U8, clean: U8, found: F32) -> U8:
-    """The clean plate under the light that a frame's free places tell of: lamps, their halo, shadows.
+    """The clean plate under the light of the frame: lamps, their halo, shadows.
 
-    rgb, clean: (h, w, 3) uint8 sRGB, already of one light and one place. found: how likely each place is
-    before the clean plate, (h', w') float32 of any size, 0 to 1. What there is more or less of light is the
-    mean difference about a place, weighed by how free its surroundings are; nothing where none are.
+    Parameters
+    ----------
+    rgb, clean
+        (h, w, 3) uint8 sRGB, in one light on the whole, and one position.
+    found
+        (h', w') float32 of any size, 0 to 1: how likely each place is the subject.
+
+    Returns ------- U8 (h, w, 3). The change of light is the local mean of the difference, weighted by how free of the
+    subject a place is.
     """
     h, w = rgb.shape[:2]
     size = max(1, w // COARSE), max(1, h // COARSE)
@@ -84,11 +90,22 @@ def looked(rgb: U8, clean: U8, longest: int = SMALL) -> F32:
 
 
 def weighed(rgb: U8, clean: U8, detail: float = 1.0) -> F32:
-    """Coverage of what is before the clean plate, (H, W) float32, 0 to 1.
+    """Coverage of what stands before a clean plate, by two looks of small networks.
 
-    Looked for at a small size, and decided at a larger one about what was found, under the light that the
-    rest tells of. rgb, clean: (H, W, 3) uint8 sRGB, already of one light and one place. detail: as for the
-    trace.
+    Parameters
+    ----------
+    rgb, clean
+        (H, W, 3) uint8 sRGB, in one light and one position.
+    detail
+        0 to 1: as for the trace.
+
+    Returns
+    -------
+    F32
+        (H, W), 0 to 1.
+
+    Notes ----- The first look is at a small size. The second one, larger, sees only what the first found, and the clean
+    plate under the light that the rest of the frame shows.
     """
     found = looked(rgb, clean)
     picture, plate = at_once(lambda: working(rgb, LONG), lambda: working(clean, LONG))

@@ -26,9 +26,9 @@ def motion(here: U8, there: U8) -> F32:
     grey = [
         cv2.cvtColor(cv2.resize(one, size, interpolation=cv2.INTER_AREA), cv2.COLOR_RGB2GRAY) for one in (here, there)
     ]
-    forth, flow_error, back, fault_back = Flow(SMOOTH).both_ways(grey[0], grey[1])
+    forth, flow_error, back, back_error = Flow(SMOOTH).both_ways(grey[0], grey[1])
     scale = np.array([w / size[0], h / size[1]], np.float32)
-    return np.dstack([forth * scale, flow_error, back * scale, fault_back]).astype(np.float32)
+    return np.dstack([forth * scale, flow_error, back * scale, back_error]).astype(np.float32)
 
 
 def _full(plane: F32, shape: tuple[int, ...]) -> F32:
@@ -52,17 +52,34 @@ def mixed(a: F32, b: F32, share: float) -> F32:
 
 
 def in_between(a: F32, b: F32, moved: F32, share: float) -> F32:
-    """The picture at a share of the way from `a` to `b`, (H, W, C) float32.
+    """The picture at a moment between two frames.
 
-    moved: what `motion` found. The motion at the moment between is made of both ways (Jiang et al., Super SloMo,
-    CVPR 2018, eq. 4); where one of them does not lead back, something is covered or laid bare, and the other
-    frame counts for more.
+    Parameters
+    ----------
+    a, b
+        (H, W, C) float32: the two frames.
+    moved
+        What `motion` found between them.
+    share
+        0 to 1: how far the moment lies from a to b.
+
+    Returns
+    -------
+    F32
+        (H, W, C).
+
+    Notes ----- The flow at the moment between is made of both flows; where one of them does not lead back, something is
+    covered or laid bare, and the other frame counts for more.
+
+    References
+    ----------
+    Jiang et al., Super SloMo, CVPR 2018, eq. 4.
     """
     t = np.float32(share)
-    forth, fault_on, aback, fault_back = moved[..., :2], moved[..., 2], moved[..., 3:5], moved[..., 5]
+    forth, fault_on, aback, back_error = moved[..., :2], moved[..., 2], moved[..., 3:5], moved[..., 5]
     to_a = _full((-(1 - t) * t * forth + t * t * aback).astype(np.float32), a.shape)
     to_b = _full(((1 - t) * (1 - t) * forth - t * (1 - t) * aback).astype(np.float32), a.shape)
-    trust_a = _full(np.exp(-fault_back / 2), a.shape) + np.float32(0.02)
+    trust_a = _full(np.exp(-back_error / 2), a.shape) + np.float32(0.02)
     trust_b = _full(np.exp(-fault_on / 2), a.shape) + np.float32(0.02)
     out = np.empty_like(a)
     from_a, from_b = sample(a, to_a), sample(b, to_b)
@@ -94,12 +111,29 @@ def _along(y0: int, y1: int, picture: F32, flow: F32, count: int, out: F32) -> N
 
 
 def blurred_along(picture: F32, moved: F32, shutter: float) -> F32:
-    """The picture smeared along the motion while the shutter is open, (H, W, C) float32.
+    """Smears a picture along its motion while the shutter is open.
 
-    moved: what `motion` found to the next frame. shutter: degrees of a turn
-    that takes one frame; the blur lies evenly about the moment. What moves spreads over what does not: the
-    longest motion nearby counts, as far as it reaches (McGuire et al., A Reconstruction Filter for Plausible
-    Motion Blur, I3D 2012).
+    Parameters
+    ----------
+    picture
+        (H, W, C) float32.
+    moved
+        What `motion` found to the next frame.
+    shutter
+        In degrees of a turn that takes one frame; the blur lies evenly about the moment.
+
+    Returns
+    -------
+    F32
+        (H, W, C).
+
+    Notes
+    -----
+    What moves spreads over what does not: the longest motion nearby counts, as far as it reaches.
+
+    References
+    ----------
+    McGuire, Hennessy, Bukowski and Osman, A Reconstruction Filter for Plausible Motion Blur, I3D 2012.
     """
     reach = moved[..., :2] * np.float32(shutter / 360)
     long = np.sqrt((reach * reach).sum(axis=2))

@@ -59,10 +59,25 @@ def _normal(flow: F32, weight: F32, mx: float, my: float, solved: F64, first: bo
 
 
 def fitted(flow: F32, weight: F32, stiff: float) -> F32:
-    """The affine motion that fits a flow best where it weighs, (2, 3) float32: flow(x, y) = A (x, y, 1).
+    """Fits an affine motion to a flow.
 
-    flow: (h, w, 2). weight: (h, w), not negative. stiff: how much of a turn or a stretch must pay, so that
-    few pixels give a shift. Outliers are weighed down (iteratively reweighted least squares, Cauchy).
+    Parameters
+    ----------
+    flow
+        (h, w, 2) float32, in pixels.
+    weight
+        (h, w) float32, not negative: how much each pixel counts.
+    stiff
+        Ridge penalty on turns and stretches, so that few pixels give a plain shift.
+
+    Returns
+    -------
+    F32
+        (2, 3) A with flow(x, y) = A (x, y, 1).
+
+    Notes
+    -----
+    Iteratively reweighted least squares with Cauchy weights, so that outliers count less.
     """
     about = np.empty(4)
     _middle(weight, about)
@@ -114,10 +129,23 @@ def _sides(y0: int, y1: int, flow: F32, ground: F32, weighed: F32, sides: F32, a
 
 
 def with_subject(flow: F32, calm: F32, shape: F32) -> tuple[F32, F32]:
-    """Whether each pixel moves with the subject (1) or with the background (-1), and how far it leaves the latter.
+    """Tells the pixels that move with the subject from those that move with the background.
 
-    Both (h, w) float32, the second in pixels. flow: (h, w, 2). calm: (h, w), 0 to 1, where it can be trusted.
-    shape: (h, w), 0 to 1, where the subject is thought to be. Away from it nothing is said (0).
+    Parameters
+    ----------
+    flow
+        (h, w, 2) float32, in pixels.
+    calm
+        (h, w) float32, 0 to 1: how far the flow can be trusted.
+    shape
+        (h, w) float32, 0 to 1: where the subject is thought to be.
+
+    Returns
+    -------
+    sides
+        (h, w) float32: 1 with the subject, -1 with the background, 0 away from where the subject is thought to be.
+    away
+        (h, w) float32: how far a pixel's motion is from the background's, in pixels.
     """
     h, w = shape.shape
     ground = fitted(flow, (shape < 0.1) * calm, 1.0)

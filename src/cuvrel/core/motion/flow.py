@@ -325,9 +325,23 @@ def _forward_backward_error(y0: int, y1: int, forth: F32, back: F32, top: int, l
 
 
 def forward_backward_error(forth: F32, back: F32, box: Box = np.s_[:, :]) -> F32:
-    """By how many pixels each misses itself when it goes there and back, (h, w) float32, of the pixels in a box.
+    """By how many pixels each pixel misses itself when it follows one flow there and the other one back.
 
-    forth, back: motions of the whole picture, (H, W, 2) float32.
+    Parameters
+    ----------
+    forth, back
+        (H, W, 2) float32, in pixels: the flow to another frame, and from that one to this.
+    box
+        The part of the picture that is wanted.
+
+    Returns
+    -------
+    F32
+        (h, w), of the box. Large where something is hidden in the other frame, or where the flow is wrong.
+
+    References
+    ----------
+    Sundaram, Brox and Keutzer, Dense Point Trajectories by GPU-accelerated Large Displacement Optical Flow, ECCV 2010.
     """
     part = forth[box]
     out = np.empty(part.shape[:2], np.float32)

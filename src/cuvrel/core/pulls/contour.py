@@ -44,11 +44,24 @@ def _steepest(y0: int, y1: int, slopes: I16) -> None:
 
 @declare("pull", "contour", "Contour", ContourParams, hint="edges in the picture as lines")
 def contour(rgb: U8, values: dict[str, Any], context: Context) -> F32:
-    """Coverage by edges, (H, W) float32, 0 to 1.
+    """Coverage by the picture's edges.
 
-    The steepest channel's gradient (Scharr) is thinned to its crests and kept where it is strong, or hangs
-    together with what is strong (Canny, TPAMI 1986: hysteresis at 40 % of the strength). rgb: (H, W, 3)
-    uint8 sRGB.
+    Parameters
+    ----------
+    rgb
+        (H, W, 3) uint8 sRGB.
+    values
+        The pull's values at this frame.
+    context
+        Gives the scale, by which line widths go.
+
+    Returns
+    -------
+    F32
+        (H, W), 0 to 1.
+
+    References ---------- Canny, A Computational Approach to Edge Detection, TPAMI 1986: the steepest channel's gradient
+    (Scharr), thinned to its crests, with hysteresis at 40 % of the strength.
     """
     gx, gy = _slopes(blurred(rgb, max(0.6, float(values["blur"]) * context.scale)), bool(values["colour"]))
     # half a picture's range over a pixel is a full step; a blur of twice the size halves the slope

@@ -48,9 +48,25 @@ def drawn(shape: Outline, size: tuple[int, int], scale: float) -> F32:
 
 
 def shaped(shapes: Sequence[Shape], now: Env, size: tuple[int, int], scale: float, shutter: float = 0.0) -> F32:
-    """All shapes of a pull at a time, joined in their order, (H, W) float32, 0 to 1.
+    """The coverage of all shapes of a pull, joined in their order.
 
-    shutter: degrees; 360 blurs over a whole frame's time about this one. The first shape that is on adds.
+    Parameters
+    ----------
+    shapes
+        As the document has them; the first that is on adds.
+    now
+        Where their values are read: the time, and the tracks that they ride on.
+    size
+        (H, W) of the result.
+    scale
+        The result's size over the plate's.
+    shutter
+        In degrees; 360 blurs over a whole frame's time about this one.
+
+    Returns
+    -------
+    F32
+        (H, W), 0 to 1.
     """
     total = np.zeros(size, np.float32)
     for shape in shapes:

@@ -66,11 +66,30 @@ class TraceParams(Params):
 def trace(
     rgb: U8 | Prepared, marks: Sequence[Mark], prior: F32 | None = None, snap: float = 0.7, detail: float = 1.0
 ) -> F32:
-    """The matte of one frame from its marks, (H, W) float32, 0 to 1.
+    """The matte of one frame from its marks.
 
-    rgb: (H, W, 3) uint8 sRGB, or what `Prepared` made of it. prior: a matte, (H, W), that the marks mend;
-    far from the marks it stays. Drag marks take along what the others solved. Raises TraceError when there is
-    neither an in mark nor a prior.
+    Parameters
+    ----------
+    rgb
+        (H, W, 3) uint8 sRGB, or what `Prepared` made of it.
+    marks
+        In, out, near and drag marks of this frame, in plate pixels. Drag marks move what the others gave.
+    prior
+        (H, W) float32, 0 to 1: a matte that the marks mend; far from the marks it stays. None: there is none.
+    snap
+        0 to 1: how far the outline keeps to the picture's edges.
+    detail
+        0 to 1: how far soft edges are drawn in by the picture.
+
+    Returns
+    -------
+    F32
+        (H, W), 0 to 1.
+
+    Raises
+    ------
+    TraceError
+        There is neither an in mark nor a prior.
     """
     if prior is not None and only_drags(marks):
         return dragged(prior.astype(np.float32, copy=True), marks)
@@ -89,9 +108,26 @@ def trace(
 
 
 def solve(ready: Prepared, inside: Mask, outside: Mask, prior: F32 | None, detail: float = 1.0) -> F32:
-    """The matte from what is known to be in and out, (H, W) float32, 0 to 1, which it may miss by a little.
+    """The matte from pixels that are known to be in and out.
 
-    inside, outside: pixels at small size. prior: as for `trace`. Raises TraceError.
+    Parameters
+    ----------
+    ready
+        The prepared frame.
+    inside, outside
+        (h, w) bool at small size. They may be a little wrong: the solve may miss them.
+    prior, detail
+        As for `trace`.
+
+    Returns
+    -------
+    F32
+        (H, W) at plate size, 0 to 1.
+
+    Raises
+    ------
+    TraceError
+        Nothing is inside, and there is no prior.
     """
     known = clues(ready, inside, outside, prior)
     if prior is None:

@@ -16,14 +16,28 @@ STEEP, SEEKING = 1.1, 1.3  # a mean of many windows is a little too soft, the mo
 
 
 def soften(u: F32, rgb: U8, detail: float = 1.0, seek: float = 0.0, small: U8 | None = None, trust: float = 1.0) -> F32:
-    """Coverage at the size of `rgb`, (H, W) float32, 0 to 1, with edges that follow the picture's.
+    """Coverage at the picture's size from a labelling at a smaller one, with edges that follow the picture's.
 
-    u: the labelling, (h, w) float32. detail: 0 keeps the plain outline, 1 lets soft edges (hair, blur) come
-    from the picture by a guided filter in a narrow band, whose functions of colour are found at the
-    labelling's size and read at the plate's. seek: 0 to 1, how far the outline first moves
-    to edges that lie up to twice as far from it. small: the picture at the labelling's size, if it is known.
-    trust: 0 to 1, how far the picture's edges count beside the labelling's own, which a good one knows better than
-    to a pixel.
+    Parameters
+    ----------
+    u
+        (h, w) float32, 0 to 1: the labelling.
+    rgb
+        (H, W, 3) uint8 sRGB.
+    detail
+        0 keeps the plain outline; 1 takes soft edges (hair, blur) from the picture, by a guided filter in a narrow band
+        whose functions of colour are found at the labelling's size and read at the picture's.
+    seek
+        0 to 1: how far the outline first moves to edges that lie up to twice as far from it.
+    small
+        The picture at the labelling's size, if it is at hand.
+    trust
+        0 to 1: how far the picture's edges count beside the labelling's own.
+
+    Returns
+    -------
+    F32
+        (H, W), 0 to 1.
     """
     height, width = rgb.shape[:2]
     if u.shape[1] > width:
