@@ -31,39 +31,35 @@ from cuvrel.core.recipe.errors import CuvrelError, MediaError
 from cuvrel.core.recipe.models import Shot
 from cuvrel.core.recipe.values import START
 from cuvrel.core.stand.build import Stand
-from cuvrel.core.stand.nodes import Cache, work_out
+from cuvrel.core.stand.nodes import work_out
 from cuvrel.core.stand.settle import live
 from cuvrel.jobs.exporting import Exporting
 from cuvrel.jobs.redaction import audit, found_people
 from cuvrel.jobs.running import Interrupted, Stopped, advance, heed
 from cuvrel.jobs.tracking import Courses
-from cuvrel.memory import Shares
 from cuvrel.store import packing
 from cuvrel.store.blobs import Blobs
 from cuvrel.store.db import Database, notify
 from cuvrel.store.following import StoredFrames
 from cuvrel.store.footage import make_ready
-from cuvrel.store.mattes import Touches, plate_row, store_matte
+from cuvrel.store.mattes import plate_row, store_matte
 from cuvrel.store.models import FootageRow, JobRow, MatteFrame, Project, ShotRow
 from cuvrel.store.packed import opened
-from cuvrel.store.pictures import Readers, StoreSources
+from cuvrel.store.pictures import StoreSources
+from cuvrel.store.resources import Resources
 from cuvrel.store.shots import edit, locked, shot_of
 from cuvrel.store.tracking import StoredMeasures
 
 log = logging.getLogger("cuvrel.jobs")
 
 
-class Works:
-    """What the tasks need. One per worker process."""
+class Works(Resources):
+    """The tasks, a method each, and what they compute with. One per worker process."""
 
     def __init__(self, database: Database, blobs: Blobs, caches: int) -> None:
         """caches: their bytes in all."""
         catalogue.load()
-        self.database, self.blobs = database, blobs
-        shares = Shares.of(caches)
-        self.readers = Readers(blobs, shares.frames)
-        self.cache = Cache(shares.pictures)
-        self.touches = Touches(blobs, self.readers)
+        super().__init__(database, blobs, caches)
         self.exporting = Exporting(database, blobs, self.readers, self.cache)
 
     def rest(self) -> None:

@@ -7,28 +7,20 @@ from typing import cast
 
 from flask import current_app
 
-from cuvrel.core.stand.nodes import Cache
 from cuvrel.core.warm import warm_up
-from cuvrel.memory import Shares
 from cuvrel.store.access import OWNER, Who
 from cuvrel.store.blobs import Blobs
 from cuvrel.store.config import Config
 from cuvrel.store.db import Database
-from cuvrel.store.mattes import Touches
-from cuvrel.store.pictures import Readers
+from cuvrel.store.resources import Resources
 
 
-class Services:
-    """Database, blobs, readers and the picture cache."""
+class Services(Resources):
+    """What the server computes with, and how it is set up."""
 
     def __init__(self, config: Config) -> None:
+        super().__init__(Database(config.database), Blobs(config.blobs, config.var), config.caches)
         self.config = config
-        self.database = Database(config.database)
-        self.blobs = Blobs(config.blobs, config.var)
-        shares = Shares.of(config.caches)
-        self.readers = Readers(self.blobs, shares.frames)
-        self.touches = Touches(self.blobs, self.readers)
-        self.cache = Cache(shares.pictures)
         threading.Thread(target=warm_up, name="warm", daemon=True).start()
 
 
