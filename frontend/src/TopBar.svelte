@@ -71,47 +71,23 @@
     return () => watch.disconnect();
   });
 
-  /** What opens something else; pressed again, it closes it. */
+  /** What slides in over the stand; pressed again, it goes. */
+  const slides = [
+    ["people", "People", "Who is in the picture: covers and the audit", "W", "people"],
+    ["sound", "Sound", "What is heard of this shot", "Q", "sound"],
+    ["cuts", "Cuts", "Camera shots within the plate", "X", "cut"],
+    ["versions", "Versions", "Named versions of this shot", "V", "versions"],
+    ["footage", "Footage", "Footage of this project", undefined, "reel"],
+  ] as const;
   const openers = $derived([
-    {
-      name: "People",
-      says: "Who is in the picture: covers and the audit",
-      keys: "W",
-      icon: "people" as const,
-      open: desk.slide === "people",
-      run: () => desk.toggleSlide("people"),
-    },
-    {
-      name: "Sound",
-      says: "What is heard of this shot",
-      keys: "Q",
-      icon: "sound" as const,
-      open: desk.slide === "sound",
-      run: () => desk.toggleSlide("sound"),
-    },
-    {
-      name: "Cuts",
-      says: "Camera shots within the plate",
-      keys: "X",
-      icon: "cut" as const,
-      open: desk.slide === "cuts",
-      run: () => desk.toggleSlide("cuts"),
-    },
-    {
-      name: "Versions",
-      says: "Named versions of this shot",
-      keys: "V",
-      icon: "versions" as const,
-      open: desk.slide === "versions",
-      run: () => desk.toggleSlide("versions"),
-    },
-    {
-      name: "Footage",
-      says: "Footage of this project",
-      icon: "reel" as const,
-      open: desk.slide === "footage",
-      run: () => desk.toggleSlide("footage"),
-    },
+    ...slides.map(([slide, name, says, keys, icon]) => ({
+      name,
+      says,
+      keys,
+      icon,
+      open: desk.slide === slide,
+      run: () => desk.toggleSlide(slide),
+    })),
     {
       name: night ? "Day colours" : "Night colours",
       says: night ? "Day colours" : "Night colours",

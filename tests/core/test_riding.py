@@ -9,6 +9,7 @@ import numpy as np
 import pytest
 
 from cuvrel.core import catalogue
+from cuvrel.core.checks.halt import Halt
 from cuvrel.core.imaging.homography import moved
 from cuvrel.core.looks.taking import look_of_planes
 from cuvrel.core.pulls.outline import held
@@ -27,7 +28,7 @@ from cuvrel.core.stand.nodes import Cache, work_out
 from cuvrel.core.stand.placement import matrix
 from cuvrel.core.stand.riding import baked, track_of, without_track
 from cuvrel.core.tracks.path import Measured, Path, reduced
-from cuvrel.core.tracks.plan import FramesInMemory, Halted, TrackPass, way_from, ways
+from cuvrel.core.tracks.plan import FramesInMemory, TrackPass, way_from, ways
 from cuvrel.core.tracks.scenes import Scenes
 from tests.core.test_tracks import BOARD, frame_of, swings
 from tests.recipes import FakeSources, document, footage
@@ -61,7 +62,7 @@ def measured(board: Track, frames: range, drift: float = 0.0) -> dict[int, Measu
 class Kept(FramesInMemory):
     """A track's frames in memory, as they are once they were stored."""
 
-    def keep(self, frame: int, measured: Measured, halt: Halted | None) -> None:
+    def keep(self, frame: int, measured: Measured, halt: Halt | None) -> None:
         super().keep(frame, Measured.unpacked(measured.packed()), halt)
 
 

@@ -7,7 +7,7 @@ from pathlib import Path
 import numpy as np
 import pytest
 
-from cuvrel.core.follow.carry import Halt
+from cuvrel.core.checks.halt import Halt
 from cuvrel.core.follow.plan import Frame
 from cuvrel.core.media.probe import probe
 from cuvrel.core.tracks.path import Measured

@@ -56,7 +56,7 @@
     children,
   }: Props = $props();
   const slot = cardOf();
-  const drag = createDraggable({
+  const entry = {
     get id() {
       return place ? `${place.list}/${place.at}` : title;
     },
@@ -66,21 +66,12 @@
     get data() {
       return { place };
     },
-    feedback: "clone",
-  });
-  const drop = createDroppable({
-    get id() {
-      return place ? `${place.list}/${place.at}` : title;
-    },
-    get disabled() {
-      return !place;
-    },
-    get data() {
-      return { place };
-    },
-    accept: (other) => placeOf(other)?.list === place?.list,
+    feedback: "clone" as const,
+    accept: (other: Parameters<typeof placeOf>[0]) => placeOf(other)?.list === place?.list,
     collisionDetector: pointerIntersection,
-  });
+  };
+  const drag = createDraggable(entry);
+  const drop = createDroppable(entry);
 </script>
 
 <article

@@ -8,19 +8,20 @@ from dataclasses import asdict, dataclass
 import numpy as np
 
 from cuvrel.core.arrays import F32
+from cuvrel.core.checks.halt import Halt
 from cuvrel.core.recipe.models import Shot
 from cuvrel.core.recipe.tracks import Track
 from cuvrel.core.recipe.values import START
 from cuvrel.core.stand.build import Stand
 from cuvrel.core.stand.nodes import Cache, work_out
-from cuvrel.core.tracks.plan import Frames, Halted, Progress, Step, TrackPass, ways
+from cuvrel.core.tracks.plan import Frames, Progress, Step, TrackPass, ways
 from cuvrel.core.tracks.scenes import Read, Scenes
 
 SAYS = {
     "nothing": "There was nothing to follow.",
     "end": "Followed to the end.",
     "touched": "Followed to the next touched frame.",
-    "halted": "Halted: it can't be seen any more.",
+    "halted": "Halt: it can't be seen any more.",
 }
 
 
@@ -35,7 +36,7 @@ class _Course:
     number: int = 0
     at: int | None = None
     outcome: str = "nothing"
-    halt: tuple[int, Halted] | None = None
+    halt: tuple[int, Halt] | None = None
 
     def __iter__(self) -> Iterator[Progress]:
         while self.number < len(self.ways):

@@ -9,8 +9,8 @@ from typing import cast
 from sqlalchemy import select
 
 from cuvrel.core.arrays import F32
+from cuvrel.core.checks.halt import Halt
 from cuvrel.core.follow.adaptation import Arrival, Lesson
-from cuvrel.core.follow.carry import Halt
 from cuvrel.core.follow.plan import Frame, FrameStatus, Origin
 from cuvrel.store.blobs import Blobs
 from cuvrel.store.db import Database

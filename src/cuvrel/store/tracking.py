@@ -6,8 +6,8 @@ from dataclasses import asdict
 
 from sqlalchemy import select
 
+from cuvrel.core.checks.halt import Halt
 from cuvrel.core.tracks.path import Measured
-from cuvrel.core.tracks.plan import Halted
 from cuvrel.store.blobs import Blobs
 from cuvrel.store.db import Database
 from cuvrel.store.mattes import store_followed
@@ -33,7 +33,7 @@ class StoredMeasures:
             blob = None if row is None else row.blob
         return None if blob is None else Measured.unpacked(self._blobs.get(blob))
 
-    def keep(self, frame: int, measured: Measured, halt: Halted | None) -> None:
+    def keep(self, frame: int, measured: Measured, halt: Halt | None) -> None:
         """Stores a frame, and tells of it."""
         blob, why = self._blobs.put(measured.packed()), None if halt is None else asdict(halt)
         with self._database.session() as session:

@@ -20,6 +20,7 @@ import cv2
 import numpy as np
 
 from cuvrel.core.arrays import F32, U8
+from cuvrel.core.checks.halt import Halt
 from cuvrel.core.follow.adaptation import Lesson, OddsCorrection, lesson
 from cuvrel.core.follow.appearance import Appearance
 from cuvrel.core.follow.background import Background
@@ -60,17 +61,6 @@ def _filled(matte: F32) -> float:
     """The share of a plate that the box of what its matte shows fills."""
     box = bounds(matte > 0.5, 0)
     return 0.0 if box is None else (box[0].stop - box[0].start) * (box[1].stop - box[1].start) / matte.size
-
-
-@dataclass(frozen=True)
-class Halt:
-    """Why and where following stopped trusting itself; the place in plate pixels."""
-
-    reason: str
-    advice: str
-    x: float
-    y: float
-    radius: float
 
 
 @dataclass(frozen=True)

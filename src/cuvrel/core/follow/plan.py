@@ -12,8 +12,9 @@ from dataclasses import dataclass, field, replace
 from typing import Literal, Protocol
 
 from cuvrel.core.arrays import F32, U8, Mask
+from cuvrel.core.checks.halt import Halt
 from cuvrel.core.follow.adaptation import Arrival, Lesson, nearest
-from cuvrel.core.follow.carry import BackgroundModels, Follower, Halt
+from cuvrel.core.follow.carry import BackgroundModels, Follower
 from cuvrel.core.follow.doubt import HALT
 from cuvrel.core.follow.evidence import ReversePass
 from cuvrel.core.follow.find import find

@@ -9,6 +9,7 @@ from typing import Literal, Protocol
 import numpy as np
 
 from cuvrel.core.arrays import F64
+from cuvrel.core.checks.halt import Halt
 from cuvrel.core.imaging.homography import FROM_MIDDLE, growth, inverse, moved
 from cuvrel.core.recipe.tracks import Spot, Track
 from cuvrel.core.recipe.values import START
@@ -30,19 +31,8 @@ class Frames(Protocol):
     def read(self, frame: int) -> Measured | None:
         """What is stored of a frame."""
 
-    def keep(self, frame: int, measured: Measured, halt: Halted | None) -> None:
+    def keep(self, frame: int, measured: Measured, halt: Halt | None) -> None:
         """Stores a frame."""
-
-
-@dataclass(frozen=True)
-class Halted:
-    """Where following stopped: why, what would help, and the place in plate pixels."""
-
-    reason: str
-    advice: str
-    x: float
-    y: float
-    radius: float
 
 
 @dataclass(frozen=True)
@@ -60,7 +50,7 @@ class FramesInMemory:
     """A track's frames in memory, and where following halted."""
 
     frames: dict[int, Measured] = field(default_factory=dict)
-    halts: dict[int, Halted] = field(default_factory=dict)
+    halts: dict[int, Halt] = field(default_factory=dict)
 
     def known(self) -> Collection[int]:
         """See `Frames`."""
@@ -70,7 +60,7 @@ class FramesInMemory:
         """See `Frames`."""
         return self.frames.get(frame)
 
-    def keep(self, frame: int, measured: Measured, halt: Halted | None) -> None:
+    def keep(self, frame: int, measured: Measured, halt: Halt | None) -> None:
         """See `Frames`."""
         self.frames[frame] = measured
         if halt is not None:
@@ -135,7 +125,7 @@ class TrackPass:
     last: int
     at: int | None = None
     outcome: Outcome = "nothing"
-    halt: tuple[int, Halted] | None = None
+    halt: tuple[int, Halt] | None = None
 
     def __iter__(self) -> Iterator[Progress]:
         track, step = self.track, self.step
@@ -204,7 +194,7 @@ class TrackPass:
         points = path.points(frame - self.step)
         middle = points.mean(axis=0)
         radius = max(float(np.abs(points - middle).max()), 24.0)
-        halt = Halted(
+        halt = Halt(
             "it can't be seen from here on",
             "Put it where it is on a frame where it can be seen again, and follow on from there.",
             *(round(float(n), 1) for n in (*middle, radius)),
