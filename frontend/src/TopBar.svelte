@@ -89,12 +89,14 @@
       run: () => desk.toggleSlide(slide),
     })),
     {
+      open: undefined,
       name: night ? "Day colours" : "Night colours",
       says: night ? "Day colours" : "Night colours",
       icon: night ? ("sun" as const) : ("moon" as const),
       run: turn,
     },
     {
+      open: undefined,
       name: "All keys",
       says: "All keys",
       keys: "?",
