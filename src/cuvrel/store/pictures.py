@@ -99,7 +99,8 @@ class StoreSources:
     """The stand's sources for one shot, as the rows are now."""
 
     def __init__(
-        self, session: Session, shot_id: int, shot: Shot, blobs: Blobs, readers: Readers, proxies: bool = True,
+        self, session: Session, shot_id: int, shot: Shot, blobs: Blobs, readers: Readers, *,
+        proxies: bool = True,
         frames: list[list[Any]] | None = None,
     ) -> None:  # fmt: skip
         """proxies: small pictures may come from the proxy. frames: a snapshot to use in place of the rows."""

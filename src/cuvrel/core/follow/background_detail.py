@@ -80,30 +80,30 @@ class SubjectLight:
 
 @dataclass(frozen=True)
 class BackgroundContrast:
-    """How a part of a frame differs from the background; planes of about -1 to 1, (h, w) float32 each.
-
-    away: how large the difference is, 0 to 1. signed: by how much the frame is lighter, redder and yellower. known:
-    where the background is known. share: how much of each pixel's light is the subject's own, -1 for none, 1 for all.
-    """
+    """How a part of a frame differs from the background; planes of about -1 to 1, (h, w) float32."""
 
     away: F32
+    """How large the difference is, 0 to 1."""
     signed: list[F32]
+    """By how much the frame is lighter, redder and yellower."""
     known: F32
+    """Where the background is known."""
     share: F32
+    """How much of each pixel's light is the subject's own: -1 for none, 1 for all."""
 
 
 @dataclass(frozen=True)
 class OutlineBackground:
-    """A frame around its subject, and the background there.
-
-    box: where that is. light, behind: linear light of the frame and of the background, (h, w, 3) float32. known: how
-    far the background is known, (h, w), 0 to 1.
-    """
+    """A frame around its subject, and the background there."""
 
     box: Box
+    """Where that is."""
     light: F32
+    """The frame's linear light, (h, w, 3) float32."""
     behind: F32
+    """The background's."""
     known: F32
+    """How far that is known, (h, w), 0 to 1."""
 
     def lacks(self, matte: F32) -> F32:
         """What to add to a matte at its soft edges, (H, W) float32, -1 to 1. matte: all of the frame's, (H, W)."""

@@ -65,20 +65,22 @@ def _filled(matte: F32) -> float:
 
 @dataclass(frozen=True)
 class Observation:
-    """What a frame's picture shows by itself, before anything is known of the subject on it.
-
-    rgb: at plate size; small, lab, grey: sRGB, Lab and grey at working size; half: Lab at half of it; all uint8.
-    lights: linear light at working size, float32. motion: optical flow to the frame before and back, each with its
-    forward-backward error; None where there is no frame before.
-    """
+    """What a frame's picture shows by itself, before anything is known of the subject on it."""
 
     rgb: U8
+    """The picture at plate size, (H, W, 3) uint8 sRGB."""
     small: U8
+    """The same at working size."""
     lab: U8
+    """Lab at working size, (H, W, 3) uint8."""
     half: U8
+    """Lab at half the working size."""
     grey: U8
+    """Grey at working size, (H, W) uint8."""
     lights: F32
+    """Linear light at working size, (H, W, 3) float32, smoothed against grain."""
     motion: BothWays | None
+    """Flow to the frame before, its forward-backward error, and the same two back; None for a first frame."""
 
     @property
     def light(self) -> U8:
@@ -93,11 +95,14 @@ class Observation:
 
 @dataclass(frozen=True)
 class BackgroundModels:
-    """The background as it is known on a frame: at half of the working size, and at that in detail. grey: the frame."""
+    """The background as it is known on a frame."""
 
     grey: U8
+    """The frame, (H, W) uint8 at working size."""
     background: Background
+    """In colour, at half of the working size."""
     detail: BackgroundDetail
+    """In linear light, at working size."""
 
 
 def _shown(observed: Observation, u: F32) -> BackgroundModels:
@@ -107,18 +112,20 @@ def _shown(observed: Observation, u: F32) -> BackgroundModels:
 
 @dataclass(frozen=True)
 class Decision:
-    """A frame whose outline was decided; all at working size, (H, W) float32.
-
-    shape: the matte as the flow carried it; u: the matte as the network decided it; flow_error: the forward-backward
-    error in pixels; stack: the evidence; behind: the background around the outline, None where nothing is known of it.
-    """
+    """A frame whose outline was decided; planes are (H, W) float32 at working size."""
 
     observed: Observation
+    """The frame."""
     shape: F32
+    """The matte as the flow carried it."""
     u: F32
+    """The matte as the network decided it."""
     stack: Stack
+    """The evidence that the network weighed."""
     flow_error: F32
+    """The flow's forward-backward error in pixels."""
     behind: OutlineBackground | None
+    """The background around the outline; None where there is no outline."""
 
 
 @dataclass(frozen=True)

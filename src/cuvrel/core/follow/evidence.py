@@ -33,24 +33,26 @@ STAY = 0.93  # how much of a hidden part is still expected a frame later
 
 @dataclass(frozen=True)
 class Carried:
-    """What optical flow brought to a frame; all (H, W) at working size, both even.
-
-    flow: (H, W, 2), in pixels, from this frame to the one before. flow_error: its forward-backward error in pixels.
-    matte, along: the last frame's matte and the touched frame's, warped to this frame. light, first_light: the L of Lab
-    of the same two frames, warped, uint8. faith: 0 to 0.5, how far the chained flow to the touched frame can be
-    trusted. residual: the difference in grey that is left after warping. age: how many frames ago the touched frame
-    was.
-    """
+    """What optical flow brought to a frame; planes are (H, W) float32 at working size, both sides even."""
 
     flow: F32
+    """(H, W, 2), in pixels, from this frame to the one before."""
     flow_error: F32
+    """The flow's forward-backward error in pixels."""
     matte: F32
+    """The last frame's matte, warped to this frame."""
     along: F32
+    """The touched frame's matte, warped by the chained flow."""
     light: U8
+    """The L of Lab of the last frame, warped, uint8."""
     first_light: U8
+    """The same of the touched frame."""
     faith: F32
+    """0 to 0.5: how far the chained flow to the touched frame can be trusted."""
     residual: F32
+    """The difference in grey that is left after warping."""
     age: int
+    """How many frames ago the touched frame was."""
 
     @cached_property
     def small(self) -> tuple[F32, F32]:
@@ -144,30 +146,28 @@ class Stack:
 
 @dataclass(frozen=True)
 class PriorKnowledge:
-    """What the frames before say of one that is to be decided.
-
-    memories: colour models: of recent frames, of touched ones by place, and of touched ones anywhere. expected: where
-    the subject is, even if hidden. known: planes of the background and of the subject's own look, at half size.
-    contrast: the frame against the detailed background; was: the last matte, unwarped; both in the box, at working
-    size.
-    """
+    """What the frames before say of one that is to be decided."""
 
     memories: list[ColourMemory]
+    """Colour models: of recent frames, of touched ones by place, and of touched ones anywhere."""
     expected: Expected
+    """Where the subject is, even if hidden."""
     known: list[F32]
+    """Planes of the background and of the subject's own look, at half size."""
     contrast: BackgroundContrast
+    """The frame against the detailed background, in the box, at working size."""
     was: F32
+    """The last matte in the box, unwarped, at working size."""
 
 
 @dataclass(frozen=True)
 class Lookahead:
-    """What is known from later frames, as far as there are any; at working size.
-
-    onward: flow to the frame after, and its error. reverse: what following back from the next touched frame made here.
-    """
+    """What is known from later frames, as far as there are any; at working size."""
 
     onward: tuple[F32, F32] | None
+    """Flow to the frame after, and its error."""
     reverse: ReversePass | None
+    """What following back from the next touched frame made of this one."""
 
 
 def stacked(

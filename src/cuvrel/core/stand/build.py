@@ -30,7 +30,7 @@ class Stand:
     """Builds the nodes of one shot at one size. See Setting for its attributes."""
 
     def __init__(
-        self, shot: Shot, sources: Sources, scale: float = 1.0, edged: bool = True, pulls: int | None = None
+        self, shot: Shot, sources: Sources, scale: float = 1.0, *, edged: bool = True, pulls: int | None = None
     ) -> None:
         """edged: whether mattes have their edge step. pulls: how many of a matte's pulls count; None for all."""
         setting = Setting(shot, sources, scale)
