@@ -16,7 +16,7 @@ from numpy.typing import NDArray
 from cuvrel.core.arrays import F32, U8
 from cuvrel.core.keys.difference_clues import grain, planes
 from cuvrel.core.keys.difference_key import matched
-from cuvrel.core.keys.plate_comparison import lit, looked, relit
+from cuvrel.core.keys.plate_comparison import first_look, lit, relit
 from training.backgrounds import scenery
 from training.camera import GAMMA, Lens, compressed, in_light, rendered, some_film, some_lens
 from training.collect_follower import quantised
@@ -200,7 +200,7 @@ def sampled(rng: np.random.Generator, frame: U8, clean: U8, truth: F32, look: st
     behind, gain = matched(frame, clean, True, True)
     plate, before = lit(behind, gain), None
     if look == "second":
-        found = looked(frame, plate, int(rng.choice([240, 320, 400])))
+        found = first_look(frame, plate, int(rng.choice([240, 320, 400])))
         plate = relit(frame, plate, found)
         before = cv2.resize(found, (SIZE[0] // 2, SIZE[1] // 2), interpolation=cv2.INTER_LINEAR)
     level = np.round(np.clip(truth, 0, 1) * 255).astype(np.uint8)

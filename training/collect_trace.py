@@ -19,7 +19,7 @@ from cuvrel.core.recipe.models import Mark
 from cuvrel.core.trace.clues import FAR, NEAR
 from cuvrel.core.trace.marks import rasterise
 from cuvrel.core.trace.prepared import Prepared
-from cuvrel.core.trace.trace import Clues, again, clues, glanced, of_one_piece, weighed
+from cuvrel.core.trace.trace import Clues, again, clues, first_look, of_one_piece, weighed
 from training.collect_follower import hurt, quantised, settling, shown
 from training.composites import some_shot
 from training.strokes import first_marks
@@ -99,7 +99,7 @@ def gather(seed: int) -> list[Sample]:
     if any(mark.kind == "in" for mark in marks):
         ready = seen.prepared(at, rng.uniform() < STILL)
         known = gathered(ready, marks, None)
-        out += [sample(one, truth) for one in (known, again(ready, known, glanced(known)))]
+        out += [sample(one, truth) for one in (known, again(ready, known, first_look(known)))]
     if rng.uniform() < LUMPY:
         out += mended(rng, seen, at, lumpy(rng, truth))
     if rng.uniform() < HALVED:  # large losses, too, as where a subject comes out from behind something

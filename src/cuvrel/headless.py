@@ -29,7 +29,7 @@ from cuvrel.core.motion.cuts import found_cuts, small
 from cuvrel.core.recipe.errors import CuvrelError, MediaError, RecipeError
 from cuvrel.core.recipe.hashing import hash_file
 from cuvrel.core.recipe.models import Hush, Mark, Shot
-from cuvrel.core.redaction.audit import Looked, audited, report, small_picture
+from cuvrel.core.redaction.audit import AuditedFrame, audited, report, small_picture
 from cuvrel.core.redaction.batch import redaction, unsure
 from cuvrel.core.redaction.people import people
 from cuvrel.core.sound.mix import Mix
@@ -336,7 +336,7 @@ def audit(
 
 
 def _audited(
-    looked: list[Looked], picture_: Callable[[int], U8], name: str, told: Callable[[str], None]
+    looked: list[AuditedFrame], picture_: Callable[[int], U8], name: str, told: Callable[[str], None]
 ) -> tuple[dict[str, Any], dict[int, bytes]]:
     found = report(looked, source=name)
     pictures = {}

@@ -19,7 +19,7 @@ from cuvrel.core.recipe.context import Context
 from cuvrel.core.recipe.declared import declared
 from cuvrel.core.recipe.tracks import Track
 from cuvrel.core.recipe.values import Env, Riding
-from cuvrel.core.redaction.audit import OPEN, Looked, Seen, audited, covered, page, report, runs
+from cuvrel.core.redaction.audit import OPEN, AuditedFrame, Seen, audited, covered, page, report, runs
 from cuvrel.core.redaction.batch import redaction, unsure
 from cuvrel.core.redaction.covering import steadied
 from cuvrel.core.redaction.faces import Face, alike, around, faces, merged, tiles
@@ -164,7 +164,7 @@ def test_half_open_is_told_by_how_much() -> None:
     cover[:, :50] = 1
     assert covered(Face(30, 30, 40, 40, 1), cover) == pytest.approx(0.5, abs=0.03)
     assert covered(Face(200, 200, 40, 40, 1), cover) == 1
-    assert Looked(0, (Seen(Face(0, 0, 9, 9, 1), 0.91),)).exposed is False
+    assert AuditedFrame(0, (Seen(Face(0, 0, 9, 9, 1), 0.91),)).exposed is False
 
 
 def test_boxes_are_steadied_without_being_drawn_back() -> None:

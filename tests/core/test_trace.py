@@ -12,7 +12,7 @@ from cuvrel.core.trace.clues import QUARTERS
 from cuvrel.core.trace.colour_model import ColourMemory, to_lab
 from cuvrel.core.trace.marks import rasterise
 from cuvrel.core.trace.prepared import Prepared, sizes
-from cuvrel.core.trace.trace import again, clues, glanced, of_one_piece, owned, trace
+from cuvrel.core.trace.trace import again, clues, first_look, of_one_piece, owned, trace
 from cuvrel.core.trace.upsampling import bounds, soften
 from tests.conftest import Clip
 
@@ -62,7 +62,7 @@ def test_a_second_look_knows_what_the_first_one_found() -> None:
     scale = small[1] / rgb.shape[1], small[0] / rgb.shape[0]
     inside, outside = (rasterise(MARKS, kind, small, scale) for kind in ("in", "out"))
     first = clues(ready, inside, outside, None)
-    found = glanced(first)
+    found = first_look(first)
     assert found.shape == small
     assert 0 <= found.min() <= found.max() <= 1
     second = again(ready, first, found)

@@ -33,7 +33,7 @@ def used(database: Database) -> set[str]:
 
 
 @dataclass
-class Bench:
+class Rig:
     """What a test of the store works with."""
 
     database: Database
@@ -107,7 +107,7 @@ class Bench:
 
 
 @pytest.fixture
-def bench(database: Database, blobs: Blobs, clip: Clip, tmp_path: Path) -> Bench:
+def rig(database: Database, blobs: Blobs, clip: Clip, tmp_path: Path) -> Rig:
     copy = tmp_path / "copy.mp4"
     shutil.copyfile(clip.path, copy)
     size = copy.stat().st_size
@@ -122,4 +122,4 @@ def bench(database: Database, blobs: Blobs, clip: Clip, tmp_path: Path) -> Bench
         raw = document(plate=str(row.id), footage=[entry(row).model_dump(mode="json")])
         shot = shots.create(session, project.id, read_shot(raw).model_dump(mode="json"))
         ids = project.id, row.id, shot.id
-    return Bench(database, blobs, Hand(database, blobs), Touches(blobs, Readers(blobs)), *ids, clip)
+    return Rig(database, blobs, Hand(database, blobs), Touches(blobs, Readers(blobs)), *ids, clip)

@@ -21,7 +21,7 @@ from cuvrel.store.mattes import frames_of
 from cuvrel.store.models import Project, ShotRow
 from cuvrel.store.sweep import tidy
 from tests.conftest import fresh
-from tests.store.conftest import Bench, used
+from tests.store.conftest import Rig, used
 
 
 @pytest.fixture
@@ -33,18 +33,18 @@ def elsewhere(cluster: Cluster, tmp_path: Path) -> Iterator[tuple[Database, Blob
         database.engine.dispose()
 
 
-def worked(bench: Bench) -> None:
-    bench.mark(0)
-    bench.quiet()
-    bench.finish(bench.start_follow(0))
+def worked(rig: Rig) -> None:
+    rig.mark(0)
+    rig.quiet()
+    rig.finish(rig.start_follow(0))
 
 
 def test_a_backup_is_brought_back_whole(
-    bench: Bench, elsewhere: tuple[Database, Blobs], tmp_path: Path
+    rig: Rig, elsewhere: tuple[Database, Blobs], tmp_path: Path
 ) -> None:  # fmt: skip
-    worked(bench)
-    about = backup(bench.database, bench.blobs, tmp_path / "to")
-    wanted, frames = bench.document(), [np.asarray(bench.matte(n)) for n in (0, 5, 15)]
+    worked(rig)
+    about = backup(rig.database, rig.blobs, tmp_path / "to")
+    wanted, frames = rig.document(), [np.asarray(rig.matte(n)) for n in (0, 5, 15)]
     database, blobs = elsewhere
     restore(database, blobs, tmp_path / "to")
     with database.session() as session:
@@ -53,56 +53,56 @@ def test_a_backup_is_brought_back_whole(
         assert len(frames_of(session, row.id)) == 16
         assert shots.history(session, row)["undo"]
     assert len(used(database)) == about["blobs"]
-    there = Bench(database, blobs, bench.hand, bench.touches, bench.project, bench.footage, bench.shot, bench.clip)
+    there = Rig(database, blobs, rig.hand, rig.touches, rig.project, rig.footage, rig.shot, rig.clip)
     for n, frame in zip((0, 5, 15), frames, strict=True):
         np.testing.assert_array_equal(there.matte(n), frame)
     # work goes on there
     with database.session() as session:
-        shots.undo(session, bench.shot)
+        shots.undo(session, rig.shot)
         session.add(Project(name="New"))
 
 
-def test_a_second_backup_copies_what_is_new_and_lets_go_of_what_is_old(bench: Bench, tmp_path: Path) -> None:
-    bench.mark(0)
-    first = backup(bench.database, bench.blobs, tmp_path / "to")
+def test_a_second_backup_copies_what_is_new_and_lets_go_of_what_is_old(rig: Rig, tmp_path: Path) -> None:
+    rig.mark(0)
+    first = backup(rig.database, rig.blobs, tmp_path / "to")
     stamps = {p.name: p.stat().st_mtime_ns for p in (tmp_path / "to/blobs").glob("*/*")}
     assert len(stamps) == first["blobs"]
-    bench.mark(5)
-    bench.step("undo")  # the frame's matte is not used any more
-    bench.mark(9)
-    second = backup(bench.database, bench.blobs, tmp_path / "to")
+    rig.mark(5)
+    rig.step("undo")  # the frame's matte is not used any more
+    rig.mark(9)
+    second = backup(rig.database, rig.blobs, tmp_path / "to")
     later = {p.name: p.stat().st_mtime_ns for p in (tmp_path / "to/blobs").glob("*/*")}
     assert len(later) == second["blobs"]
     assert all(later[name] == stamp for name, stamp in stamps.items())
 
 
-def test_nothing_is_swept_while_a_backup_is_taken(bench: Bench, tmp_path: Path) -> None:
-    bench.mark(0)
-    lost = bench.blobs.put(b"used by nobody")
+def test_nothing_is_swept_while_a_backup_is_taken(rig: Rig, tmp_path: Path) -> None:
+    rig.mark(0)
+    lost = rig.blobs.put(b"used by nobody")
     seen: list[bool] = []
 
     def meanwhile(done: int, total: int) -> None:
-        tidy(bench.database, bench.blobs, older=-1)
-        seen.append(bench.blobs.has(lost))
+        tidy(rig.database, rig.blobs, older=-1)
+        seen.append(rig.blobs.has(lost))
 
-    backup(bench.database, bench.blobs, tmp_path / "to", meanwhile)
+    backup(rig.database, rig.blobs, tmp_path / "to", meanwhile)
     assert seen
     assert all(seen)
-    tidy(bench.database, bench.blobs, older=-1)
-    assert not bench.blobs.has(lost)
+    tidy(rig.database, rig.blobs, older=-1)
+    assert not rig.blobs.has(lost)
 
 
 def test_a_backup_that_is_not_whole_brings_nothing_back(
-    bench: Bench, elsewhere: tuple[Database, Blobs], tmp_path: Path
+    rig: Rig, elsewhere: tuple[Database, Blobs], tmp_path: Path
 ) -> None:  # fmt: skip
-    bench.mark(0)
+    rig.mark(0)
     database, blobs = elsewhere
     with pytest.raises(CuvrelError, match="no whole backup"):
         restore(database, blobs, tmp_path / "none")
     to = tmp_path / "to"
-    backup(bench.database, bench.blobs, to)
+    backup(rig.database, rig.blobs, to)
     with pytest.raises(CuvrelError, match="projects here already"):
-        restore(bench.database, bench.blobs, to)
+        restore(rig.database, rig.blobs, to)
     file = next((to / "blobs").glob("*/*"))
     whole = file.read_bytes()
     file.write_bytes(whole[:-1] + b"?")

@@ -17,42 +17,42 @@ from cuvrel.store.footage import clean_name, first_look, make_ready
 from cuvrel.store.mattes import frames_of, store_matte, stored_matte
 from cuvrel.store.models import FootageRow, MatteFrame, Project
 from cuvrel.store.sweep import sweep
-from tests.store.conftest import Bench, used
+from tests.store.conftest import Rig, used
 
 
-def test_footage_is_made_ready_with_proxy_and_film(bench: Bench) -> None:
-    with bench.database.session() as session:
-        row = session.get(FootageRow, bench.footage)
+def test_footage_is_made_ready_with_proxy_and_film(rig: Rig) -> None:
+    with rig.database.session() as session:
+        row = session.get(FootageRow, rig.footage)
         assert row.state == "ready"
         info = MediaInfo.from_json(row.info)
-        assert info == bench.clip.info
+        assert info == rig.clip.info
         assert row.film["count"] == 16
         proxy = MediaInfo.from_json(row.proxy["info"])
-        reader = Reader(bench.blobs.path(row.proxy["blob"]), proxy)
-        near = np.abs(reader.frame(7).astype(int) - bench.clip.frame(7)).mean()
+        reader = Reader(rig.blobs.path(row.proxy["blob"]), proxy)
+        near = np.abs(reader.frame(7).astype(int) - rig.clip.frame(7)).mean()
         assert near < 6
-        assert near < np.abs(reader.frame(7).astype(int) - bench.clip.frame(3)).mean()
+        assert near < np.abs(reader.frame(7).astype(int) - rig.clip.frame(3)).mean()
 
 
-def test_footage_that_turns_out_broken_is_refused_and_swept(bench: Bench) -> None:
-    blob = bench.blobs.put(bench.clip.path.read_bytes()[:3000])
-    with bench.database.session() as session:
-        row = FootageRow(project_id=bench.project, name="bad.mp4", blob=blob, size=3000)
+def test_footage_that_turns_out_broken_is_refused_and_swept(rig: Rig) -> None:
+    blob = rig.blobs.put(rig.clip.path.read_bytes()[:3000])
+    with rig.database.session() as session:
+        row = FootageRow(project_id=rig.project, name="bad.mp4", blob=blob, size=3000)
         session.add(row)
         session.flush()
-        job = put(session, "ingest", bench.project, "bad.mp4", footage_id=row.id).id
+        job = put(session, "ingest", rig.project, "bad.mp4", footage_id=row.id).id
         footage = row.id
-    done = bench.finish(job)
+    done = rig.finish(job)
     assert done.state == "failed"
-    with bench.database.session() as session:
+    with rig.database.session() as session:
         row = session.get(FootageRow, footage)
         assert row.state == "refused"
         assert row.message.endswith(".")
         with pytest.raises(MediaError):
-            make_ready(session, row, bench.blobs)
-    assert bench.blobs.has(blob)
-    sweep(bench.database, bench.blobs, older=0)
-    assert not bench.blobs.has(blob)
+            make_ready(session, row, rig.blobs)
+    assert rig.blobs.has(blob)
+    sweep(rig.database, rig.blobs, older=0)
+    assert not rig.blobs.has(blob)
 
 
 @pytest.mark.parametrize(
@@ -75,66 +75,66 @@ def test_the_first_look_refuses_what_does_not_open(tmp_path: Path) -> None:
         first_look(tmp_path / "x.mp4")
 
 
-def test_blobs_are_kept_once_and_whole(bench: Bench, tmp_path: Path) -> None:
-    key = bench.blobs.put(b"rope")
-    assert bench.blobs.put(b"rope") == key
-    assert bench.blobs.get(key) == b"rope"
+def test_blobs_are_kept_once_and_whole(rig: Rig, tmp_path: Path) -> None:
+    key = rig.blobs.put(b"rope")
+    assert rig.blobs.put(b"rope") == key
+    assert rig.blobs.get(key) == b"rope"
     (tmp_path / "f").write_bytes(b"rope")
-    assert bench.blobs.put_file(tmp_path / "f") == key
+    assert rig.blobs.put_file(tmp_path / "f") == key
     assert not (tmp_path / "f").exists()
-    assert bench.blobs.path(key).read_bytes() == b"rope"
-    assert not [n for n in bench.blobs.fs.find(bench.blobs.root) if ".new-" in n]
+    assert rig.blobs.path(key).read_bytes() == b"rope"
+    assert not [n for n in rig.blobs.fs.find(rig.blobs.root) if ".new-" in n]
     for bad in ("../../etc/passwd", "x", key[:-1] + "G"):
         with pytest.raises(ValueError, match="not a blob key"):
-            bench.blobs.get(bad)
+            rig.blobs.get(bad)
 
 
-def test_the_sweep_removes_what_nothing_points_to_and_half_made_files(bench: Bench) -> None:
-    bench.mark(0)
-    there = used(bench.database)
-    stray = bench.blobs.put(b"stray")
-    half = Path(bench.blobs.root) / "ab"
+def test_the_sweep_removes_what_nothing_points_to_and_half_made_files(rig: Rig) -> None:
+    rig.mark(0)
+    there = used(rig.database)
+    stray = rig.blobs.put(b"stray")
+    half = Path(rig.blobs.root) / "ab"
     half.mkdir(exist_ok=True)
     (half / ".new-123").write_bytes(b"half")
-    assert sweep(bench.database, bench.blobs) == 0  # all too young
-    sweep(bench.database, bench.blobs, older=0)
-    assert not bench.blobs.has(stray)
+    assert sweep(rig.database, rig.blobs) == 0  # all too young
+    sweep(rig.database, rig.blobs, older=0)
+    assert not rig.blobs.has(stray)
     assert not (half / ".new-123").exists()
-    assert all(bench.blobs.has(blob) for blob in there)
-    assert bench.matte(0).any()
+    assert all(rig.blobs.has(blob) for blob in there)
+    assert rig.matte(0).any()
 
 
-def test_a_matte_survives_its_store_to_8_bits(bench: Bench) -> None:
+def test_a_matte_survives_its_store_to_8_bits(rig: Rig) -> None:
     alpha = np.linspace(0, 1, 64, dtype=np.float32).reshape(8, 8)
-    row = MatteFrame(blob=store_matte(bench.blobs, alpha))
-    assert np.abs(stored_matte(bench.blobs, row) - alpha).max() <= 0.5 / 255 + 1e-6
+    row = MatteFrame(blob=store_matte(rig.blobs, alpha))
+    assert np.abs(stored_matte(rig.blobs, row) - alpha).max() <= 0.5 / 255 + 1e-6
 
 
-def test_a_packed_project_unpacks_to_the_same(bench: Bench, tmp_path: Path) -> None:
-    bench.mark(0)
+def test_a_packed_project_unpacks_to_the_same(rig: Rig, tmp_path: Path) -> None:
+    rig.mark(0)
     file = tmp_path / "trial.zip"
-    with bench.database.session() as session:
-        packing.pack(session, bench.blobs, packing.find_project(session, "Trial"), file)
+    with rig.database.session() as session:
+        packing.pack(session, rig.blobs, packing.find_project(session, "Trial"), file)
     with zipfile.ZipFile(file) as archive:
         assert {"project.json", "shot-01.json"} <= set(archive.namelist())
-    with bench.database.session() as session:
-        project = packing.unpack(session, bench.blobs, file)
+    with rig.database.session() as session:
+        project = packing.unpack(session, rig.blobs, file)
         new = project.id
-    assert new != bench.project
-    with bench.database.session() as session:
+    assert new != rig.project
+    with rig.database.session() as session:
         with pytest.raises(shots.NotFound, match="more than one"):
             packing.find_project(session, "Trial")
         project = packing.find_project(session, str(new))
         shot = session.scalar(select(shots.ShotRow).where(shots.ShotRow.project_id == project.id))
-        ours = bench.document()
+        ours = rig.document()
         assert shot.document["mattes"] == ours["mattes"]
         assert shot.document["planes"] == ours["planes"]
         frames = frames_of(session, shot.id)
-        assert [f.blob for f in frames] == [bench.rows()[0].blob]
+        assert [f.blob for f in frames] == [rig.rows()[0].blob]
 
 
 @pytest.mark.parametrize("how", ["text", "evil", "changed", "old"])
-def test_packed_projects_that_are_damaged_or_hostile_are_refused_whole(bench: Bench, tmp_path: Path, how: str) -> None:
+def test_packed_projects_that_are_damaged_or_hostile_are_refused_whole(rig: Rig, tmp_path: Path, how: str) -> None:
     file = tmp_path / "p.zip"
     if how == "text":
         file.write_text("not a zip")
@@ -147,10 +147,10 @@ def test_packed_projects_that_are_damaged_or_hostile_are_refused_whole(bench: Be
                 archive.writestr("footage/a.mp4", "x")
                 about["footage"] = [{"id": "1", "name": "a", "file": "footage/a.mp4", "hash": "0" * 40}]
             archive.writestr("project.json", json.dumps(about))
-    with bench.database.session() as session:
+    with rig.database.session() as session:
         before = len(session.scalars(select(Project)).all())
-    with pytest.raises(RecipeError), bench.database.session() as session:
-        packing.unpack(session, bench.blobs, file)
-    with bench.database.session() as session:
+    with pytest.raises(RecipeError), rig.database.session() as session:
+        packing.unpack(session, rig.blobs, file)
+    with rig.database.session() as session:
         assert len(session.scalars(select(Project)).all()) == before
     assert not (tmp_path.parent / "evil.txt").exists()

@@ -9,7 +9,7 @@ from typing import Any
 import numpy as np
 
 from cuvrel.core.arrays import U8
-from cuvrel.core.redaction.audit import Looked, audited, report
+from cuvrel.core.redaction.audit import AuditedFrame, audited, report
 from cuvrel.core.redaction.covering import cover_shape, head_frames, head_track, portrait
 from cuvrel.core.redaction.people import Joining, Person, people
 from cuvrel.core.stand.build import Stand
@@ -57,7 +57,7 @@ def audit(
     def shown(n: int) -> U8:
         return np.ascontiguousarray(work_out(view(stand, ResultView(), n), cache)[..., :3])
 
-    looked: list[Looked] = []
+    looked: list[AuditedFrame] = []
     joining = Joining()
     for done, one in enumerate(audited(plate, lambda n: work_out(stand.hidden(n), cache), frames, shown), 1):
         looked.append(one)
@@ -77,7 +77,7 @@ def audit(
 
 
 def _findings(
-    person: Person, looked: Sequence[Looked], plate: Read, frames: Sequence[int], blobs: Blobs, number: int
+    person: Person, looked: Sequence[AuditedFrame], plate: Read, frames: Sequence[int], blobs: Blobs, number: int
 ) -> list[Json]:
     """Runs of frames on which somebody is exposed, each with a picture of the worst."""
     by_frame = {one.frame: one for one in looked}

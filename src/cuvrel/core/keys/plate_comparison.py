@@ -75,7 +75,7 @@ def lit(clean: U8, gain: F32) -> U8:
     return cv2.LUT(clean, np.clip(np.arange(256)[:, None] * gain[None], 0, 255).astype(np.uint8)[:, None])
 
 
-def _decided(rgb: U8, clean: U8, table: F32, before: F32 | None = None) -> F32:
+def _odds_of(rgb: U8, clean: U8, table: F32, before: F32 | None = None) -> F32:
     """How likely each pixel is before the clean plate, (h, w) float32, 0 to 1. Sides are even."""
     second = before is not None
     stack = planes(rgb, clean, table, before)
@@ -83,10 +83,10 @@ def _decided(rgb: U8, clean: U8, table: F32, before: F32 | None = None) -> F32:
     return np.asarray(1 / (1 + np.exp(-odds)), np.float32)
 
 
-def looked(rgb: U8, clean: U8, longest: int = SMALL) -> F32:
+def first_look(rgb: U8, clean: U8, longest: int = SMALL) -> F32:
     """How likely each pixel is by a first look at a small size, (h, w) float32, 0 to 1, no longer than that."""
     small, behind = (working(one, longest) for one in (rgb, clean))
-    return _decided(small, behind, grain(small, behind))
+    return _odds_of(small, behind, grain(small, behind))
 
 
 def weighed(rgb: U8, clean: U8, detail: float = 1.0) -> F32:
@@ -107,7 +107,7 @@ def weighed(rgb: U8, clean: U8, detail: float = 1.0) -> F32:
     Notes ----- The first look is at a small size. The second one, larger, sees only what the first found, and the clean
     plate under the light that the rest of the frame shows.
     """
-    found = looked(rgb, clean)
+    found = first_look(rgb, clean)
     picture, plate = at_once(lambda: working(rgb, LONG), lambda: working(clean, LONG))
     u = np.zeros(picture.shape[:2], np.float32)
     height, width = u.shape
@@ -118,7 +118,7 @@ def weighed(rgb: U8, clean: U8, detail: float = 1.0) -> F32:
         plate = relit(picture, plate, found)
         large = doubled(box)
         here, there = (np.ascontiguousarray(one[large]) for one in (picture, plate))
-        u[large] = _decided(here, there, grain(picture, plate), before[box])
+        u[large] = _odds_of(here, there, grain(picture, plate), before[box])
     soft = soften(u, picture, detail, trust=TRUST)
     if detail > 0:
         soft += np.float32(SHARE * detail) * (covered(picture, plate, soft) - soft)

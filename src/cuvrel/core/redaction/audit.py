@@ -34,8 +34,8 @@ class Seen:
 
 
 @dataclass(frozen=True)
-class Looked:
-    """A frame that was looked at."""
+class AuditedFrame:
+    """A frame of the result that the audit looked at, and the faces that it knows of there."""
 
     frame: int
     seen: tuple[Seen, ...]
@@ -63,7 +63,7 @@ def covered(face: Face, cover: F32) -> float:
 def audited(
     plate: Callable[[int], U8], cover: Callable[[int], F32], frames: Sequence[int],
     picture: Callable[[int], U8] | None = None,
-) -> Iterator[Looked]:  # fmt: skip
+) -> Iterator[AuditedFrame]:  # fmt: skip
     """Every frame, in its order: the plate's faces and how much of each is covered.
 
     plate: a frame as it was shot, (H, W, 3) uint8 sRGB. cover: what is covered, (H, W) float32, 0 to 1. picture: the
@@ -74,10 +74,10 @@ def audited(
         shows = [] if picture is None else [one for one in faces(picture(frame)) if one.score >= TOLD]
         seen = [Seen(one, covered(one, over), any(alike(one, other) for other in shows)) for one in found]
         new = [one for one in shows if not any(alike(one, other) for other in found)]
-        yield Looked(frame, (*seen, *(Seen(one, covered(one, over), shows=True) for one in new)))
+        yield AuditedFrame(frame, (*seen, *(Seen(one, covered(one, over), shows=True) for one in new)))
 
 
-def runs(looked: Sequence[Looked]) -> list[tuple[int, int]]:
+def runs(looked: Sequence[AuditedFrame]) -> list[tuple[int, int]]:
     """Runs of exposed frames, first and last."""
     return [(run["first"], run["last"]) for run in runs_of([one.frame for one in looked if one.exposed])]
 
@@ -93,7 +93,7 @@ def runs_of(frames: Sequence[int]) -> list[dict[str, int]]:
     return out
 
 
-def report(looked: Sequence[Looked], **about: Any) -> dict[str, Any]:
+def report(looked: Sequence[AuditedFrame], **about: Any) -> dict[str, Any]:
     """The report as JSON. about: what else it says, as the hash of the file that it speaks of."""
     rows = []
     for one in looked:

@@ -129,10 +129,10 @@ def solve(ready: Prepared, inside: Mask, outside: Mask, prior: F32 | None, detai
     TraceError
         Nothing is inside, and there is no prior.
     """
-    known = clues(ready, inside, outside, prior)
+    given = clues(ready, inside, outside, prior)
     if prior is None:
-        known = again(ready, known, glanced(known))
-    return _outlined(ready, weighed(known), prior, detail)
+        given = again(ready, given, first_look(given))
+    return _outlined(ready, weighed(given), prior, detail)
 
 
 @dataclass(frozen=True)
@@ -170,9 +170,9 @@ def clues(ready: Prepared, inside: Mask, outside: Mask, prior: F32 | None) -> Cl
     return Clues(from_marks, stack, box, inside, outside, near, before, free)
 
 
-def glanced(known: Clues) -> F32:
+def first_look(given: Clues) -> F32:
     """A first look, (h, w) float32 at small size, 0 to 1: by the same network, at half of the size it decides at."""
-    stack = known.stack
+    stack = given.stack
     _, h, w = stack.shape
     half = max(1, w // 2), max(1, h // 2)
     light = [
@@ -180,14 +180,14 @@ def glanced(known: Clues) -> F32:
     ]
     rest = np.stack([cv2.resize(plane, half, interpolation=cv2.INTER_AREA) for plane in stack[QUARTERS:]])
     odds = network().odds(np.concatenate([quarters(light), rest]))
-    u = np.minimum(known.from_marks.u, 0.3)
-    u[known.box] = 1 / (1 + np.exp(-cv2.resize(odds, (w, h), interpolation=cv2.INTER_LINEAR)))
+    u = np.minimum(given.from_marks.u, 0.3)
+    u[given.box] = 1 / (1 + np.exp(-cv2.resize(odds, (w, h), interpolation=cv2.INTER_LINEAR)))
     return u
 
 
-def again(ready: Prepared, known: Clues, found: F32) -> Clues:
+def again(ready: Prepared, given: Clues, found: F32) -> Clues:
     """The clues once more, by what a first look makes of colours and motion. found: its answer, (h, w) float32."""
-    from_marks, inside, outside = known.from_marks, known.inside, known.outside
+    from_marks, inside, outside = given.from_marks, given.inside, given.outside
     # what the first look is unsure of teaches nothing
     here, away = (np.clip(way * (found - np.float32(0.5)) * 2.5, 0, 1) for way in (1, -1))
     odds, own = at_once(
@@ -196,34 +196,34 @@ def again(ready: Prepared, known: Clues, found: F32) -> Clues:
     )
     from_marks = replace(from_marks, odds=odds, own=own)
     box = area(np.maximum(found, from_marks.u), inside)
-    stack = stacked(ready.scene, from_marks, inside, known.near, found, box, LOOKED)
-    return replace(known, from_marks=from_marks, stack=stack, box=box)
+    stack = stacked(ready.scene, from_marks, inside, given.near, found, box, LOOKED)
+    return replace(given, from_marks=from_marks, stack=stack, box=box)
 
 
-def weighed(known: Clues) -> F32:
+def weighed(given: Clues) -> F32:
     """The labelling, (2 h, 2 w) float32, 0 to 1, at twice the small size."""
-    h, w = known.from_marks.u.shape
+    h, w = given.from_marks.u.shape
     twice = (2 * w, 2 * h)
-    u = cv2.resize(np.minimum(known.from_marks.u, 0.3), twice, interpolation=cv2.INTER_LINEAR)
-    box = doubled(known.box)
-    odds = network().odds(known.stack)
+    u = cv2.resize(np.minimum(given.from_marks.u, 0.3), twice, interpolation=cv2.INTER_LINEAR)
+    box = doubled(given.box)
+    odds = network().odds(given.stack)
     inside, outside = (
         cv2.resize(marked.astype(np.uint8), twice, interpolation=cv2.INTER_NEAREST) > 0
-        for marked in (known.inside, known.outside)
+        for marked in (given.inside, given.outside)
     )
-    if known.prior is None:
+    if given.prior is None:
         u[box] = 1 / (1 + np.exp(-odds))
         # what passes before a subject parts it by a few pixels; what lies further off is another thing
         grown = cv2.dilate((u > 0.5).astype(np.uint8), np.ones((9, 9), np.uint8)) > 0
         return np.where(_reached(grown, inside), u, 0).astype(np.float32)
-    assert known.open is not None
-    before = cv2.resize(known.prior, twice, interpolation=cv2.INTER_LINEAR)
+    assert given.open is not None
+    before = cv2.resize(given.prior, twice, interpolation=cv2.INTER_LINEAR)
     # a mark that contradicts what was there is not to be argued away where it reaches
-    part = np.ascontiguousarray(known.from_marks.reach[known.box[0], known.box[1]])
+    part = np.ascontiguousarray(given.from_marks.reach[given.box[0], given.box[1]])
     odds += np.float32(STRIKE) * cv2.resize(part, odds.shape[::-1], interpolation=cv2.INTER_LINEAR)
     odds += np.float32(STAY) * np.clip((before[box] - 0.5) * 4, -1, 1)
     u[box] = 1 / (1 + np.exp(-odds))
-    free = cv2.resize(np.clip(known.open * OPEN, 0, 1), twice, interpolation=cv2.INTER_LINEAR)
+    free = cv2.resize(np.clip(given.open * OPEN, 0, 1), twice, interpolation=cv2.INTER_LINEAR)
     was, now = before >= 0.5, u > 0.5
     for struck, changed in ((inside & ~was, now & ~was), (outside & was, was & ~now)):
         free = np.maximum(free, of_one_piece(changed, struck))
