@@ -15,7 +15,7 @@ import cv2
 import numpy as np
 
 from cuvrel.core import catalogue
-from cuvrel.core.export.hows import how_of
+from cuvrel.core.export.formats import how_of
 from cuvrel.core.export.order import Order, ordered
 from cuvrel.core.export.order import Settings as Ordering
 from cuvrel.core.export.pictures import picture, shaped, size_of

@@ -23,7 +23,7 @@ from cuvrel.core.media.reader import Reader
 from cuvrel.core.tracks.align import Freedom
 from cuvrel.core.tracks.features import went
 from cuvrel.core.tracks.follow import FREEDOM, Start, Tracker, tracked
-from cuvrel.core.tracks.scenes import Scenes, scene
+from cuvrel.core.tracks.pyramids import Scenes, scene
 
 SIZE, COUNT = (640, 360), 60
 CLIPS = Path("src/cuvrel/demo/clips")

@@ -120,7 +120,7 @@ def track(footage: Path, what: Path, to: Path, first: int | None, last: int | No
     not looked at. The tracks have the point, the outline carried along, or the four corners on every frame, with doubt.
     """
     from cuvrel import headless
-    from cuvrel.core.tracks.what import read_wanted
+    from cuvrel.core.tracks.interchange import read_wanted
 
     try:
         raw = json.loads(what.read_text())
@@ -264,7 +264,7 @@ def render(
 @sentences
 def formats(file: Path | None) -> None:
     """Print the formats that are read and written, or write them as a page (docs/formats.md)."""
-    from cuvrel.core.export.page import page
+    from cuvrel.core.export.formats_page import page
 
     if file is None:
         click.echo(page())

@@ -13,10 +13,10 @@ import numpy as np
 from pydantic import ValidationError
 
 from cuvrel.core.arrays import F32, U8
-from cuvrel.core.export.accompany import sound_for
-from cuvrel.core.export.hows import How, how_of
+from cuvrel.core.export.formats import How, how_of
 from cuvrel.core.export.order import Order, ordered
 from cuvrel.core.export.order import Settings as Ordering
+from cuvrel.core.export.sound_track import sound_for
 from cuvrel.core.export.write import write_frames
 from cuvrel.core.follow.plan import Frame, FramesInMemory, trace_and_follow
 from cuvrel.core.follow.run import Settings
@@ -39,8 +39,8 @@ from cuvrel.core.stand.portable import PortableShot
 from cuvrel.core.stand.view_kinds import ResultView
 from cuvrel.core.stand.views import view
 from cuvrel.core.tracks.follow import CanNotTrack, Tracker, tracked
-from cuvrel.core.tracks.scenes import Scenes
-from cuvrel.core.tracks.what import Wanted, as_json
+from cuvrel.core.tracks.interchange import Wanted, as_json
+from cuvrel.core.tracks.pyramids import Scenes
 
 __all__ = ["Ordering", "Settings", "audit", "cuts", "follow", "footage", "read_marks", "redact", "render", "track"]
 Voice = Literal["kept", "pitched", "silent", "none"]

@@ -11,7 +11,7 @@ from cuvrel.core.recipe.declared import all_declared
 from cuvrel.core.recipe.models import Shot
 from cuvrel.vectors import vectors
 from cuvrel.web.app import bare_app
-from cuvrel.web.described import described
+from cuvrel.web.openapi import described
 
 
 def recipe_schema() -> dict[str, Any]:

@@ -12,9 +12,9 @@ import pytest
 import tifffile
 
 from cuvrel.core.export.estimate import estimated
-from cuvrel.core.export.hows import HOWS, former, how_of
+from cuvrel.core.export.formats import HOWS, former, how_of
+from cuvrel.core.export.formats_page import page
 from cuvrel.core.export.order import Order, Settings, name_of, ordered, title_of
-from cuvrel.core.export.page import page
 from cuvrel.core.export.pictures import layers, picture, shaped, size_of
 from cuvrel.core.export.sidecar import sidecar
 from cuvrel.core.export.write import open_writer, packed, write_range

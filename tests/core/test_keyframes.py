@@ -9,10 +9,10 @@ from pydantic_core import to_jsonable_python
 
 from cuvrel.core.recipe import edits, values
 from cuvrel.core.recipe import keyframe_values as kf
+from cuvrel.core.recipe.animatable import moving, within
 from cuvrel.core.recipe.check import read_shot
 from cuvrel.core.recipe.errors import RecipeError
 from cuvrel.core.recipe.keyframe_edits import Clip, Deed, copied, done
-from cuvrel.core.recipe.moving import moving, within
 from cuvrel.core.recipe.values import SMOOTH, START, Driver, Env, Key, Keys, eased, wander
 from tests.recipes import document
 

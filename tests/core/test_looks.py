@@ -9,15 +9,15 @@ import jsonpatch
 import numpy as np
 import pytest
 
-from cuvrel.core.looks.applying import laid_on, operations, suited
+from cuvrel.core.looks.apply import laid_on, operations, suited
+from cuvrel.core.looks.capture import look_of_planes, look_of_treatments
 from cuvrel.core.looks.models import read_look, written
 from cuvrel.core.looks.shipped import starters
-from cuvrel.core.looks.taking import look_of_planes, look_of_treatments
 from cuvrel.core.recipe.check import read_shot
+from cuvrel.core.recipe.conform import Fit, fitted
 from cuvrel.core.recipe.errors import RecipeError
-from cuvrel.core.recipe.fitting import Fit, fitted
 from cuvrel.core.recipe.models import Footage
-from cuvrel.core.recipe.swapping import swapped
+from cuvrel.core.recipe.plate_swap import swapped
 from cuvrel.core.stand.build import Stand
 from cuvrel.core.stand.nodes import Cache, work_out
 from tests.recipes import FakeSources, document, footage

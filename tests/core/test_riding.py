@@ -11,16 +11,16 @@ import pytest
 from cuvrel.core import catalogue
 from cuvrel.core.checks.halt import Halt
 from cuvrel.core.imaging.homography import moved
-from cuvrel.core.looks.taking import look_of_planes
+from cuvrel.core.looks.capture import look_of_planes
 from cuvrel.core.pulls.outline import held
 from cuvrel.core.pulls.shape import shaped
 from cuvrel.core.recipe.check import read_shot
 from cuvrel.core.recipe.edits import apply
 from cuvrel.core.recipe.errors import RecipeError
 from cuvrel.core.recipe.models import Footage
+from cuvrel.core.recipe.plate_swap import swapped
 from cuvrel.core.recipe.references import references, rests_on, riders
 from cuvrel.core.recipe.shapes import Shape
-from cuvrel.core.recipe.swapping import swapped
 from cuvrel.core.recipe.tracks import Track
 from cuvrel.core.recipe.values import Env, Ride, Riding, at
 from cuvrel.core.stand.build import Stand
@@ -29,7 +29,7 @@ from cuvrel.core.stand.placement import matrix
 from cuvrel.core.stand.riding import baked, track_of, without_track
 from cuvrel.core.tracks.path import Measured, Path, reduced
 from cuvrel.core.tracks.plan import FramesInMemory, TrackPass, way_from, ways
-from cuvrel.core.tracks.scenes import Scenes
+from cuvrel.core.tracks.pyramids import Scenes
 from tests.core.test_tracks import BOARD, frame_of, swings
 from tests.recipes import FakeSources, document, footage
 

@@ -8,8 +8,8 @@ import numpy as np
 import pytest
 
 from cuvrel.core.arrays import F32
-from cuvrel.core.export.accompany import Copied, Encoded, sound_for
 from cuvrel.core.export.order import Settings, ordered
+from cuvrel.core.export.sound_track import Copied, Encoded, sound_for
 from cuvrel.core.media.probe import MediaInfo, probe
 from cuvrel.core.media.reader import Reader
 from cuvrel.core.media.sound import RATE, Stored, extract, peaks, sound_info

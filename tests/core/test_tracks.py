@@ -15,8 +15,8 @@ from cuvrel.core.tracks.align import align, piece
 from cuvrel.core.tracks.features import went
 from cuvrel.core.tracks.follow import LOST, CanNotTrack, Found, Start, Tracker, bridged, tracked
 from cuvrel.core.tracks.geometry import SQUARE, Area, through
-from cuvrel.core.tracks.scenes import Scenes, scene
-from cuvrel.core.tracks.what import as_json, read_wanted
+from cuvrel.core.tracks.interchange import as_json, read_wanted
+from cuvrel.core.tracks.pyramids import Scenes, scene
 
 WIDE, HIGH = 240, 160
 BOARD = np.array([[70.0, 40.0], [170.0, 40.0], [170.0, 110.0], [70.0, 110.0]])

@@ -8,7 +8,7 @@ import cv2
 import numpy as np
 import pytest
 
-from cuvrel.core.edge.along import along, carried, outlines
+from cuvrel.core.edge.arc_position import along, carried, outlines
 from cuvrel.core.imaging.colour import linear_to_srgb, srgb_to_linear
 from cuvrel.core.imaging.oklab import hue_of, oklab
 from cuvrel.core.media.reader import resized

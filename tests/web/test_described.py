@@ -62,7 +62,7 @@ def tried(operation: Any, count: int, seed: int = 1867) -> int:
 def test_the_document_is_valid() -> None:
     from openapi_spec_validator import OpenAPIV31SpecValidator
 
-    from cuvrel.web.described import described
+    from cuvrel.web.openapi import described
 
     faults = [fault.message for fault in OpenAPIV31SpecValidator(described(bare_app())).iter_errors()]
     assert faults == []

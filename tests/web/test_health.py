@@ -10,8 +10,8 @@ import psycopg
 import pytest
 
 from cuvrel.jobs.queue import ALIVE
+from cuvrel.store.disk_space import NoRoom
 from cuvrel.store.models import JobRow, now
-from cuvrel.store.room import NoRoom
 from tests.web.conftest import Web, problem, stored
 
 
@@ -63,7 +63,7 @@ def test_a_disk_that_is_nearly_full_refuses_new_work_and_keeps_edits(web: Web, m
 def test_an_export_is_refused_by_what_it_will_take(web: Web, monkeypatch: pytest.MonkeyPatch) -> None:
     shot = web.shot()
     # room for half a gigabyte beyond the reserve
-    monkeypatch.setattr("cuvrel.store.room.Room.free", lambda self: self.reserve + (1 << 19))
+    monkeypatch.setattr("cuvrel.store.disk_space.Room.free", lambda self: self.reserve + (1 << 19))
     body = {"what": "result", "how": "h264"}
     assert "this export" in problem(web.post(f"/api/shots/{shot}/exports", {**body, "how": "exr-float"}), 507)
     assert web.post(f"/api/shots/{shot}/exports", {**body, "first": 0, "last": 0}).status_code == 202
@@ -75,7 +75,7 @@ def test_work_under_way_may_take_half_of_the_reserve(web: Web, monkeypatch: pyte
     room = web.services.blobs.room
     job = web.post(f"/api/shots/{shot}/settle", {"matte": "m1"}).json["id"]
     free = room.free()
-    monkeypatch.setattr("cuvrel.store.room.Room.free", lambda self: free)
+    monkeypatch.setattr("cuvrel.store.disk_space.Room.free", lambda self: free)
     monkeypatch.setenv("CUVREL_RESERVE", str(round(free * 1.5)))
     assert web.work(job)["state"] == "done"
     again = web.post(f"/api/shots/{shot}/exports", {"what": "result", "how": "h264"})

@@ -1788,7 +1788,7 @@ export interface components {
         };
         /**
          * HowOut
-         * @description A format that results can be written in (see core/export/hows.py).
+         * @description A format that results can be written in (see core/export/formats.py).
          */
         HowOut: {
             /** Kind */

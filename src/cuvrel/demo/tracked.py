@@ -19,7 +19,7 @@ from cuvrel.core.media.reader import Reader
 from cuvrel.core.recipe.tracks import Track
 from cuvrel.core.tracks.path import Measured
 from cuvrel.core.tracks.plan import FramesInMemory, TrackPass, ways
-from cuvrel.core.tracks.scenes import Scenes
+from cuvrel.core.tracks.pyramids import Scenes
 
 Doc = dict[str, Any]
 CLIPS = Path(__file__).parent / "clips"

@@ -19,11 +19,11 @@ from typing import Any
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from cuvrel.core.export.accompany import sound_for
-from cuvrel.core.export.hows import former
+from cuvrel.core.export.formats import former
 from cuvrel.core.export.order import Order
 from cuvrel.core.export.pictures import layers, size_of
 from cuvrel.core.export.sidecar import sidecar
+from cuvrel.core.export.sound_track import sound_for
 from cuvrel.core.export.write import packed, write_frames
 from cuvrel.core.media.probe import MediaInfo
 from cuvrel.core.media.writer import join_videos

@@ -18,8 +18,8 @@ from sqlalchemy.orm import Session
 from cuvrel.core.recipe.errors import CuvrelError
 from cuvrel.jobs.queue import locked_job, part_ended, parts_open, tell
 from cuvrel.store.db import Database
+from cuvrel.store.disk_space import is_full
 from cuvrel.store.models import JobRow, now
-from cuvrel.store.room import is_full
 
 log = logging.getLogger("cuvrel.jobs")
 MOST_TRIES = 3

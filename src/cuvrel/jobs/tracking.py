@@ -15,7 +15,7 @@ from cuvrel.core.recipe.values import START
 from cuvrel.core.stand.build import Stand
 from cuvrel.core.stand.nodes import Cache, work_out
 from cuvrel.core.tracks.plan import Frames, Progress, Step, TrackPass, ways
-from cuvrel.core.tracks.scenes import Read, Scenes
+from cuvrel.core.tracks.pyramids import Read, Scenes
 
 SAYS = {
     "nothing": "There was nothing to follow.",

@@ -14,7 +14,7 @@ import fsspec
 from fsspec.implementations.local import LocalFileSystem
 
 from cuvrel.core.recipe.hashing import hash_bytes, hash_file
-from cuvrel.store.room import Room
+from cuvrel.store.disk_space import Room
 
 FETCHED = int(os.environ.get("CUVREL_FETCHED", 20 << 30))
 """Bytes that copies of remote blobs may take on this machine."""

@@ -21,7 +21,7 @@ from cuvrel.core.recipe.edits import Ops, check
 from cuvrel.core.recipe.errors import CuvrelError, MediaError, RecipeError
 from cuvrel.core.stand.portable import FORMAT, within
 from cuvrel.core.tracks.path import Measured
-from cuvrel.store.room import Room
+from cuvrel.store.disk_space import Room
 
 MOST_JSON, MOST_FRAME, MOST_LESSON = 64 << 20, 64 << 20, 32 << 20  # bytes of what is read as a whole
 MOST_MEMBERS = 500_000

@@ -36,7 +36,7 @@ from cuvrel.web import (
     trash,
     versions,
 )
-from cuvrel.web.described import UPLOADS, described
+from cuvrel.web.openapi import UPLOADS, described
 from cuvrel.web.services import Services
 
 log = logging.getLogger("cuvrel.web")

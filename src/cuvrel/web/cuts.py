@@ -6,10 +6,10 @@ from flask import Response
 from flask_openapi3 import APIBlueprint
 from pydantic import BaseModel
 
-from cuvrel.core.recipe.begun import begun_shot
 from cuvrel.core.recipe.cutting import pieces_of
 from cuvrel.core.recipe.errors import CuvrelError
 from cuvrel.core.recipe.models import Range
+from cuvrel.core.recipe.new_plane import begun_shot
 from cuvrel.jobs.queue import put
 from cuvrel.store import shots as store
 from cuvrel.store.access import shot_for

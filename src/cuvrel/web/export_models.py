@@ -53,7 +53,7 @@ class PresetsOut(BaseModel):
 
 
 class HowOut(BaseModel):
-    """A format that results can be written in (see core/export/hows.py)."""
+    """A format that results can be written in (see core/export/formats.py)."""
 
     kind: str
     label: str

@@ -9,7 +9,7 @@ from flask_openapi3 import APIBlueprint
 from sqlalchemy import select
 
 from cuvrel.core.export.estimate import estimated, room_for
-from cuvrel.core.export.hows import how_of
+from cuvrel.core.export.formats import how_of
 from cuvrel.core.export.order import Settings, name_of, ordered, title_of
 from cuvrel.core.recipe.errors import CuvrelError
 from cuvrel.core.stand.build import Stand
@@ -20,9 +20,9 @@ from cuvrel.store.documents import document_of
 from cuvrel.store.frames import snapshot
 from cuvrel.store.models import JobRow, PresetRow
 from cuvrel.store.pictures import StoreSources
-from cuvrel.web.described import file_of
 from cuvrel.web.export_models import EstimateOut, ExportRequest, NewPreset, PresetOut, PresetsOut
 from cuvrel.web.models import ById, JobOut
+from cuvrel.web.openapi import file_of
 from cuvrel.web.present import answer, job_out
 from cuvrel.web.problems import Problem
 from cuvrel.web.redaction import require_clean

@@ -18,8 +18,8 @@ from cuvrel.store.access import footage_for, project_for
 from cuvrel.store.footage import clean_name, first_look
 from cuvrel.store.models import FootageRow
 from cuvrel.store.shots import NotFound
-from cuvrel.web.described import file_of
 from cuvrel.web.models import ById, In, Uploaded
+from cuvrel.web.openapi import file_of
 from cuvrel.web.present import answer, footage_out, job_out
 from cuvrel.web.problems import Problem
 from cuvrel.web.services import services, who

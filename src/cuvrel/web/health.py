@@ -11,8 +11,8 @@ from sqlalchemy import func, select
 
 from cuvrel import __version__
 from cuvrel.jobs.queue import living
+from cuvrel.store.disk_space import said
 from cuvrel.store.models import JobRow, now
-from cuvrel.store.room import said
 from cuvrel.web.present import answer
 from cuvrel.web.services import services
 

@@ -9,12 +9,12 @@ from flask import Response
 from flask_openapi3 import APIBlueprint
 from sqlalchemy.orm import Session
 
-from cuvrel.core.looks.applying import operations, suited
+from cuvrel.core.looks.apply import operations, suited
+from cuvrel.core.looks.capture import look_of_planes, look_of_treatments
 from cuvrel.core.looks.models import Look, read_look, written
-from cuvrel.core.looks.taking import look_of_planes, look_of_treatments
 from cuvrel.core.recipe.errors import RecipeError
 from cuvrel.core.recipe.models import Shot
-from cuvrel.core.recipe.swapping import swapped
+from cuvrel.core.recipe.plate_swap import swapped
 from cuvrel.core.stand.nodes import work_out
 from cuvrel.core.stand.view_kinds import ResultView
 from cuvrel.core.stand.views import view
@@ -22,7 +22,6 @@ from cuvrel.store import looks
 from cuvrel.store import shots as store
 from cuvrel.store.access import footage_for, shot_for
 from cuvrel.store.footage import entry
-from cuvrel.web.described import file_of
 from cuvrel.web.look_models import (
     LayLook,
     LookFile,
@@ -35,6 +34,7 @@ from cuvrel.web.look_models import (
     SwapRequest,
 )
 from cuvrel.web.models import ById, DeedOut, NewName
+from cuvrel.web.openapi import file_of
 from cuvrel.web.pictures import encoded, frame_there, stand_of
 from cuvrel.web.present import answer
 from cuvrel.web.problems import Problem

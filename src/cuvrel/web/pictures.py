@@ -21,7 +21,7 @@ from cuvrel.core.checks.frames import verdicts
 from cuvrel.core.keys.colour_fit import fitted
 from cuvrel.core.keys.colour_key import narrowed, sampled, spread_of, widened
 from cuvrel.core.keys.difference_key import suggested
-from cuvrel.core.looks.applying import laid_on, suited
+from cuvrel.core.looks.apply import laid_on, suited
 from cuvrel.core.looks.models import Look
 from cuvrel.core.media.writer import png_bytes
 from cuvrel.core.recipe.declared import declared
@@ -39,7 +39,6 @@ from cuvrel.store import shots as store
 from cuvrel.store.access import shot_for, version_for
 from cuvrel.store.models import ShotRow
 from cuvrel.store.pictures import StoreSources
-from cuvrel.web.described import file_of
 from cuvrel.web.models import (
     ById,
     CheckOut,
@@ -59,6 +58,7 @@ from cuvrel.web.models import (
     TriesQuery,
     TryOut,
 )
+from cuvrel.web.openapi import file_of
 from cuvrel.web.present import answer
 from cuvrel.web.problems import Problem
 from cuvrel.web.services import services, who

@@ -13,7 +13,7 @@ from werkzeug.exceptions import HTTPException, SecurityError
 
 from cuvrel.core.recipe.errors import CuvrelError
 from cuvrel.core.stand.nodes import TooLong
-from cuvrel.store.room import NoRoom, is_full
+from cuvrel.store.disk_space import NoRoom, is_full
 from cuvrel.store.shots import NotFound, Stale
 
 log = logging.getLogger("cuvrel.web")

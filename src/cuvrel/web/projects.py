@@ -7,7 +7,7 @@ from flask_openapi3 import APIBlueprint
 from sqlalchemy import select
 
 from cuvrel.core import catalogue
-from cuvrel.core.export.hows import HOWS, WHATS
+from cuvrel.core.export.formats import HOWS, WHATS
 from cuvrel.core.export.order import TOKENS
 from cuvrel.store.access import project_for
 from cuvrel.store.models import Project

@@ -22,8 +22,8 @@ from cuvrel.store.access import job_for, shot_for
 from cuvrel.store.documents import document_of
 from cuvrel.store.frames import snapshot
 from cuvrel.store.models import JobRow, MatteFrame, ShotRow
-from cuvrel.web.described import NOTHING, file_of
 from cuvrel.web.models import ById, In, JobOut
+from cuvrel.web.openapi import NOTHING, file_of
 from cuvrel.web.present import answer, job_out
 from cuvrel.web.problems import Problem
 from cuvrel.web.services import services, who

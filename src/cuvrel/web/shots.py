@@ -10,9 +10,9 @@ from flask_openapi3 import APIBlueprint
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from cuvrel.core.recipe.begun import begun_shot
 from cuvrel.core.recipe.errors import CuvrelError
 from cuvrel.core.recipe.models import Shot
+from cuvrel.core.recipe.new_plane import begun_shot
 from cuvrel.core.stand.settle import settling_key
 from cuvrel.jobs.queue import OPEN, put
 from cuvrel.store import shots as store
@@ -22,7 +22,6 @@ from cuvrel.store.footage import entry
 from cuvrel.store.frames import snapshot
 from cuvrel.store.mattes import frames_of, plate_row
 from cuvrel.store.models import JobRow, MatteFrame
-from cuvrel.web.described import NOTHING
 from cuvrel.web.models import (
     ById,
     CleanPlateRequest,
@@ -40,6 +39,7 @@ from cuvrel.web.models import (
     ShotOut,
     Touched,
 )
+from cuvrel.web.openapi import NOTHING
 from cuvrel.web.present import answer, frame_out, job_out, shot_out, uses_of
 from cuvrel.web.problems import Problem, problem
 from cuvrel.web.services import services, who

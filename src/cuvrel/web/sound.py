@@ -18,8 +18,8 @@ from cuvrel.store import shots as store
 from cuvrel.store.access import shot_for
 from cuvrel.store.models import ShotRow
 from cuvrel.store.pictures import sounds_of
-from cuvrel.web.described import file_of
 from cuvrel.web.models import ById
+from cuvrel.web.openapi import file_of
 from cuvrel.web.present import answer
 from cuvrel.web.problems import Problem
 from cuvrel.web.services import services, who

@@ -13,7 +13,6 @@ from cuvrel.core.treatments import cdl_file
 from cuvrel.core.treatments.grain_match import measured
 from cuvrel.store import shots as store
 from cuvrel.store.access import shot_for
-from cuvrel.web.described import file_of
 from cuvrel.web.models import (
     ById,
     CdlFile,
@@ -27,6 +26,7 @@ from cuvrel.web.models import (
     StepPath,
     ValuesOut,
 )  # fmt: skip
+from cuvrel.web.openapi import file_of
 from cuvrel.web.pictures import frame_there, stand_of, whole_stand
 from cuvrel.web.present import answer
 from cuvrel.web.problems import Problem

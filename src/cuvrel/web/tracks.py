@@ -11,13 +11,13 @@ from cuvrel.core.recipe.errors import CuvrelError
 from cuvrel.core.stand.build import Stand
 from cuvrel.core.stand.nodes import work_out
 from cuvrel.core.stand.riding import baked, track_of, without_track
-from cuvrel.core.tracks.compare import beside
 from cuvrel.core.tracks.path import Path, box_of
+from cuvrel.core.tracks.side_by_side import beside
 from cuvrel.jobs.queue import put
 from cuvrel.store import shots as store
 from cuvrel.store.access import shot_for
-from cuvrel.web.described import file_of
 from cuvrel.web.models import ById, FrameQuery, JobOut
+from cuvrel.web.openapi import file_of
 from cuvrel.web.pictures import encoded, frame_there, whole_stand
 from cuvrel.web.present import answer, job_out
 from cuvrel.web.problems import Problem

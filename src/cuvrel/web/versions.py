@@ -12,8 +12,8 @@ from cuvrel.store import shots as store
 from cuvrel.store import versions
 from cuvrel.store.access import shot_for, version_for
 from cuvrel.store.models import VersionRow
-from cuvrel.web.described import file_of
 from cuvrel.web.models import ById, EditOut, History, NewVersion, VersionOut, VersionPath, VersionsOut
+from cuvrel.web.openapi import file_of
 from cuvrel.web.pictures import encoded, stand_of
 from cuvrel.web.present import answer, uses_of
 from cuvrel.web.problems import Problem

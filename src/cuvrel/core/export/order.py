@@ -10,7 +10,7 @@ from typing import Any
 
 from pydantic import BaseModel, ConfigDict, Field
 
-from cuvrel.core.export.hows import WHATS, Alpha, How, Quality, What, how_of
+from cuvrel.core.export.formats import WHATS, Alpha, How, Quality, What, how_of
 from cuvrel.core.recipe.errors import RecipeError
 from cuvrel.core.recipe.models import Shot
 

@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from cuvrel.core.arrays import F32, U8
-from cuvrel.core.export.hows import How
+from cuvrel.core.export.formats import How
 from cuvrel.core.export.order import Order, safe
 from cuvrel.core.imaging.blend import through
 from cuvrel.core.imaging.colour import encode, encode_deep, encode_rgba, with_light

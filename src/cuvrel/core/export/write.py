@@ -17,7 +17,7 @@ import OpenEXR
 import tifffile
 from numpy.typing import NDArray
 
-from cuvrel.core.export.hows import How
+from cuvrel.core.export.formats import How
 from cuvrel.core.export.order import Order
 from cuvrel.core.export.pictures import Layer, layers, picture, shaped, size_of
 from cuvrel.core.media.writer import Encoding, VideoWriter, Writer, png_bytes

@@ -338,7 +338,7 @@ def declare(
     for those that are `apart`, which something else reads. holds: what a pull has besides its values: marks with
     stored frames, or drawn shapes. blind: it is given no picture. keep: whether the result is worth a place in the
     cache. starters: sets of values to begin with, by name. begins: what a new plane of the kind is besides its kind
-    (recipe/begun.py). gates: what the plane is seen through where it has this treatment: of its gate, the treatment's
+    (recipe/new_plane.py). gates: what the plane is seen through where it has this treatment: of its gate, the treatment's
     values and the scale.
     """
 

@@ -8,9 +8,9 @@ from pydantic import Field
 from pydantic_core import to_jsonable_python
 
 from cuvrel.core.recipe import keyframe_values
+from cuvrel.core.recipe.animatable import Moving, name_under, within
 from cuvrel.core.recipe.errors import RecipeError
 from cuvrel.core.recipe.models import Shot
-from cuvrel.core.recipe.moving import Moving, name_under, within
 from cuvrel.core.recipe.values import Ease, Env, Key, Plain, Strict
 
 Ops = list[dict[str, Any]]

@@ -13,8 +13,8 @@ from typing import Any, Literal
 import jsonpointer
 
 from cuvrel.core.recipe.declared import all_declared, declared
+from cuvrel.core.recipe.declared_places import places
 from cuvrel.core.recipe.models import Shot
-from cuvrel.core.recipe.places import places
 from cuvrel.core.recipe.values import Ride, Riding
 
 Kind = Literal["footage", "matte", "plane", "track", "group", "frames"]

@@ -16,7 +16,7 @@ from cuvrel.core.redaction.faces import Face
 from cuvrel.core.redaction.people import Person
 from cuvrel.core.tracks.follow import CanNotTrack, Found, Start, Tracker
 from cuvrel.core.tracks.path import Measured, own_frame
-from cuvrel.core.tracks.scenes import Scenes
+from cuvrel.core.tracks.pyramids import Scenes
 
 Json = dict[str, Any]
 HEAD = (1.3, 1.75, -0.12)  # of a head: its width and height, and how far its middle lies below the box's, in boxes

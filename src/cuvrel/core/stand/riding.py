@@ -12,10 +12,10 @@ import numpy as np
 from cuvrel.core.arrays import F64
 from cuvrel.core.imaging.homography import moved
 from cuvrel.core.pulls.outline import held, outline_at
+from cuvrel.core.recipe.animatable import moving
 from cuvrel.core.recipe.errors import RecipeError
 from cuvrel.core.recipe.keyframe_values import keys_of
 from cuvrel.core.recipe.models import Plane, Shot
-from cuvrel.core.recipe.moving import moving
 from cuvrel.core.recipe.references import Rider, riders, without_ride
 from cuvrel.core.recipe.shapes import Shape, ShapeKey, ShapePoint
 from cuvrel.core.recipe.values import Env, Motion, Ride, at

@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from cuvrel.core.recipe.begun import begun
 from cuvrel.core.recipe.declared import all_declared, declared
 from cuvrel.core.recipe.models import Matte, Plane, Pull, Shot, Step
+from cuvrel.core.recipe.new_plane import begun
 from cuvrel.core.stand.build import Stand
 from cuvrel.core.stand.view_kinds import (
     MatteTarget,

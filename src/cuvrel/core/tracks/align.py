@@ -18,7 +18,7 @@ from cuvrel.core.arrays import F32, F64, Mask
 from cuvrel.core.imaging.homography import moved
 from cuvrel.core.imaging.row_kernels import kernel
 from cuvrel.core.tracks.geometry import Area
-from cuvrel.core.tracks.scenes import Scene, of_level
+from cuvrel.core.tracks.pyramids import Scene, of_level
 
 Freedom = Literal["position", "size and turn", "stretch and shear", "perspective"]
 MOST, LEAST = 2400, 40  # samples of a level

@@ -11,7 +11,7 @@ from cuvrel.core.arrays import F32, F64, Mask
 from cuvrel.core.imaging.homography import moved
 from cuvrel.core.tracks.align import Freedom
 from cuvrel.core.tracks.geometry import Area
-from cuvrel.core.tracks.scenes import Scene
+from cuvrel.core.tracks.pyramids import Scene
 
 MOST = 160  # points of a region
 AROUND = 64  # pixels about a region that a point may go in one frame

@@ -16,7 +16,7 @@ from cuvrel.core.recipe.errors import CuvrelError
 from cuvrel.core.tracks.align import Fit, Freedom, Piece, align, piece
 from cuvrel.core.tracks.features import Went, went
 from cuvrel.core.tracks.geometry import SQUARE, Area, bridge, round_about, through
-from cuvrel.core.tracks.scenes import Scene, Scenes, of_level
+from cuvrel.core.tracks.pyramids import Scene, Scenes, of_level
 
 Kind = Literal["point", "region", "patch"]
 FREEDOM: dict[Kind, Freedom] = {"point": "stretch and shear", "region": "size and turn", "patch": "perspective"}

@@ -15,7 +15,7 @@ from cuvrel.core.recipe.tracks import Spot, Track
 from cuvrel.core.recipe.values import START
 from cuvrel.core.tracks.follow import LOST, Found, Start, Tracker
 from cuvrel.core.tracks.path import Measured, Path, freedom_of
-from cuvrel.core.tracks.scenes import Scenes
+from cuvrel.core.tracks.pyramids import Scenes
 
 Step = Literal[1, -1]
 Outcome = Literal["nothing", "end", "touched", "halted"]

@@ -7,7 +7,7 @@ from typing import Any
 import numpy as np
 
 from cuvrel.core.arrays import F32, Single
-from cuvrel.core.edge.along import along, carried
+from cuvrel.core.edge.arc_position import along, carried
 from cuvrel.core.imaging.colour import srgb_to_linear
 from cuvrel.core.imaging.distance import signed_distance
 from cuvrel.core.imaging.noise import wander_field
@@ -137,7 +137,7 @@ def glow(picture: F32, values: dict[str, Any], context: Context, pictures: Pictu
     The core covers what is behind it; the halo is light alone (it has no alpha) and falls off
     exponentially with the distance. Wander displaces the distance by value noise in plate pixels. A line that is
     drawn in part runs clockwise from the place of the outline nearest to the start; on other frames than the one on
-    which it was set, the start is where that place has gone (see edge/along.py).
+    which it was set, the start is where that place has gone (see edge/arc_position.py).
     """
     if context.matte is None or values["strength"] <= 0 or not (context.matte > 0.5).any():
         return picture

@@ -5,9 +5,9 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from cuvrel.core.looks.models import Look, Need
+from cuvrel.core.recipe.conform import Fit, fitted
 from cuvrel.core.recipe.edits import apply
 from cuvrel.core.recipe.errors import RecipeError
-from cuvrel.core.recipe.fitting import Fit, fitted
 from cuvrel.core.recipe.models import Plane, Shot
 from cuvrel.core.recipe.references import references, riders, without_ride
 

@@ -7,8 +7,8 @@ from collections.abc import Container
 from dataclasses import dataclass
 from typing import Any, Literal
 
+from cuvrel.core.recipe.conform import Fit, fitted
 from cuvrel.core.recipe.declared import declared
-from cuvrel.core.recipe.fitting import Fit, fitted
 from cuvrel.core.recipe.models import Footage, Shot
 from cuvrel.core.recipe.references import free_id, references, renamed
 

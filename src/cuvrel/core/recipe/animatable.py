@@ -6,9 +6,9 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 from typing import Any
 
+from cuvrel.core.recipe.declared_places import places
 from cuvrel.core.recipe.errors import RecipeError
 from cuvrel.core.recipe.models import Shot
-from cuvrel.core.recipe.places import places
 from cuvrel.core.recipe.values import Plain
 
 

@@ -9,8 +9,8 @@ from typing import Any
 import jsonpointer
 
 from cuvrel.core.looks.models import Look
+from cuvrel.core.recipe.conform import Fit, fitted
 from cuvrel.core.recipe.errors import RecipeError
-from cuvrel.core.recipe.fitting import Fit, fitted
 from cuvrel.core.recipe.models import Plane, Shot
 from cuvrel.core.recipe.references import Kind, free_id, references, renamed
 

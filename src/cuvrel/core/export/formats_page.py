@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from cuvrel.core.export.hows import HOWS, WHATS, How
+from cuvrel.core.export.formats import HOWS, WHATS, How
 from cuvrel.core.media.sound import CODECS
 
 _READ = (

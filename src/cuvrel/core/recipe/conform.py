@@ -8,8 +8,8 @@ from typing import Any
 
 import jsonpointer
 
+from cuvrel.core.recipe.declared_places import places
 from cuvrel.core.recipe.models import WIDEST, Shot
-from cuvrel.core.recipe.places import places
 
 SIZED = ("px", "px/s")
 Json = dict[str, Any]
