@@ -213,7 +213,7 @@ def _sums(light: F32, behind: F32, free: F32, sums: F32) -> None:
 
 
 def _changed(light: F32, behind: F32, free: F32) -> F32:
-    """How the free places about each cell differ from what was remembered, as `known.lacking` reads it."""
+    """How the free places about each cell differ from what was remembered, as `known_background.lacking` reads it."""
     h, w = free.shape
     sums = np.zeros((-(-h // CELL), -(-w // CELL), 5), np.float32)
     _sums(light, behind, free, sums)

@@ -1,6 +1,6 @@
 """Comparing a frame with the background as another frame showed it: under the camera's motion, the light and the grain.
 
-All pictures are Lab of 0 to 255 (`pulls.memory.to_lab`), all at one size.
+All pictures are Lab of 0 to 255 (`trace.colour_model.to_lab`), all at one size.
 """
 
 from __future__ import annotations

@@ -331,15 +331,15 @@ def declare(
 ) -> Callable[[Callable[..., Any]], Callable[..., Any]]:
     """Registers the decorated function under a family and a kind.
 
-    hint: what it does, in a few words. group: its place on the shelf. needs_matte: it is told the plane's own matte
-    or gate. needs: what else it looks at, for its values on a frame (see recipe/needs.py). clock: whether, with its
+    hint: what it does, in a few words. group: its place on the shelf. needs_matte: it is told the plane's own matte or
+    gate. needs: what else it looks at, for its values on a frame (see recipe/needs.py). clock: whether, with its
     values, it changes by itself over time, and so reads the time. rests: whether its values change nothing. stages:
     parts of it that come first and are worth keeping by themselves; the decorated function has the other values, but
-    for those that are `apart`, which something else reads. holds: what a pull has besides its values: marks with
-    stored frames, or drawn shapes. blind: it is given no picture. keep: whether the result is worth a place in the
-    cache. starters: sets of values to begin with, by name. begins: what a new plane of the kind is besides its kind
-    (recipe/new_plane.py). gates: what the plane is seen through where it has this treatment: of its gate, the treatment's
-    values and the scale.
+    for those that are `apart`, which something else reads. holds: what a pull has besides its values: marks with stored
+    frames, or drawn shapes. blind: it is given no picture. keep: whether the result is worth a place in the cache.
+    starters: sets of values to begin with, by name. begins: what a new plane of the kind is besides its kind
+    (recipe/new_plane.py). gates: what the plane is seen through where it has this treatment: of its gate, the
+    treatment's values and the scale.
     """
 
     def register(run: Callable[..., Any]) -> Callable[..., Any]:
