@@ -34,7 +34,7 @@ def _signed(y0: int, y1: int, matte: F32, inner: F32, outer: F32, out: F32) -> N
 
 
 @kernel
-def _apart(hard: U8, most: int | np.int16, out: I16) -> None:
+def _row_distance(hard: U8, most: int | np.int16, out: I16) -> None:
     """How many rows away the nearest pixel of the other side is, at most `most`, sweeping down and up."""
     h, w = hard.shape
     out[0] = most
@@ -48,7 +48,7 @@ def _apart(hard: U8, most: int | np.int16, out: I16) -> None:
 
 
 @kernel
-def _near(y0: int, y1: int, hard: U8, apart: I16, most: int, out: F32) -> None:
+def _near(y0: int, y1: int, hard: U8, rows: I16, most: int, out: F32) -> None:
     """The distance to the nearest pixel of the other side, `most` where it is no nearer.
 
     What a row's pixels know of their columns is spread along it, from those alone that know of something near.
@@ -58,7 +58,7 @@ def _near(y0: int, y1: int, hard: U8, apart: I16, most: int, out: F32) -> None:
         row, sides, beyond = out[y], hard[y], np.float32(most * most)
         row[:] = beyond
         for x in range(w):
-            side, down = sides[x], np.int64(apart[y, x])
+            side, down = sides[x], np.int64(rows[y, x])
             if down >= most and (x == 0 or sides[x - 1] == side) and (x == w - 1 or sides[x + 1] == side):
                 continue
             square = np.float32(down * down)
@@ -74,9 +74,9 @@ def _nearby(hard: U8, most: int) -> F32:
 
     By rows after columns, as Felzenszwalb and Huttenlocher (2012) take it apart, but only about the outline.
     """
-    apart, out = np.empty(hard.shape, np.int16), np.empty(hard.shape, np.float32)
-    _apart(hard, np.int16(most), apart)
-    in_rows(_near, len(hard), hard, apart, most, out)
+    rows, out = np.empty(hard.shape, np.int16), np.empty(hard.shape, np.float32)
+    _row_distance(hard, np.int16(most), rows)
+    in_rows(_near, len(hard), hard, rows, most, out)
     return out
 
 

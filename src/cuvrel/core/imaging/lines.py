@@ -218,17 +218,17 @@ def steadied(here: F32, others: list[F32], amount: float) -> F32:
     """
     total, weight = here.copy(), np.ones_like(here)
     for other in others:
-        apart = cv2.boxFilter(cv2.absdiff(other, here), -1, (7, 7), borderType=cv2.BORDER_REFLECT)
-        in_rows(_weighed, len(here), other, apart, np.float32(1 / max(0.1 * amount, 1e-3)), total, weight)
+        difference = cv2.boxFilter(cv2.absdiff(other, here), -1, (7, 7), borderType=cv2.BORDER_REFLECT)
+        in_rows(_weighed, len(here), other, difference, np.float32(1 / max(0.1 * amount, 1e-3)), total, weight)
     total /= weight
     return total
 
 
 @kernel
-def _weighed(y0: int, y1: int, other: F32, apart: F32, steep: Single, total: F32, weight: F32) -> None:
+def _weighed(y0: int, y1: int, other: F32, difference: F32, steep: Single, total: F32, weight: F32) -> None:
     for y in range(y0, y1):
         for x in range(other.shape[1]):
-            d = apart[y, x] * steep
+            d = difference[y, x] * steep
             share = exp2(np.float32(-1.442695) * d * d)
             total[y, x] += share * other[y, x]
             weight[y, x] += share

@@ -117,7 +117,7 @@ def _shifted(rgb: U8, clean: U8) -> U8:
 
 
 @kernel
-def _apart(
+def _plate_difference(
     y0: int,
     y1: int,
     red: U8,
@@ -167,7 +167,7 @@ def _beyond(y0: int, y1: int, found: F32, whole: Single, steep: Single) -> None:
             found[y, x] = within(found[y, x], whole, np.float32(1e9), steep, steep)
 
 
-def apart(rgb: U8, clean: U8, gain: F32, values: dict[str, Any], scale: float) -> F32:
+def plate_difference(rgb: U8, clean: U8, gain: F32, values: dict[str, Any], scale: float) -> F32:
     """How far each pixel is from the clean plate, (H, W) float32, about 0 to 1.
 
     clean, gain: as `matched` gives them. The difference of luma, and twice that of the two colour differences
@@ -178,8 +178,8 @@ def apart(rgb: U8, clean: U8, gain: F32, values: dict[str, Any], scale: float) -
     out = np.empty(rgb.shape[:2], np.float32)
     # one channel after the other, which vector instructions read six times as fast
     planes = at_once(lambda: cv2.split(blurred(rgb, sigma)), lambda: cv2.split(blurred(clean, sigma)))
-    in_rows(_apart, len(rgb), *planes[0], *planes[1], gain, np.float32(values["shadow"]), np.float32(values["cast"]),
-            out)  # fmt: skip
+    shadow, cast = np.float32(values["shadow"]), np.float32(values["cast"])
+    in_rows(_plate_difference, len(rgb), *planes[0], *planes[1], gain, shadow, cast, out)
     # what is left of the grain are single pixels
     return out if sigma < 0.1 else np.asarray(cv2.medianBlur(out, 3 if sigma < 0.6 else 5), np.float32)
 
@@ -205,7 +205,7 @@ def difference_key(rgb: U8, values: dict[str, Any], context: Context, pictures: 
     solved = weighed(rgb, lit(clean, gain)) if whole > 0 else None
     if solved is not None and whole >= 1:
         return solved
-    plain = apart(rgb, clean, gain, values, context.scale)
+    plain = plate_difference(rgb, clean, gain, values, context.scale)
     ramp = steep(values["soft"])
     in_rows(_beyond, len(plain), plain, np.float32(values["tolerance"] + 1 / ramp), ramp)
     return plain if solved is None else np.asarray(plain + np.float32(whole) * (solved - plain), np.float32)
@@ -237,7 +237,7 @@ def suggested(rgb: U8, clean: U8, values: dict[str, Any], scale: float) -> dict[
     ----------
     Otsu, A Threshold Selection Method from Gray-Level Histograms, 1979.
     """
-    found = apart(rgb, *matched(rgb, clean, bool(values["exposure"]), bool(values["shift"])), values, scale)
+    found = plate_difference(rgb, *matched(rgb, clean, bool(values["exposure"]), bool(values["shift"])), values, scale)
     logs = np.clip((np.log2(np.maximum(found, 2**-9)) + 9) * (255 / 9), 0, 255).astype(np.uint8)
     cut, _ = cv2.threshold(logs, 0, 255, cv2.THRESH_BINARY + cv2.THRESH_OTSU)
     parted = 2 ** (cut * 9 / 255 - 9)

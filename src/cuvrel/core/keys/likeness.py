@@ -60,10 +60,10 @@ def _shared(y0: int, y1: int, light: F32, behind: F32, own: F32, varied: F32, sh
         for x in range(share.shape[1]):
             far, mixed, both = np.float32(0), np.float32(0), np.float32(1e-6)
             for k in range(3):
-                apart = own[y, x, k] - behind[y, x, k]
-                far += apart * apart
+                gap = own[y, x, k] - behind[y, x, k]
+                far += gap * gap
                 both += own[y, x, k] * own[y, x, k] + behind[y, x, k] * behind[y, x, k]
-                mixed += (light[y, x, k] - behind[y, x, k]) * apart
+                mixed += (light[y, x, k] - behind[y, x, k]) * gap
             share[y, x] = min(max(2 * mixed / (far + np.float32(1e-6)) - 1, np.float32(-1)), np.float32(1))
             trust[y, x] = far / (far + np.float32(VARIED) * varied[y, x] + np.float32(FAINT) * both)
 
@@ -71,9 +71,9 @@ def _shared(y0: int, y1: int, light: F32, behind: F32, own: F32, varied: F32, sh
 def _shares(light: F32, behind: F32, sure: F32) -> tuple[F32, F32]:
     h, w = sure.shape
     small = cv2.resize(light, (w, h), interpolation=cv2.INTER_AREA)
-    told = np.dstack([small, np.square(small).sum(axis=2), np.ones((h, w), np.float32)]) * sure[..., None]
-    near, wide = cv2.GaussianBlur(told, (0, 0), CLOSE), round(2 * ABOUT) | 1
-    near += np.float32(LESS) * cv2.blur(cv2.blur(told, (wide, wide)), (wide, wide))
+    moments = np.dstack([small, np.square(small).sum(axis=2), np.ones((h, w), np.float32)]) * sure[..., None]
+    near, wide = cv2.GaussianBlur(moments, (0, 0), CLOSE), round(2 * ABOUT) | 1
+    near += np.float32(LESS) * cv2.blur(cv2.blur(moments, (wide, wide)), (wide, wide))
     total = near[..., 4]
     near /= np.maximum(total, np.float32(1e-5))[..., None]
     varied = np.maximum(near[..., 3] - np.square(near[..., :3]).sum(axis=2), 0)

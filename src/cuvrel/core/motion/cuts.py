@@ -147,8 +147,8 @@ def _mixes(kept: Sequence[Small], hard: Sequence[int]) -> list[Change]:
     for first, last in zip([0, *hard], [*hard, count], strict=True):
         part = flat[first:last]
         for length in range(SHORTEST + 1, min(LONGEST, last - first - 1) + 1, 1 if last - first < 2000 else 2):
-            for start, fault in _fitting(part, length):
-                found.append((fault, first + start, first + start + length))
+            for start, misfit in _fitting(part, length):
+                found.append((misfit, first + start, first + start + length))
     out: list[Change] = []
     taken: list[tuple[int, int]] = []
     # of runs that overlap the longest one counts: every part of a mix is a mix itself
@@ -164,20 +164,20 @@ def _fitting(part: F64, length: int) -> list[tuple[int, float]]:
     """The starts of runs whose inner frames are sums of their ends, with shares that go evenly; and how far off."""
     count = len(part) - length
     ends = part[length:] - part[:count]
-    apart = np.einsum("np,np->n", ends, ends)
-    able = apart > 12.0**2 * part.shape[1]
+    span = np.einsum("np,np->n", ends, ends)
+    able = span > 12.0**2 * part.shape[1]
     if not able.any():
         return []
-    fault, uneven = np.zeros(count), np.zeros(count)
+    misfit, uneven = np.zeros(count), np.zeros(count)
     inner = range(1, length) if length <= 12 else np.unique(np.linspace(1, length - 1, 9).round().astype(int))
     for k in inner:
         moved = part[k : k + count] - part[:count]
-        share = np.einsum("np,np->n", moved, ends) / np.maximum(apart, 1)
-        rest = np.einsum("np,np->n", moved, moved) - share * share * apart
-        fault = np.maximum(fault, rest / np.maximum(apart, 1))
+        share = np.einsum("np,np->n", moved, ends) / np.maximum(span, 1)
+        rest = np.einsum("np,np->n", moved, moved) - share * share * span
+        misfit = np.maximum(misfit, rest / np.maximum(span, 1))
         uneven = np.maximum(uneven, np.abs(share - k / length))
-    good = able & (fault < FITS) & (uneven < 0.16)
-    return [(int(n), float(fault[n] + uneven[n])) for n in np.flatnonzero(good)]
+    good = able & (misfit < FITS) & (uneven < 0.16)
+    return [(int(n), float(misfit[n] + uneven[n])) for n in np.flatnonzero(good)]
 
 
 def _exactly(flat: F64, start: int, end: int, count: int) -> Change:
@@ -190,8 +190,8 @@ def _exactly(flat: F64, start: int, end: int, count: int) -> Change:
     best, ramp = np.inf, (start, end)
     for a in range(low, (start + end) // 2):
         for b in range((start + end) // 2 + 1, high + 1):
-            fault = float(np.abs(shares - np.clip((at - a) / (b - a), 0, 1)).sum())
-            if fault < best:
-                best, ramp = fault, (a, b)
+            misfit = float(np.abs(shares - np.clip((at - a) / (b - a), 0, 1)).sum())
+            if misfit < best:
+                best, ramp = misfit, (a, b)
     # a is the last frame of the one, b the first of the other
     return Change(ramp[0] + 1, max(ramp[0] + 1, ramp[1] - 1))

@@ -105,8 +105,8 @@ def _thick(empty: U8, half: float) -> F32:
 
     def drawn(first: int, last: int) -> None:
         top = max(0, first - reach)
-        apart = cv2.distanceTransform(empty[top : last + reach], cv2.DIST_L2, 5)
-        _drawn(apart[first - top : last - top], np.float32(half), out[first:last])
+        distance = cv2.distanceTransform(empty[top : last + reach], cv2.DIST_L2, 5)
+        _drawn(distance[first - top : last - top], np.float32(half), out[first:last])
 
     at_once(*(lambda band=band: drawn(*band) for band in pairwise(edges)))
     return out
@@ -120,9 +120,9 @@ def _empty(y0: int, y1: int, labels: I32, keep: Mask, out: U8) -> None:
 
 
 @kernel
-def _drawn(apart: F32, half: Single, out: F32) -> None:
+def _drawn(distance: F32, half: Single, out: F32) -> None:
     zero, one = np.float32(0), np.float32(1)
     most = min(one, half + half)
     for y in range(out.shape[0]):
         for x in range(out.shape[1]):
-            out[y, x] = min(max(half + np.float32(0.5) - apart[y, x], zero), one) * most
+            out[y, x] = min(max(half + np.float32(0.5) - distance[y, x], zero), one) * most

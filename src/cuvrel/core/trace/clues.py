@@ -26,9 +26,9 @@ NEAR = (-1, 1, -3, 3)  # the neighbours whose motion is looked at, in frames fro
 FLOW = 480  # the longer side at which motion is found
 MOVES = 0.7  # pixels at small size that marked places must leave the background's motion by, for motion to tell
 FAR = (-8, 8)  # and those further off that show the background, too
-APART = (3, 8)  # how far away frames are that the picture is compared with
+OFFSETS = (3, 8)  # how far away frames are that the picture is compared with
 OTHERWISE = 24.0  # levels of Lab by which what is not the background differs
-QUARTERS = 12 + 4 * len(APART)  # planes that are the picture's, four a channel, and how it differs from others
+QUARTERS = 12 + 4 * len(OFFSETS)  # planes that are the picture's, four a channel, and how it differs from others
 PLANES = QUARTERS + 20
 NOTHING, LOOKED, MATTE = -1.0, 0.0, 1.0  # what was there before a look: no answer, a first look's, a matte to mend
 
@@ -37,7 +37,7 @@ NOTHING, LOOKED, MATTE = -1.0, 0.0, 1.0  # what was there before a look: no answ
 class Moves:
     """Motion from a frame to one of its neighbours: (h, w, 2) in pixels of this size, and its trust, 0 to 1."""
 
-    apart: int
+    offset: int
     flow: F32
     calm: F32
 
@@ -59,12 +59,12 @@ def moves(rgb: U8, neighbours: Sequence[tuple[int, U8]], size: tuple[int, int]) 
 
     finder, here, out = Flow(SMOOTH), grey(rgb), []
     scale = np.array([size[1] / at[0], size[0] / at[1]], np.float32)
-    for apart, picture in neighbours:
+    for offset, picture in neighbours:
         flow, flow_error = finder.between(here, grey(picture))
         calm = np.exp(-0.7 * flow_error)
         out.append(
             Moves(
-                apart,
+                offset,
                 cv2.resize(flow, (size[1], size[0]), interpolation=cv2.INTER_AREA) * scale,
                 cv2.resize(calm, (size[1], size[0]), interpolation=cv2.INTER_AREA),
             )
@@ -89,8 +89,8 @@ def _against(lab: U8, move: Moves, there: U8) -> tuple[F32, F32, F32]:
 def _least(lab: U8, seen: Sequence[tuple[Moves, U8]], away: Callable[[F32, F32], F32]) -> list[F32]:
     """How far each pixel is from what all the other frames show in its place, near and far in time, 0 to 1.
 
-    A plane (h, w) float32 for each of APART; one half where no such frame is known. What has moved differs from
-    both sides in time, the background it uncovered only from one. seen: the motion to a neighbour that is APART
+    A plane (h, w) float32 for each of OFFSETS; one half where no such frame is known. What has moved differs from
+    both sides in time, the background it uncovered only from one. seen: the motion to a neighbour that is OFFSETS
     frames away, and its picture as `lab`. away: how far that is, by the difference and where it is background's.
     """
 
@@ -101,9 +101,9 @@ def _least(lab: U8, seen: Sequence[tuple[Moves, U8]], away: Callable[[F32, F32],
     found = at_once(*(lambda pair=pair: one(*pair) for pair in seen))
     least: dict[int, F32] = {}
     for (move, _), plane in zip(seen, found, strict=True):
-        apart = abs(move.apart)
-        least[apart] = np.minimum(least[apart], plane) if apart in least else plane
-    return [least.get(apart, np.full(lab.shape[:2], 0.5, np.float32)) for apart in APART]
+        offset = abs(move.offset)
+        least[offset] = np.minimum(least[offset], plane) if offset in least else plane
+    return [least.get(offset, np.full(lab.shape[:2], 0.5, np.float32)) for offset in OFFSETS]
 
 
 def others(lab: U8, seen: Sequence[tuple[Moves, U8]]) -> list[F32]:
@@ -164,8 +164,8 @@ def nearness(inside: Mask, outside: Mask) -> list[F32]:
     def near(mask: Mask) -> list[F32]:
         if not mask.any():
             return [np.full(mask.shape, -1, np.float32)] * 2
-        apart = cv2.distanceTransform((~mask).astype(np.uint8), cv2.DIST_L2, 5)
-        return [cv2.exp(apart * np.float32(-1 / reach)) * 2 - 1 for reach in (3, 25)]
+        distance = cv2.distanceTransform((~mask).astype(np.uint8), cv2.DIST_L2, 5)
+        return [cv2.exp(distance * np.float32(-1 / reach)) * 2 - 1 for reach in (3, 25)]
 
     return [plane for planes in at_once(lambda: near(inside), lambda: near(outside)) for plane in planes]
 
@@ -188,7 +188,7 @@ def _motion(found: list[Moves], u: F32, inside: Mask) -> list[F32]:
         total = np.full(shape, 1e-3, np.float32)
         sides, away = np.zeros(shape, np.float32), np.zeros(shape, np.float32)
         for one, (side, far) in zip(found, told_by, strict=True):
-            if abs(one.apart) != group:
+            if abs(one.offset) != group:
                 continue
             sides += one.calm * side
             away += one.calm * np.minimum(far, 8)

@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 
 from cuvrel.core.arrays import U8
 from cuvrel.core.imaging.relaxed_cut import edge_weights
-from cuvrel.core.trace.clues import APART, FAR, NEAR, Moves, Scene, closely, moves, others
+from cuvrel.core.trace.clues import FAR, NEAR, OFFSETS, Moves, Scene, closely, moves, others
 from cuvrel.core.trace.colour_model import to_lab
 
 SMALL = 320  # the longer side of the first solve
@@ -59,17 +59,17 @@ class Prepared:
         self.lab_small = to_lab(small)
         h, w = self.sizes.small
         self.twice = np.ascontiguousarray(cv2.resize(work, (2 * w, 2 * h), interpolation=cv2.INTER_AREA))
-        near = [(apart, shrink(one, self.sizes.work)) for apart, one in neighbours]
+        near = [(offset, shrink(one, self.sizes.work)) for offset, one in neighbours]
         found = moves(work, near, (h, w))
-        apart = [(move, one) for move, (_, one) in zip(found, near, strict=True) if abs(move.apart) in APART]
+        some = [(move, one) for move, (_, one) in zip(found, near, strict=True) if abs(move.offset) in OFFSETS]
 
         def seen(size: tuple[int, int]) -> list[tuple[Moves, U8]]:
-            return [(move, to_lab(np.ascontiguousarray(shrink(one, size)))) for move, one in apart]
+            return [(move, to_lab(np.ascontiguousarray(shrink(one, size)))) for move, one in some]
 
         large = to_lab(self.twice)
         self.scene = Scene(
             large,
-            [one for one in found if one.apart in NEAR],
+            [one for one in found if one.offset in NEAR],
             others(self.lab_small, seen((h, w))),
             closely(large, seen((2 * h, 2 * w))),
         )

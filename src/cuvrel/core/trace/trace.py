@@ -273,8 +273,8 @@ def _from_marks(ready: Prepared, inside: Mask, outside: Mask) -> FromMarks:
     )
     d_out = d_out + np.where(outside.any(), 0, 2).astype(np.float32)
     # few marks are drawn along a subject, not across it: what lies far from all in marks needs other proof
-    apart = cv2.distanceTransform((~inside).astype(np.uint8), cv2.DIST_L2, 5) / (0.05 * float(np.hypot(*shape)))
-    far = 1.3 * np.clip(np.log(np.maximum(apart, 1e-3)), 0, 2.2)
+    distance = cv2.distanceTransform((~inside).astype(np.uint8), cv2.DIST_L2, 5) / (0.05 * float(np.hypot(*shape)))
+    far = 1.3 * np.clip(np.log(np.maximum(distance, 1e-3)), 0, 2.2)
     reach = 0.6 * (2.0 * np.log((d_out + 0.6) / (d_in + 0.6)) - far) + 2.0 * pieces
     r = -np.clip(0.75 * seen + reach, -6, 6)
     # only what hangs together with an in mark without an edge between teaches what the subject looks like
@@ -318,8 +318,8 @@ def owned(lab: U8, subject: Mask) -> F32:
     A hem, a cap, hair: what no mark lies on is often in colours that the place has nowhere else.
     """
     size = max(6.0, 0.35 * float(np.sqrt(subject.sum())))
-    apart = cv2.distanceTransform((~subject).astype(np.uint8), cv2.DIST_L2, 5)
-    about, far = (apart < size).astype(np.float32), (apart > 2 * size).astype(np.float32)
+    distance = cv2.distanceTransform((~subject).astype(np.uint8), cv2.DIST_L2, 5)
+    about, far = (distance < size).astype(np.float32), (distance > 2 * size).astype(np.float32)
     return _taught(ColourMemory(lab.shape[:2]), lab, about, far, 1.0, 6)
 
 
