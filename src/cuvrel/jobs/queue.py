@@ -150,6 +150,7 @@ def living(session: Session) -> int:
 
 
 def parts_open(session: Session, job_id: int) -> bool:
+    """Whether any part of a job waits or is worked on."""
     found = session.scalar(select(JobRow.id).where(JobRow.parent_id == job_id, JobRow.state.in_(OPEN)).limit(1))
     return found is not None
 
