@@ -2,10 +2,13 @@
 
 from __future__ import annotations
 
+import asyncio
 import fcntl
 import os
-from collections.abc import Callable
+from collections.abc import Callable, Coroutine
+from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
+from typing import Any, TypeVar
 
 import pytest
 from sqlalchemy import or_, select
@@ -16,6 +19,8 @@ from cuvrel.jobs.tasks import Works
 from cuvrel.store.blobs import Blobs
 from cuvrel.store.db import Database
 from cuvrel.store.models import JobRow
+
+Got = TypeVar("Got")
 
 
 class Hand:
@@ -44,6 +49,12 @@ class Hand:
         """The job, and all that comes of it."""
         while waiting := self.waiting(job):
             self.take(waiting[0])
+
+
+def alone(work: Coroutine[Any, Any, Got]) -> Got:
+    """What asynchronous work gives, in a thread of its own: the tests' own may have an event loop that runs."""
+    with ThreadPoolExecutor(1) as pool:
+        return pool.submit(asyncio.run, work).result()
 
 
 def shared(factory: pytest.TempPathFactory, name: str, make: Callable[[Path], None]) -> Path:

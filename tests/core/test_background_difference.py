@@ -43,10 +43,10 @@ def test_units_are_of_the_grain_that_the_rest_shows() -> None:
     more = rng.normal(0, 3, (*SIZE, 3)).astype(np.float32)
     more[30:54, 60:84] += 30
     rest = square(60) == 0
-    units = background_difference.apart(more, rest)
+    units = background_difference.in_grain(more, rest)
     assert np.median(units[rest]) == pytest.approx(1, abs=0.05)
     assert units[~rest].mean() > 8
-    calm = background_difference.apart(more, rest, 2.0)
+    calm = background_difference.in_grain(more, rest, 2.0)
     assert calm[35:50, 65:80].mean() > 2 * units[35:50, 65:80].mean(), "a blur takes grain out"
 
 

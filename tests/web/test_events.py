@@ -6,8 +6,7 @@ import asyncio
 import json
 import threading
 import time
-from collections.abc import Coroutine, Iterator
-from concurrent.futures import ThreadPoolExecutor
+from collections.abc import Iterator
 from typing import Any, TypeVar
 
 import httpx
@@ -20,6 +19,7 @@ from cuvrel.store.db import MOST_TOLD, notify
 from cuvrel.web import serving
 from cuvrel.web.app import create_app
 from cuvrel.web.listen import AGAIN, WAITING, Listener
+from tests.shared import alone
 from tests.web.conftest import SEEN, Web, problem
 
 Got = TypeVar("Got")
@@ -52,12 +52,6 @@ class Server:
 def server(config: Config) -> Iterator[Server]:
     with Server(config) as found:
         yield found
-
-
-def alone(work: Coroutine[Any, Any, Got]) -> Got:
-    """What asynchronous work gives, in a thread of its own: the tests' own may have an event loop that runs."""
-    with ThreadPoolExecutor(1) as pool:
-        return pool.submit(asyncio.run, work).result()
 
 
 def told(lines: Iterator[str]) -> Iterator[dict[str, Any]]:

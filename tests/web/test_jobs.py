@@ -1,6 +1,5 @@
 """Work that takes its time: following, settling, exports, and what became of it."""
 
-import asyncio
 from typing import Any
 
 import pytest
@@ -14,6 +13,7 @@ from cuvrel.jobs.running import Interrupted, _begun, advance, listening, run
 from cuvrel.jobs.worker import worker_app
 from cuvrel.store.db import Database
 from cuvrel.store.models import JobRow
+from tests.shared import alone
 from tests.web.conftest import Web, problem
 
 
@@ -143,7 +143,7 @@ def test_work_that_lost_its_worker_is_put_back(web: Web) -> None:
     shot = web.shot()
     web.mark(shot)
     job = web.post(f"/api/shots/{shot}/settle", {"matte": "m1"}).json["id"]
-    entry = asyncio.run(taken_by_a_worker_that_dies(web))
+    entry = alone(taken_by_a_worker_that_dies(web))
     with web.database.session() as session:
         row = session.get_one(JobRow, job)
         assert (row.state, row.queue_id) == ("waiting", entry)
@@ -159,7 +159,7 @@ def test_what_a_worker_left_is_not_taken_while_its_lock_is_held(web: Web) -> Non
         with web.database.session() as other:
             row = other.get_one(JobRow, job)
             row.state, row.worker = "working", 77
-        asyncio.run(taken_by_a_worker_that_dies(web))
+        alone(taken_by_a_worker_that_dies(web))
         assert web.get(f"/api/jobs/{job}").json["state"] == "working"
 
 
@@ -181,7 +181,7 @@ def test_a_stopped_job_whose_worker_died_is_over(web: Web) -> None:
             assert await recover(web.database, app) == 0
             assert not list(await app.job_manager.list_jobs_async(queue=QUEUE))
 
-    asyncio.run(left())
+    alone(left())
     assert web.get(f"/api/jobs/{job}").json["state"] == "stopped"
 
 
@@ -196,12 +196,12 @@ def test_a_job_is_in_the_queue_when_and_only_when_its_row_is(web: Web) -> None:
     with web.database.session() as session:
         put(session, "settle", web.get(f"/api/shots/{shot}").json["project"], "Never", shot_id=shot)
         session.rollback()
-    assert asyncio.run(entries()) == []
+    assert alone(entries()) == []
     with web.database.session() as session:
         row = put(session, "settle", web.get(f"/api/shots/{shot}").json["project"], "Now", shot_id=shot)
-    assert asyncio.run(entries()) == [row.queue_id]
+    assert alone(entries()) == [row.queue_id]
     web.post(f"/api/jobs/{row.id}/stop")
-    assert asyncio.run(entries()) == []
+    assert alone(entries()) == []
 
 
 def test_a_job_is_put_down_when_its_worker_is_to_end_and_goes_on_where_it_was(web: Web) -> None:

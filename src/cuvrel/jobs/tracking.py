@@ -21,7 +21,7 @@ SAYS = {
     "nothing": "There was nothing to follow.",
     "end": "Followed to the end.",
     "touched": "Followed to the next touched frame.",
-    "halted": "Halt: it can't be seen any more.",
+    "halted": "Halted: it can't be seen any more.",
 }
 
 
