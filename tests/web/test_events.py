@@ -7,7 +7,7 @@ import json
 import threading
 import time
 from collections.abc import Iterator
-from typing import Any, TypeVar
+from typing import Any
 
 import httpx
 import pytest
@@ -21,8 +21,6 @@ from cuvrel.web.app import create_app
 from cuvrel.web.listen import AGAIN, WAITING, Listener
 from tests.shared import alone
 from tests.web.conftest import SEEN, Web, problem
-
-Got = TypeVar("Got")
 
 
 class Server:
