@@ -245,7 +245,7 @@ def finger(desk: Desk, points: list[tuple[float, float]], rest: float = 0.9) -> 
         session.send("Input.dispatchTouchEvent", {"type": kind, "touchPoints": touches})
 
     send("touchStart", points[0])
-    desk.page.wait_for_timeout(1000 * rest)  # a finger that moves at once scrolls
+    desk.page.wait_for_timeout(1000 * rest)  # how long the finger rests: one that moves at once scrolls
     for (x0, y0), (x1, y1) in pairwise(points):
         for k in range(1, 9):
             send("touchMove", (x0 + (x1 - x0) * k / 8, y0 + (y1 - y0) * k / 8))
