@@ -28,7 +28,7 @@ from cuvrel.core.stand.view_kinds import (
     UnrollView,
     VeilView,
     View,
-)  # fmt: skip
+)
 from cuvrel.core.stand.views import view
 from cuvrel.demo import followed
 from cuvrel.demo.looks import SHOTS, demo_document, fan_document

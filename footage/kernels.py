@@ -1,4 +1,4 @@
-"""Compiled functions of the renderer, with their types kept."""
+"""Compiled functions of the renderer, with their types kept: those that the core has no use for."""
 
 from __future__ import annotations
 
@@ -13,13 +13,8 @@ Number = Any
 F = TypeVar("F", bound=Callable[..., Any])
 
 
-def exact(function: F) -> F:
-    """The function compiled; sums are taken in the order in which they are written."""
-    return cast(F, njit(nogil=True, cache=True)(function))
-
-
 def exact_within(function: F) -> F:
-    """The same, laid into the functions that call it."""
+    """As the core's `exact_kernel`, laid into the functions that call it."""
     return cast(F, njit(nogil=True, cache=True, inline="always")(function))
 
 

@@ -4,7 +4,8 @@ from __future__ import annotations
 
 import numpy as np
 
-from footage.kernels import Number, exact, exact_within, fast_within
+from cuvrel.core.imaging.row_kernels import exact_kernel
+from footage.kernels import Number, exact_within, fast_within
 
 F = np.float32
 
@@ -25,7 +26,7 @@ def hash1(a: int, b: int, c: int) -> Number:
     return np.float32(n & np.uint32(0xFFFFFF)) * np.float32(1.0 / 16777216.0)
 
 
-@exact
+@exact_kernel
 def value3(x: Number, y: Number, z: Number) -> Number:
     """Value noise, about -1 to 1, one lattice cell per unit."""
     fx, fy, fz = np.floor(x), np.floor(y), np.floor(z)
@@ -40,7 +41,7 @@ def value3(x: Number, y: Number, z: Number) -> Number:
     return (low * (1 - w) + high * w) * np.float32(2.0) - np.float32(1.0)
 
 
-@exact
+@exact_kernel
 def fbm(x: Number, y: Number, z: Number, octaves: int) -> Number:
     """Fractal sum of value noise, about -1 to 1; each octave twice as fine and half as strong."""
     total, weight, norm = np.float32(0.0), np.float32(1.0), np.float32(0.0)

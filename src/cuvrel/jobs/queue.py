@@ -126,14 +126,12 @@ def _left_behind(database: Database, entry: Job) -> Literal["held", "waits", "ov
         if session.scalar(alive, {"alive": ALIVE, "worker": row.worker or 0}):
             return "held"
         if row.stop:
-            row.state, row.message, row.finished = "stopped", "Stopped.", now()
-        else:
-            row.state = "waiting"
-            log.warning("job %s lost its worker; it goes on from its last progress", row.id)
+            end(session, row, "stopped", "Stopped.")
+            return "over"
+        row.state = "waiting"
+        log.warning("job %s lost its worker; it goes on from its last progress", row.id)
         tell(session, row)
-        if row.stop and row.parent_id is not None:
-            part_ended(session, row.parent_id)
-        return "over" if row.stop else "waits"
+        return "waits"
 
 
 def locked_job(session: Session, job_id: int) -> JobRow | None:
@@ -153,6 +151,14 @@ def parts_open(session: Session, job_id: int) -> bool:
     """Whether any part of a job waits or is worked on."""
     found = session.scalar(select(JobRow.id).where(JobRow.parent_id == job_id, JobRow.state.in_(OPEN)).limit(1))
     return found is not None
+
+
+def end(session: Session, row: JobRow, state: str, message: str) -> None:
+    """Writes down how a job ended, and what that means for the one that it is a part of. Needs `locked_job`."""
+    row.state, row.message, row.finished = state, message, now()
+    tell(session, row)
+    if row.parent_id is not None:
+        part_ended(session, row.parent_id)
 
 
 def part_ended(session: Session, parent_id: int) -> None:
@@ -176,10 +182,10 @@ def part_ended(session: Session, parent_id: int) -> None:
         tell(session, whole)
         return
     if failed is not None:
-        whole.state, whole.message, whole.finished = "failed", failed.message, now()
+        end(session, whole, "failed", failed.message)
     elif whole.stop or any(part.state == "stopped" for part in parts):
-        whole.state, whole.message, whole.finished = "stopped", "Stopped.", now()
+        end(session, whole, "stopped", "Stopped.")
     else:
         whole.state = "waiting"
         enqueue(session, whole)
-    tell(session, whole)
+        tell(session, whole)

@@ -16,7 +16,7 @@ from sqlalchemy.exc import DBAPIError, InterfaceError, OperationalError, Pending
 from sqlalchemy.orm import Session
 
 from cuvrel.core.recipe.errors import CuvrelError
-from cuvrel.jobs.queue import locked_job, part_ended, parts_open, tell
+from cuvrel.jobs.queue import end, locked_job, part_ended, parts_open, tell
 from cuvrel.store.db import Database
 from cuvrel.store.disk_space import is_full
 from cuvrel.store.models import JobRow, now
@@ -133,15 +133,10 @@ def _begun(database: Database, job_id: int, queue_id: int | None, worker: int | 
 
 
 def _ended(database: Database, job_id: int, state: str, message: str) -> None:
-    """Writes down how a job ended, and what that means for the one that it is a part of."""
     with database.session() as session:
         row = locked_job(session, job_id)
-        if row is None:
-            return
-        row.state, row.message, row.finished = state, message, now()
-        tell(session, row)
-        if row.parent_id is not None:
-            part_ended(session, row.parent_id)
+        if row is not None:
+            end(session, row, state, message)
 
 
 def _put_down(database: Database, job_id: int) -> None:

@@ -101,7 +101,7 @@ def _with_look(look: Look, stand: Stand, on: PlaneTarget | StandTarget) -> Stand
     plane = on.plane if isinstance(on, PlaneTarget) else None
     chosen = suited(look, stand.shot, on.matte if isinstance(on, StandTarget) else None)
     laid = Shot.model_validate(laid_on(look, stand.shot, chosen, plane))
-    return Stand(laid, stand.sources, stand.scale)
+    return stand.of(laid)
 
 
 def _kept_as(node: Node) -> str:
@@ -135,18 +135,23 @@ def tried(path: ById, query: TriesQuery) -> Response:
         frame_there(stand, query.frame)
         target = query.target.root
         try:
-            found: list[tuple[str, Try | LookTry]] = list(tries(stand.shot, target))
+            found = list(tries(stand.shot, target))
         except KeyError as missing:
             raise store.NotFound("There is no such plane or matte in this shot.") from missing
+        # what each is called, how it is asked for, and what is looked at then
+        shown: list[tuple[str, Try | LookTry, Node]] = [
+            (kind, wanted, view(stand, wanted, query.frame)) for kind, wanted in found
+        ]
         if isinstance(target, PlaneTarget | StandTarget):
-            found += [
-                (f"look:{ident}", LookTry(look=ident, on=target))
-                for ident, _ in _fitting(session, stand.shot, target.kind)
-            ]
-        out = []
-        for kind, wanted in found:
-            key = _kept_as(view(*looked(session, stand, AnyView(wanted)), query.frame))
-            out.append(TryOut(kind=kind, view=AnyView(wanted), frame=query.frame, key=key))
+            shown += [
+                (f"look:{ident}", LookTry(look=ident, on=target),
+                 view(_with_look(look, stand, target), ResultView(), query.frame))
+                for ident, look in _fitting(session, stand.shot, target.kind)
+            ]  # fmt: skip
+        out = [
+            TryOut(kind=kind, view=AnyView(wanted), frame=query.frame, key=_kept_as(node))
+            for kind, wanted, node in shown
+        ]
     return answer(TriesOut(tries=out))
 
 

@@ -112,7 +112,7 @@ def _changed(
         stored = shared.touches.store(session, row.id, before, done.after.shot, solutions)
         if stored.left:
             put(session, "solve", row.project_id, f"Solving {len(stored.left)} marked frames", shot_id=row.id,
-                      args={"frames": [list(one) for one in stored.left]}, total=len(stored.left))  # fmt: skip
+                args={"frames": [list(one) for one in stored.left]}, total=len(stored.left))  # fmt: skip
         touched = [
             Touched(pull=pull, frame=frame, now=_now(session, row.id, pull, frame)) for pull, frame in stored.changed
         ]

@@ -29,13 +29,9 @@ from cuvrel.core.stand.steps import AtFrame
 class Stand:
     """Builds the nodes of one shot at one size. See Setting for its attributes."""
 
-    def __init__(
-        self, shot: Shot, sources: Sources, scale: float = 1.0, *, edged: bool = True, pulls: int | None = None
-    ) -> None:
-        """edged: whether mattes have their edge step. pulls: how many of a matte's pulls count; None for all."""
+    def __init__(self, shot: Shot, sources: Sources, scale: float = 1.0) -> None:
         setting = Setting(shot, sources, scale)
-        whole = None if edged and pulls is None else Stand(shot, sources, scale)._mattes
-        self._mattes: Mattes = Mattes(setting, self._own_picture, edged, pulls, whole)
+        self._mattes = Mattes(setting, self._own_picture)
         self.shot, self.sources, self.scale = shot, sources, scale
         self.frames, self.fps, self.motions = setting.frames, setting.fps, setting.motions
         self.plate_size, self.size = setting.plate_size, setting.size
@@ -50,7 +46,13 @@ class Stand:
 
     def bare(self, pulls: int | None = None) -> Stand:
         """The same stand with all mattes as they are before their edge step, or after so many of their pulls."""
-        return Stand(self.shot, self.sources, self.scale, edged=False, pulls=pulls)
+        out = self.of(self.shot)
+        out._mattes = self._mattes.bare(out._own_picture, pulls)
+        return out
+
+    def of(self, shot: Shot) -> Stand:
+        """The same sources at the same size, for a shot in which something is otherwise."""
+        return Stand(shot, self.sources, self.scale)
 
     # what a plane shows
 

@@ -64,4 +64,4 @@ def blended(stand: Stand, plane_id: str, how: str) -> Stand:
         return plane.model_copy(update={"blend": change["blend"], "params": params})
 
     planes = [other(plane) for plane in stand.shot.planes]
-    return Stand(stand.shot.model_copy(update={"planes": planes}), stand.sources, stand.scale)
+    return stand.of(stand.shot.model_copy(update={"planes": planes}))

@@ -26,13 +26,20 @@ class Mattes:
         self, setting: Setting, plane: Callable[[str, int], Node], edged: bool = True, pulls: int | None = None,
         whole: Mattes | None = None,
     ) -> None:  # fmt: skip
-        """plane: the node of a plane's own picture, by its id and frame: a matte may be taken from it. edged: whether
-        mattes have their edge step. pulls: how many of a matte's pulls count; None for all. whole: where regions come
-        from, which are other mattes with all that belongs to them, however much of this one is looked at.
+        """plane: the node of a plane's own picture, by its id and frame: a matte may be taken from it. The others are
+        for `bare`. edged: whether mattes have their edge step. pulls: how many of a matte's pulls count; None for all.
+        whole: where regions come from.
         """
         self._setting, self._plane, self._edged, self._most = setting, plane, edged, pulls
         self._whole = whole or self
         self._known: dict[tuple[str, int], Node] = {}
+
+    def bare(self, plane: Callable[[str, int], Node], pulls: int | None) -> Mattes:
+        """The same before their edge step, or after so many of their pulls; plane: as for the constructor.
+
+        Regions are other mattes with all that belongs to them, however much of this one is looked at.
+        """
+        return Mattes(self._setting, plane, False, pulls, self._whole)
 
     def matte(self, matte_id: str, frame: int) -> Node:
         """A matte, (H, W) float32, 0 to 1. Raises KeyError."""

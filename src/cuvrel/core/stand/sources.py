@@ -42,6 +42,8 @@ class Sources(Protocol):
 class FrameSources:
     """Sources of eight bits whose frames are got by functions, whatever lies behind them: arrays, or opened files.
 
+    Nodes are keyed by footage and frame alone, so two of these that give other pictures may not share a cache.
+
     Parameters
     ----------
     picture
@@ -54,8 +56,6 @@ class FrameSources:
         (footage id, frame) to (H, W), uint8 or float32. None: footage has no alpha.
     tracks
         What is stored of each track, by frame.
-    name
-        Part of the nodes' keys: sources that give other pictures need another one where they share a cache.
     """
 
     def __init__(
@@ -65,14 +65,13 @@ class FrameSources:
         has: Callable[[str, int], bool] = lambda owner, frame: True,
         alpha: Callable[[str, int], NDArray[Any]] | None = None,
         tracks: Mapping[str, Mapping[int, Measured]] | None = None,
-        name: str = "",
     ) -> None:
         self._picture, self._matte, self._has, self._alpha = picture, matte, has, alpha
-        self._tracks, self._name = tracks or {}, name
+        self._tracks = tracks or {}
 
     def picture(self, footage_id: str, frame: int, size: tuple[int, int]) -> Node:
         """See Sources."""
-        return node("read", [self._name, footage_id, frame, size], [],
+        return node("read", [footage_id, frame, size], [],
                     lambda: np.ascontiguousarray(resized(self._picture(footage_id, frame), size)))  # fmt: skip
 
     def deep(self, footage_id: str, frame: int, size: tuple[int, int]) -> Node | None:
@@ -84,7 +83,7 @@ class FrameSources:
         alpha = self._alpha
         if alpha is None:
             return node("opaque", size, [], lambda: np.ones(size, np.float32))
-        return node("read-alpha", [self._name, footage_id, frame, size], [],
+        return node("read-alpha", [footage_id, frame, size], [],
                     lambda: as_grey(alpha(footage_id, frame), size))  # fmt: skip
 
     def stored(self, owner: str, frame: int, size: tuple[int, int]) -> Node | None:
@@ -92,7 +91,7 @@ class FrameSources:
         matte = self._matte
         if matte is None or not self._has(owner, frame):
             return None
-        return node("read-matte", [self._name, owner, frame, size], [], lambda: as_grey(matte(owner, frame), size))
+        return node("read-matte", [owner, frame, size], [], lambda: as_grey(matte(owner, frame), size))
 
     def measured(self, track: str) -> Mapping[int, Measured]:
         """See Sources."""

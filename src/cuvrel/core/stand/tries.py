@@ -22,7 +22,7 @@ from cuvrel.core.stand.view_kinds import (
     TreatmentTry,
     Try,
     VeilView,
-)  # fmt: skip
+)
 
 TRIED = "tried"  # the id of what is laid on
 THROUGH = ("line", "glaze", "group")  # planes that are nothing without what is behind them
@@ -62,10 +62,10 @@ def laid_on(stand: Stand, wanted: Try) -> tuple[Stand, ResultView | VeilView | P
         case PullTry(matte=ident, pull=kind):
             pulled = _pulled(shot.matte(ident), kind)
             mattes = [pulled if one.id == ident else one for one in shot.mattes]
-            return _with(stand, mattes=mattes), VeilView(matte=ident)
+            return stand.of(shot.model_copy(update={"mattes": mattes})), VeilView(matte=ident)
         case PlaneTry(plane=kind, matte=matte):
             new = begun(kind, TRIED, matte)
-            shown = _with(stand, planes=[new, *shot.planes])
+            shown = stand.of(shot.model_copy(update={"planes": [new, *shot.planes]}))
             return shown, ResultView() if new.kind in THROUGH else PlaneView(plane=TRIED)
         case TreatmentTry(plane=ident, treatment=kind):
             declared("treatment", kind)
@@ -78,12 +78,8 @@ def laid_on(stand: Stand, wanted: Try) -> tuple[Stand, ResultView | VeilView | P
             started = old.model_copy(update={"params": {**old.params, **values}, "on": True})
             steps = [started if one is old else one for one in plane.treatments]
     tried = plane.model_copy(update={"treatments": steps})
-    return _with(stand, planes=[tried if one is plane else one for one in shot.planes]), ResultView()
-
-
-def _with(stand: Stand, **changes: list[Matte] | list[Plane]) -> Stand:
-    """The stand of the shot with other mattes or planes."""
-    return Stand(stand.shot.model_copy(update=changes), stand.sources, stand.scale)
+    planes = [tried if one is plane else one for one in shot.planes]
+    return stand.of(shot.model_copy(update={"planes": planes})), ResultView()
 
 
 def _step(plane: Plane, ident: str) -> Step:

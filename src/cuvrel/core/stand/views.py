@@ -32,7 +32,7 @@ from cuvrel.core.stand.view_kinds import (
     UnrollView,
     VeilView,
     View,
-)  # fmt: skip
+)
 
 SPAN = 48  # frames of the unrolled strip
 
