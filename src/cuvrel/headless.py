@@ -36,6 +36,7 @@ from cuvrel.core.sound.mix import Mix
 from cuvrel.core.stand.build import Stand
 from cuvrel.core.stand.nodes import Cache, work_out
 from cuvrel.core.stand.portable import PortableShot
+from cuvrel.core.stand.uncovered import Uncovered
 from cuvrel.core.stand.view_kinds import ResultView
 from cuvrel.core.stand.views import view
 from cuvrel.core.tracks.follow import CanNotTrack, Tracker, tracked
@@ -319,7 +320,9 @@ def audit(
         def shown(frame: int) -> U8:
             return np.ascontiguousarray(work_out(view(stand, ResultView(), frame), cache)[..., :3])
 
-        looked = list(audited(plate, lambda n: work_out(stand.hidden(n), cache), list(stand.shot.frames), shown))
+        hiding = Uncovered(stand)
+        looked = list(audited(plate, lambda n: work_out(hiding.hidden(n), cache), list(stand.shot.frames), shown,
+                              stand.corner))  # fmt: skip
         return _audited(looked, plate, shot.shot.name, told)
     if cover is None:
         raise RecipeError("An audit of footage needs --cover, a grey video of what is covered.")
@@ -362,7 +365,8 @@ def redact(
         stand, cache = Stand(shot, sources), Cache(CACHE)
         _write_redacted(stand, to, voice, source, info)
         with footage(to) as (written, _):
-            looked = list(audited(reader.frame, lambda n: work_out(stand.hidden(n), cache), range(info.frames),
+            hiding = Uncovered(stand)
+            looked = list(audited(reader.frame, lambda n: work_out(hiding.hidden(n), cache), range(info.frames),
                                   written.frame))  # fmt: skip
         tracks = {track.id: sources.measured(track.id) for track in shot.tracks}
         return report(looked, source=source.name, file=to.name, hash=hash_file(to),

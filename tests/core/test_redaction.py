@@ -26,6 +26,7 @@ from cuvrel.core.redaction.faces import Face, alike, around, faces, merged, tile
 from cuvrel.core.redaction.people import Person, look_through, people
 from cuvrel.core.stand.build import Stand
 from cuvrel.core.stand.nodes import Cache, work_out
+from cuvrel.core.stand.uncovered import Uncovered
 from cuvrel.core.tracks.path import Measured
 from cuvrel.core.tracks.path import Path as Way
 from cuvrel.core.treatments.cover import spread
@@ -119,11 +120,12 @@ def test_everybody_is_covered_on_every_frame_and_what_is_not_sure_is_said() -> N
     found = people(frame, range(COUNT))
     shot, clip = redaction(Info(), frame, found, {"how": "mosaic"})  # type: ignore[arg-type]
     stand, cache = Stand(shot, clip), Cache(200 << 20)
-    looked = list(audited(frame, lambda n: work_out(stand.hidden(n), cache), range(COUNT)))
+    hidden_by = Uncovered(stand).hidden
+    looked = list(audited(frame, lambda n: work_out(hidden_by(n), cache), range(COUNT)))
     assert runs(looked) == []
     # where the face is hidden the cover goes on, and is larger
-    sizes = {n: float(work_out(stand.hidden(n), cache).sum()) for n in (10, 15, 20)}
-    assert all(covered(truth(n), work_out(stand.hidden(n), cache)) > 1 - OPEN for n in range(COUNT))
+    sizes = {n: float(work_out(hidden_by(n), cache).sum()) for n in (10, 15, 20)}
+    assert all(covered(truth(n), work_out(hidden_by(n), cache)) > 1 - OPEN for n in range(COUNT))
     assert sizes[15] > 1.15 * max(sizes[10], sizes[20])
     said = unsure(found, {"head1": clip.measured("head1")}, COUNT)
     assert any("no face is seen on 6 frames" in one for one in said)

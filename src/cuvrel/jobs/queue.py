@@ -83,6 +83,19 @@ def withdraw(session: Session, row: JobRow) -> None:
         _app.job_manager.cancel_job_by_id(row.queue_id, abort=True, delete_job=True, connection=_connection(session))
 
 
+def stop(session: Session, row: JobRow) -> None:
+    """Asks a job that is under way to stop; one that no worker has stops at once. Needs `locked_job`."""
+    if row.state not in OPEN:
+        return
+    row.stop = True
+    withdraw(session, row)
+    if row.state == "waiting":
+        row.state, row.message = "stopped", "Stopped."
+    elif row.queue_id is None:
+        part_ended(session, row.id)  # no worker has it; its parts may
+    tell(session, row)
+
+
 def _connection(session: Session) -> Any:
     """The driver's connection on which a session's transaction runs."""
     return session.connection().connection.driver_connection

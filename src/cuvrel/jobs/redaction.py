@@ -3,19 +3,22 @@
 from __future__ import annotations
 
 import json
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Container, Mapping, Sequence
 from typing import Any
 
 import numpy as np
 
 from cuvrel.core.arrays import U8
-from cuvrel.core.redaction.audit import AuditedFrame, audited, report
+from cuvrel.core.recipe.hashing import key_of
+from cuvrel.core.redaction.audit import AuditedFrame, audited, report, runs_of
 from cuvrel.core.redaction.covering import cover_shape, head_frames, head_track, portrait
 from cuvrel.core.redaction.people import Joining, Person, people
 from cuvrel.core.stand.build import Stand
 from cuvrel.core.stand.nodes import Cache, work_out
+from cuvrel.core.stand.uncovered import Uncovered
 from cuvrel.core.stand.view_kinds import ResultView
 from cuvrel.core.stand.views import view
+from cuvrel.store.audits import picture_keys
 from cuvrel.store.blobs import Blobs
 
 Read = Callable[[int], U8]
@@ -49,7 +52,17 @@ def audit(
     stand: Stand, cache: Cache, frames: Sequence[int], blobs: Blobs, before: Mapping[str, Any] | None,
     tell: Callable[[int, int], None],
 ) -> Json:  # fmt: skip
-    """The audit of frames of a shot as a job's result. before: an earlier one, which counts for all other frames."""
+    """The audit of frames of a shot as a job's result.
+
+    before: an earlier one, which counts for every frame whose picture is still the one that it looked at; those are
+    not looked at again. `clean` is true only when every frame of the shot's range was looked at as it is now, and
+    nothing was found open that is not accepted.
+    """
+    keys = picture_keys(stand, stand.shot.frames)
+    kept_rows = [] if before is None else json.loads(blobs.get(before["rows"]))
+    old = {row["frame"]: row for row in kept_rows if row.get("key") == keys.get(row["frame"])}
+    frames = [n for n in frames if n not in old]
+    hiding = Uncovered(stand)
 
     def plate(n: int) -> U8:
         return np.ascontiguousarray(work_out(stand.plate(n), cache))
@@ -59,21 +72,33 @@ def audit(
 
     looked: list[AuditedFrame] = []
     joining = Joining()
-    for done, one in enumerate(audited(plate, lambda n: work_out(stand.hidden(n), cache), frames, shown), 1):
-        looked.append(one)
-        joining.add(one.frame, [seen.face for seen in one.seen if seen.exposed], plate(one.frame))
-        tell(done, len(frames))
-    told = report(looked)
+    for run in runs_of(frames):
+        whole = range(run["first"], run["last"] + 1)
+        for one in audited(plate, lambda n: work_out(hiding.hidden(n), cache), whole, shown, stand.corner):
+            looked.append(one)
+            joining.add(one.frame, [seen.face for seen in one.seen if seen.exposed], plate(one.frame))
+            tell(len(looked), len(frames))
     findings = [finding for n, person in enumerate(joining.persons, 1)
                 for finding in _findings(person, looked, plate, stand.shot.frames, blobs, n)]  # fmt: skip
-    rows = told["frames"]
-    if before is not None:
-        again = set(frames)
-        rows += [row for row in json.loads(blobs.get(before["rows"])) if row["frame"] not in again]
-        findings += [one for one in before["findings"] if one["last"] < frames[0] or one["first"] > frames[-1]]
-    rows.sort(key=lambda row: int(row["frame"]))
+    findings += [] if before is None else _still(before["findings"], old)
     findings.sort(key=lambda one: int(one["first"]))
-    return {"looked_at": len(rows), "findings": findings, "rows": blobs.put(json.dumps(rows).encode())}
+    rows = [{**row, "key": keys[row["frame"]]} for row in report(looked)["frames"]] + list(old.values())
+    rows.sort(key=lambda row: int(row["frame"]))
+    whole_range = len(rows) == len(keys)
+    return {"looked_at": len(rows), "left_out": len(keys) - len(rows), "findings": findings,
+            "clean": whole_range and all(one["accepted"] for one in findings),
+            "pictures": key_of(sorted((row["frame"], row["key"]) for row in rows)),
+            "rows": blobs.put(json.dumps(rows).encode())}  # fmt: skip
+
+
+def _still(findings: Sequence[Json], frames: Container[int]) -> list[Json]:
+    """What is left of findings on frames that are as they were: a finding that reaches beyond them is cut there."""
+    out = []
+    for one in findings:
+        for run in runs_of([n for n in range(one["first"], one["last"] + 1) if n in frames]):
+            frame = min(max(one["frame"], run["first"]), run["last"])
+            out.append({**one, **run, "frame": frame})
+    return out
 
 
 def _findings(

@@ -238,10 +238,11 @@ class Works(Resources):
         first, last = row.args["first"], row.args["last"]
         frames = [n for n in shot.frames if (first is None or n >= first) and (last is None or n <= last)]
         found = audit(Stand(shot, sources), self.cache, frames, self.blobs, before, self._telling(row))
-        findings = found["findings"]
-        clean = all(one["accepted"] for one in findings)
-        self._result(row, {**found, "revision": row.args["revision"], "clean": clean})
-        return "Nobody was found exposed." if not findings else f"{len(findings)} findings."
+        self._result(row, {**found, "revision": row.args["revision"], "state": row.args.get("state")})
+        open_ = sum(not one["accepted"] for one in found["findings"])
+        said = "Nobody was found exposed." if not open_ else f"{open_} finding{'s' * (open_ > 1)}."
+        left = found["left_out"]
+        return said if not left else f"{said} {left} frames of the range were not looked at as they are now."
 
     def _shot_and_plate(self, row: JobRow) -> tuple[Shot, FootageRow]:
         """The shot that a job works on, as it is now, and its plate. Raises Stopped where it is gone."""

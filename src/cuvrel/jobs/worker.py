@@ -95,8 +95,10 @@ class Calm:
 async def _look_after(database: Database, app: procrastinate.App) -> None:
     """Every few seconds, takes up jobs whose worker died."""
     while True:
-        with contextlib.suppress(Exception):
+        try:
             await recover(database, app)
+        except Exception:
+            log.exception("jobs of dead workers could not be taken up; it is tried again")
         await asyncio.sleep(3)
 
 

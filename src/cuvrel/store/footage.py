@@ -12,6 +12,7 @@ from typing import Any
 import av
 import cv2
 import numpy as np
+from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from cuvrel.core.media.probe import MediaInfo, check_size, open_media, open_video, probe
@@ -19,7 +20,7 @@ from cuvrel.core.media.reader import Reader
 from cuvrel.core.media.sound import extract
 from cuvrel.core.media.writer import VideoWriter
 from cuvrel.core.recipe.errors import MediaError
-from cuvrel.core.recipe.models import Footage
+from cuvrel.core.recipe.models import Footage, Shot
 from cuvrel.store.blobs import Blobs
 from cuvrel.store.models import FootageRow
 
@@ -58,6 +59,13 @@ def clean_name(name: str) -> str:
     return base[:MOST_NAME].strip() or "footage"
 
 
+def read_by_hand(session: Session, shot: Shot) -> dict[str, dict[str, str]]:
+    """How footage of a shot is read where that was set by hand, by its id."""
+    ids = [int(one.id) for one in shot.footage if one.id.isdigit()]
+    rows = session.scalars(select(FootageRow).where(FootageRow.id.in_(ids)).order_by(FootageRow.id))
+    return {str(row.id): dict(row.info["hand"]) for row in rows if row.info.get("hand")}
+
+
 def make_ready(
     session: Session, row: FootageRow, blobs: Blobs, progress: Callable[[int, int], None] = lambda done, total: None
 ) -> None:
@@ -80,6 +88,9 @@ def make_ready(
             sound = {"blob": blobs.put_file(samples), "deep": info.sound.deep, "count": count} if count else {}
     if info.sound is not None and not sound:
         info = replace(info, sound=None)
+    # what was set meanwhile stays set; the job that came of it makes the small pictures of it
+    session.refresh(row, ["info"], with_for_update=True)
+    info = replace(info, hand=dict(row.info.get("hand", {})))
     row.info, row.proxy, row.film, row.sound = info.to_json(), proxy, film, sound
     row.state, row.message = "ready", ""
     session.flush()

@@ -69,8 +69,8 @@ class Touches:
 
     def __init__(self, blobs: Blobs, readers: Readers, keep: int = 4) -> None:
         self._blobs, self._readers, self._keep = blobs, readers, keep
-        self._ready: OrderedDict[tuple[str, int, float], Prepared] = OrderedDict()
-        self._finds: OrderedDict[tuple[str, int, float, float], F32] = OrderedDict()
+        self._ready: OrderedDict[tuple[Any, ...], Prepared] = OrderedDict()
+        self._finds: OrderedDict[tuple[Any, ...], F32] = OrderedDict()
         self._lock = threading.Lock()
 
     def solve(
@@ -167,7 +167,7 @@ class Touches:
 
     def _found(self, plate: FootageRow, frame: int, snap: float, detail: float, needed: bool) -> F32 | None:
         """What the machine finds on a frame; kept, since every further mark on it asks again."""
-        key = (plate.blob, frame, snap, detail)
+        key = (plate.blob, _read(plate), frame, snap, detail)
         with self._lock:
             if key in self._finds:
                 self._finds.move_to_end(key)
@@ -194,7 +194,7 @@ class Touches:
         session.flush()
 
     def _prepared(self, plate: FootageRow, frame: int, snap: float) -> Prepared:
-        key = (plate.blob, frame, snap)
+        key = (plate.blob, _read(plate), frame, snap)
         with self._lock:
             if key in self._ready:
                 self._ready.move_to_end(key)
@@ -253,6 +253,11 @@ def plate_row(session: Session, shot: Shot) -> FootageRow:
     if row is None or row.state != "ready":
         raise MediaError("The plate of this shot is not ready.")
     return row
+
+
+def _read(row: FootageRow) -> tuple[tuple[str, str], ...]:
+    """How footage is read where that was set by hand: other values, other pictures."""
+    return tuple(sorted(row.info.get("hand", {}).items()))
 
 
 def _by_frame(marks: list[Mark]) -> dict[int, list[Mark]]:

@@ -42,7 +42,9 @@ def pack(session: Session, blobs: Blobs, project: Project, to: Path) -> None:
     """Writes the project into a ZIP; the file is complete or absent."""
     beside = to.with_name(f".{to.name}.part")
     footage = session.scalars(
-        select(FootageRow).where(FootageRow.project_id == project.id, FootageRow.state == "ready")
+        select(FootageRow).where(
+            FootageRow.project_id == project.id, FootageRow.state == "ready", FootageRow.trashed.is_(None)
+        )
     ).all()
     files = {
         str(row.id): f"footage/{row.blob}{Path(row.name).suffix.lower() if row.info['kind'] != 'sequence' else '.zip'}"

@@ -145,9 +145,8 @@ class StoreSources:
         """A node of (H, W) float32, 0 to 1, at `size`, always from the footage itself."""
         row = self._ready(footage_id)
         blob, info, readers = row.blob, MediaInfo.from_json(row.info), self._readers
-        return node(
-            "alpha", [blob, frame, size], [], lambda: as_grey(readers.get(blob, info, "alpha").frame(frame), size)
-        )
+        return node("alpha", _about(blob, info, frame, size), [],
+                    lambda: as_grey(readers.get(blob, info, "alpha").frame(frame), size))  # fmt: skip
 
     def measured(self, track: str) -> Mapping[int, Measured]:
         """What is stored of a track, by frame; each frame is read when it is asked for."""

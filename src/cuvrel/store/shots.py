@@ -98,12 +98,17 @@ def _about(shot: Shot) -> dict[str, Any]:
     return {"frames": len(shot.frames), "fps": shot.fps, "mattes": len(shot.mattes)}
 
 
-def foresee(session: Session, shot_id: int, ops: edits.Ops | None, back: bool = False) -> Foreseen | None:
+def foresee(
+    session: Session, shot_id: int, ops: edits.Ops | None, back: bool = False, revision: int | None = None
+) -> Foreseen | None:
     """What an edit, or without operations an undo or a redo, would make of the shot as it is; None is nothing.
 
-    Nothing is locked and nothing changed: what takes long can be worked out before the step is made.
+    revision: on which an edit was made. Nothing is locked and nothing changed: what takes long can be worked out before
+    the step is made. Raises what making it would.
     """
     row = found(session, shot_id)
+    if ops is not None and revision is not None:
+        _held_against(session, row, revision, ops)
     if ops is None:
         step = session.get(EditRow, (row.id, row.cursor if back else row.cursor + 1))
         if step is None:
@@ -136,13 +141,7 @@ def edit(
     it does not, RecipeError when the result would not be a good document; nothing is changed then.
     """
     row = locked(session, shot_id)
-    if revision > row.revision or revision < 0:
-        raise Stale(row.revision, document_of(session, row).document)
-    if revision < row.revision:
-        since = _since(session, row, revision)
-        document = document_of(session, row).document
-        if since is None or any(edits.overlap(ops, change, document) for change in since):
-            raise Stale(row.revision, document)
+    _held_against(session, row, revision, ops)
     before, made = _revised(session, row, ops, foreseen)
     _known_footage(session, row, before, made.after)
     session.execute(delete(EditRow).where(EditRow.shot_id == shot_id, EditRow.seq > row.cursor))
@@ -157,6 +156,16 @@ def edit(
         last.ops = made.ops if again else [*last.ops, *made.ops]
         last.inverse = last.inverse if again else [*made.inverse, *last.inverse]
     return _advance(session, row, before, made, revision, again)
+
+
+def _held_against(session: Session, row: ShotRow, revision: int, ops: edits.Ops) -> None:
+    """Raises Stale where an edit made on a revision touches what has changed since, or on one that there never was."""
+    if revision == row.revision:
+        return
+    document = document_of(session, row).document
+    since = _since(session, row, revision) if 0 <= revision < row.revision else None
+    if since is None or any(edits.overlap(ops, change, document) for change in since):
+        raise Stale(row.revision, document)
 
 
 def _known_footage(session: Session, row: ShotRow, before: Checked, after: Checked) -> None:

@@ -31,11 +31,15 @@ def found(session: Session, kind: Kind, number: int) -> Any:
 
 
 def put_away(session: Session, kind: Kind, number: int) -> Row:
-    """Puts something into the trash. Raises CuvrelError where a shot that is not in the trash works on it."""
+    """Puts something into the trash. Raises CuvrelError where a shot that is not in the trash works on it.
+
+    Its jobs are stopped by the caller (see `under_way`); a job that works can't be put away itself.
+    """
     row: Row = found(session, kind, number)
     if isinstance(row, FootageRow):
         _unused(session, row, in_trash=False)
-    _at_rest(session, row)
+    if isinstance(row, JobRow) and row.state in OPEN:
+        raise CuvrelError("This is still under way.", "Stop it first.")
     row.trashed = row.trashed or now()
     return row
 
@@ -85,17 +89,13 @@ def _unused(session: Session, footage: FootageRow, in_trash: bool) -> None:
         raise CuvrelError(f"'{footage.name}' is used by {names}.", "Take it out of there, or delete the shot first.")
 
 
-def _at_rest(session: Session, row: Row) -> None:
-    """Stops the jobs that are under way on something; a job that works can't be put away itself."""
-    if isinstance(row, JobRow):
-        if row.state in OPEN:
-            raise CuvrelError("This is still under way.", "Stop it first.")
-        return
-    of = {Project: JobRow.project_id, ShotRow: JobRow.shot_id, FootageRow: JobRow.footage_id}[type(row)]
-    for job in session.scalars(select(JobRow).where(of == row.id, JobRow.state.in_(OPEN)).with_for_update()):
-        job.stop = True
-        if job.state == "waiting":
-            job.state, job.message = "stopped", "Stopped."
+def under_way(session: Session, kind: Kind, number: int) -> list[int]:
+    """The jobs that wait or work on something, without those that are a part of another one."""
+    of = {"project": JobRow.project_id, "shot": JobRow.shot_id, "footage": JobRow.footage_id}.get(kind)
+    if of is None:
+        return []
+    wanted = select(JobRow.id).where(of == number, JobRow.state.in_(OPEN), JobRow.parent_id.is_(None))
+    return list(session.scalars(wanted.order_by(JobRow.id)))
 
 
 def expire(session: Session) -> int:

@@ -72,7 +72,10 @@ def go_back(session: Session, version: VersionRow) -> shots.Done:
     if not ops:
         ops = [{"op": "replace", "path": "/name", "value": then["name"]}]
     done = shots.edit(session, row.id, row.revision, ops, f"back to {version.name}")
+    # what a pull or a track of then has been given since is no part of then, whether it had any frames or none
+    shot = done.after.shot
     owners = {one["owner"] for one in version.frames}
+    owners |= {pull.id for matte in shot.mattes for pull in matte.pulls} | {track.id for track in shot.tracks}
     now_there = delete(MatteFrame).where(MatteFrame.shot_id == row.id, MatteFrame.owner.in_(owners))
     gone = {(owner, frame) for owner, frame in session.execute(now_there.returning(MatteFrame.owner, MatteFrame.frame))}
     session.expire_all()

@@ -13,9 +13,11 @@ from cuvrel.core.export.formats import how_of
 from cuvrel.core.export.order import Settings, name_of, ordered, title_of
 from cuvrel.core.recipe.errors import CuvrelError
 from cuvrel.core.stand.build import Stand
-from cuvrel.jobs.queue import OPEN, enqueue, part_ended, put, tell, withdraw
+from cuvrel.jobs.queue import enqueue, put, tell
+from cuvrel.jobs.queue import stop as stop_job
 from cuvrel.store import shots as store
 from cuvrel.store.access import job_for, preset_for, shot_for
+from cuvrel.store.audits import state_of
 from cuvrel.store.documents import document_of
 from cuvrel.store.frames import snapshot
 from cuvrel.store.models import JobRow, PresetRow
@@ -38,7 +40,7 @@ def new_export(path: ById, body: ExportRequest) -> Response:
     with shared.database.session() as session:
         row = shot_for(session, who(), path.id)
         if body.audited:
-            require_clean(session, row)
+            require_clean(session, row, shared.blobs, shared.readers)
         shot = store.shot_of(session, row)
         order = ordered(shot, body.settings(), body.first, body.last)
         name, title = name_of(body.name, shot, order), title_of(shot, order)
@@ -50,7 +52,7 @@ def new_export(path: ById, body: ExportRequest) -> Response:
         job = put(
             session, "export", row.project_id, title, shot_id=row.id, total=len(order.frames),
             args={**order.as_json(), "name": name, "document": document_of(session, row).document, "frames": frames,
-                  "revision": row.revision},
+                  "revision": row.revision, "state": state_of(session, row)},
         )  # fmt: skip
         out = job_out(job)
     return answer(out, 202)
@@ -119,14 +121,7 @@ def stop(path: ById) -> Response:
     """Asks the job to stop; what is done so far stays."""
     with services().database.session() as session:
         row = job_for(session, who(), path.id, lock=True)
-        if row.state in OPEN:
-            row.stop = True
-            withdraw(session, row)
-            if row.state == "waiting":
-                row.state, row.message = "stopped", "Stopped."
-            elif row.queue_id is None:
-                part_ended(session, row.id)  # no worker has it; its parts may
-            tell(session, row)
+        stop_job(session, row)
         return answer(job_out(row))
 
 

@@ -12,16 +12,19 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from cuvrel.core.recipe.errors import CuvrelError
-from cuvrel.core.recipe.models import Shot
+from cuvrel.core.recipe.models import Plane, Shot
 from cuvrel.core.recipe.references import free_id
 from cuvrel.core.redaction.audit import page, runs_of
 from cuvrel.core.redaction.covering import cover_parts
 from cuvrel.jobs.queue import put, tell
 from cuvrel.store import shots as store
 from cuvrel.store.access import job_for, shot_for
+from cuvrel.store.audits import standing, state_of
+from cuvrel.store.blobs import Blobs
 from cuvrel.store.documents import document_of
 from cuvrel.store.frames import snapshot
 from cuvrel.store.models import JobRow, MatteFrame, ShotRow
+from cuvrel.store.pictures import Readers
 from cuvrel.web.models import ById, In, JobOut
 from cuvrel.web.openapi import NOTHING, file_of
 from cuvrel.web.present import answer, job_out
@@ -35,11 +38,22 @@ Doc = dict[str, Any]
 
 
 class AuditRequest(In):
-    """Look at every frame; or at frames `first` to `last` again, where the audit `of` counts for all others."""
+    """Look at every frame, or at frames `first` to `last` alone.
+
+    The audit `of` counts for all frames that are still as it looked at them; those are not looked at again.
+    """
 
     first: int | None = Field(None, ge=0)
     last: int | None = Field(None, ge=0)
     of: int | None = None
+
+
+class AuditStanding(BaseModel):
+    """How a shot stands to its newest audit."""
+
+    job: int | None = Field(description="the audit; none where there was none yet")
+    now: bool = Field(description="every frame's picture is still the one that was looked at")
+    clean: bool = Field(description="no frame was left out, and nothing is open that is not accepted")
 
 
 class CoverRequest(In):
@@ -96,9 +110,20 @@ def start_audit(path: ById, body: AuditRequest) -> Response:
             _result(session, body.of, "findings")
         frames = shared.blobs.put(json.dumps(snapshot(session, row.id)).encode())
         args = {**body.model_dump(mode="json"), "document": document_of(session, row).document, "frames": frames,
-                "revision": row.revision}  # fmt: skip
+                "revision": row.revision, "state": state_of(session, row)}  # fmt: skip
         out = job_out(put(session, "audit", row.project_id, "Audit", shot_id=row.id, args=args))
     return answer(out, 202)
+
+
+@api.get("/shots/<int:id>/audit", responses={200: AuditStanding})
+def audit_standing(path: ById) -> Response:
+    """Whether the shot was audited as it is now, and whether the audit is clean."""
+    shared = services()
+    with shared.database.session() as session:
+        found = standing(session, shot_for(session, who(), path.id), shared.blobs, shared.readers)
+        if found is None:
+            return answer(AuditStanding(job=None, now=False, clean=False))
+        return answer(AuditStanding(job=found.job.id, now=found.now, clean=found.now and found.clean))
 
 
 @api.post("/shots/<int:id>/cover", responses={204: NOTHING})
@@ -147,19 +172,29 @@ def _covering(shot: Shot, covers: list[Doc], how: str) -> tuple[list[Doc], list[
 
 
 def _covered_by(shot: Shot) -> str | None:
-    """Where the shapes of a cover that there is already lie in the document."""
-    mattes = {one.id: n for n, one in enumerate(shot.mattes)}
+    """Where the shapes of a cover that there is already, and that does cover, lie in the document."""
     for plane in shot.planes:
-        if (
-            plane.gate is None
-            or plane.gate.part != "inside"
-            or not any(step.kind == "cover" for step in plane.treatments)
-        ):
+        if plane.gate is None or not _covers(plane, shot):
             continue
-        for k, pull in enumerate(shot.matte(plane.gate.matte).pulls):
-            if pull.kind == "shape" and pull.join == "add":
-                return f"/mattes/{mattes[plane.gate.matte]}/pulls/{k}/shapes"
+        matte = shot.matte(plane.gate.matte)
+        # a later pull could take away again what an earlier one adds
+        last = matte.pulls[-1] if matte.pulls and not matte.settled else None
+        if last is None or (last.kind, last.join, last.region, last.ride) != ("shape", "add", None, None):
+            continue
+        if last.on and not last.invert and last.strength == 1:
+            return f"/mattes/{shot.mattes.index(matte)}/pulls/{len(matte.pulls) - 1}/shapes"
     return None
+
+
+def _covers(plane: Plane, shot: Shot) -> bool:
+    """Whether a plane hides, on every frame and wholly, whatever lies behind it inside its matte."""
+    gate, soloed = plane.gate, shot.solo()
+    there = plane.on and plane.group is None and plane.first is None and (not soloed or plane.id in soloed)
+    still = plane.kind == "glaze" and not plane.placement and plane.ride is None
+    whole = plane.last is None and plane.opacity == 1 and plane.blend == "normal"
+    inside = gate is not None and gate.part == "inside" and not gate.invert and not gate.excluded
+    covers = [step for step in plane.treatments if step.kind == "cover" and step.on]
+    return there and still and whole and inside and any(step.params.get("amount", 100) == 100 for step in covers)
 
 
 @api.get("/jobs/<int:id>/people/<int:place>.jpg", responses={200: file_of("image/jpeg")})
@@ -184,7 +219,8 @@ def accept(path: ById, body: AcceptRequest) -> Response:
             raise store.NotFound("There is no such finding.")
         findings = [dict(one) for one in row.result["findings"]]
         findings[body.finding]["accepted"] = body.reason.strip() or None
-        row.result = {**row.result, "findings": findings, "clean": all(one["accepted"] for one in findings)}
+        clean = not row.result.get("left_out") and all(one["accepted"] for one in findings)
+        row.result = {**row.result, "findings": findings, "clean": clean}
         tell(session, row)
         return answer(job_out(row))
 
@@ -198,13 +234,13 @@ def audit_report(path: ReportPath) -> Response:
         result = _result(session, path.id, "findings")
         job = job_for(session, who(), path.id)
         row = shot_for(session, who(), int(job.shot_id or 0))
-        name, export = row.name, _exported(session, row, int(result["revision"]))
+        name, export = row.name, _exported(session, row, result.get("state"))
     rows = json.loads(shared.blobs.get(result["rows"]))
     accepted = [{"first": one["first"], "last": one["last"], "reason": one["accepted"]}
                 for one in result["findings"] if one["accepted"]]  # fmt: skip
     told = {"shot": name, "revision": result["revision"], "looked_at": len(rows), "accepted": accepted, **export,
             "exposed": runs_of([one["frame"] for one in rows if one["exposed"]]), "clean": result["clean"],
-            "frames": rows}  # fmt: skip
+            "frames": [{name: value for name, value in one.items() if name != "key"} for one in rows]}  # fmt: skip
     headers = {"Content-Disposition": f'attachment; filename="audit.{path.form}"'}
     if path.form == "json":
         return Response(json.dumps(told, indent=1), content_type="application/json", headers=headers)
@@ -212,28 +248,28 @@ def audit_report(path: ReportPath) -> Response:
     return Response(page(told, f"Audit of {name}", pictures), content_type="text/html; charset=utf-8", headers=headers)
 
 
-def _exported(session: Session, row: ShotRow, revision: int) -> dict[str, Any]:
-    """The newest export of a revision, by its file's name and hash."""
+def _exported(session: Session, row: ShotRow, state: str | None) -> dict[str, Any]:
+    """The newest export of the result of a shot in a state (store/audits.py), by its file's name and hash."""
     wanted = (
         select(JobRow)
         .where(JobRow.shot_id == row.id, JobRow.kind == "export", JobRow.state == "done")
         .order_by(JobRow.id.desc())
     )
     for job in session.scalars(wanted):
-        if job.args.get("revision") == revision and "blob" in job.result:
+        of_it = job.args.get("state") == state and job.args.get("what") == "result"
+        if state and of_it and "blob" in job.result:
             return {"file": job.result["filename"], "hash": job.result["blob"]}
     return {"file": None, "hash": None}
 
 
-def require_clean(session: Session, row: ShotRow) -> None:
+def require_clean(session: Session, row: ShotRow, blobs: Blobs, readers: Readers) -> None:
     """Raises CuvrelError unless the shot was audited as it is now and nothing was found that is not accepted."""
-    wanted = select(JobRow).where(JobRow.shot_id == row.id, JobRow.kind == "audit", JobRow.state == "done")
-    last = session.scalars(wanted.order_by(JobRow.id.desc()).limit(1)).first()
-    if last is None or last.result.get("revision") != row.revision:
+    found = standing(session, row, blobs, readers)
+    if found is None or not found.now:
         raise CuvrelError(
             "The shot was not audited as it is now.", "Run the audit first, or export without asking for it."
         )
-    if not last.result["clean"]:
+    if not found.clean:
         raise CuvrelError("The audit is not clean: faces are open.", "Cover them, or accept them for a reason.")
 
 

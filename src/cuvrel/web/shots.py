@@ -18,10 +18,10 @@ from cuvrel.jobs.queue import OPEN, put
 from cuvrel.store import shots as store
 from cuvrel.store.access import footage_for, project_for, shot_for
 from cuvrel.store.documents import document_of
-from cuvrel.store.footage import entry
+from cuvrel.store.footage import entry, read_by_hand
 from cuvrel.store.frames import snapshot
 from cuvrel.store.mattes import frames_of, plate_row
-from cuvrel.store.models import JobRow, MatteFrame
+from cuvrel.store.models import JobRow, MatteFrame, ShotRow
 from cuvrel.web.models import (
     ById,
     CleanPlateRequest,
@@ -88,16 +88,17 @@ Step = Callable[[Session, "store.Foreseen | None"], "store.Done | None"]
 
 
 def _changed(
-    shot_id: int, ops: list[dict[str, Any]] | None, back: bool, step: Step, shown: int | None = None
-) -> Response:
+    shot_id: int, ops: list[dict[str, Any]] | None, back: bool, step: Step, shown: int | None = None,
+    revision: int | None = None,
+) -> Response:  # fmt: skip
     """Makes a step. What takes long, solving the frames that it marks, is done before the shot is locked, or by a job.
 
-    shown: the frame that somebody looks at, which is solved at once.
+    shown: the frame that somebody looks at, which is solved at once. revision: on which an edit was made.
     """
     shared = services()
     with shared.database.session() as session:
         shot_for(session, who(), shot_id)
-        foreseen = store.foresee(session, shot_id, ops, back)
+        foreseen = store.foresee(session, shot_id, ops, back, revision)
     solutions = {}
     if foreseen is not None:
         solutions = shared.touches.solve(
@@ -136,7 +137,7 @@ def edit(path: ById, body: Edits) -> Response:
     def step(session: Session, foreseen: store.Foreseen | None) -> store.Done:
         return store.edit(session, path.id, body.revision, body.ops, body.label, body.gesture, foreseen)
 
-    return _changed(path.id, body.ops, False, step, body.frame)
+    return _changed(path.id, body.ops, False, step, body.frame, body.revision)
 
 
 @api.post("/shots/<int:id>/undo", responses={200: EditOut})
@@ -205,7 +206,7 @@ def settle(path: ById, body: SettleRequest) -> Response:
         row = shot_for(session, who(), path.id, lock=True)
         shot = store.shot_of(session, row)
         try:
-            matte, token = shot.matte(body.matte), settling_key(shot, body.matte, _stored(session, row.id))
+            matte, token = shot.matte(body.matte), _settling(session, row, shot)(body.matte)
         except KeyError:
             raise store.NotFound("There is no such matte in this shot.") from None
         if any(job.args["matte"] == matte.id for job in being_done(session, path.id, "settle")):
@@ -253,10 +254,13 @@ def settled(path: ById) -> Response:
     with services().database.session() as session:
         row = shot_for(session, who(), path.id)
         shot = store.shot_of(session, row)
-        stored = _stored(session, row.id)
-        old = [m.id for m in shot.mattes if m.settled and m.settled != settling_key(shot, m.id, stored)]
+        now = _settling(session, row, shot)
+        old = [m.id for m in shot.mattes if m.settled and m.settled != now(m.id)]
     return answer(SettledOut(out_of_date=old))
 
 
-def _stored(session: Session, shot_id: int) -> list[tuple[str, int, str | None]]:
-    return [(str(pull), int(frame), blob) for pull, frame, blob in snapshot(session, shot_id)]
+def _settling(session: Session, row: ShotRow, shot: Shot) -> Callable[[str], str]:
+    """The key under which a matte of a shot would be settled now, by the matte's id."""
+    stored = [(str(pull), int(frame), blob) for pull, frame, blob in snapshot(session, row.id)]
+    read = read_by_hand(session, shot)
+    return lambda matte: settling_key(shot, matte, stored, read)

@@ -32,6 +32,47 @@ def sized(cover: F32, size: tuple[int, ...]) -> F32:
     return np.asarray(cv2.resize(cover, (size[1], size[0]), interpolation=cv2.INTER_AREA), np.float32)
 
 
+def averaged_down(picture: NDArray[Any], to: F64) -> tuple[NDArray[Any], F64]:
+    """What to warp instead of a picture where warping would make it smaller, and how.
+
+    cv2's warps read single places of a picture (they take INTER_AREA for INTER_LINEAR), so that what is made smaller
+    must be averaged before, or it aliases.
+
+    Parameters
+    ----------
+    picture
+        (H, W) or (H, W, C).
+    to
+        (3, 3), from its pixels to those of the result; points are the pixels' middles.
+
+    Returns
+    -------
+    The picture, averaged to about the size at which it is largest in the result, and the map from its pixels. Both as
+    they are where nothing becomes smaller.
+    """
+    h, w = picture.shape[:2]
+    wide, high = _growth(to, h, w)
+    small = min(w, max(1, round(w * min(1.0, wide)))), min(h, max(1, round(h * min(1.0, high))))
+    if small == (w, h):
+        return picture, to
+    fx, fy = w / small[0], h / small[1]
+    within = np.array([[fx, 0, (fx - 1) / 2], [0, fy, (fy - 1) / 2], [0, 0, 1.0]])
+    return np.asarray(cv2.resize(picture, small, interpolation=cv2.INTER_AREA)), to @ within
+
+
+def _growth(to: F64, h: int, w: int) -> tuple[float, float]:
+    """How many pixels a pixel of a picture becomes along its two axes, where it becomes largest."""
+    wide = high = 1e-3
+    for x, y in ((w / 2, h / 2), (0, 0), (w, 0), (0, h), (w, h)):
+        depth = to[2] @ (x, y, 1)
+        if depth <= 1e-9:
+            return 1.0, 1.0
+        at = to[:2] @ (x, y, 1) / depth
+        wide = max(wide, float(np.hypot(*((to[:2, 0] - at * to[2, 0]) / depth))))
+        high = max(high, float(np.hypot(*((to[:2, 1] - at * to[2, 1]) / depth))))
+    return wide, high
+
+
 def middle(picture: F32, values: dict[str, Any], scale: float) -> tuple[float, float]:
     h, w = picture.shape[:2]
     x, y = values["centre"]

@@ -62,7 +62,7 @@ def to_alpha(frame: Any, info: MediaInfo) -> NDArray[Any]:
     alpha = alpha_of(frame)
     if alpha is None:
         alpha = np.full((frame.height, frame.width), 255, np.uint8)
-    return _upright(alpha, info.rotation)
+    return _upright(_one_moment(alpha[..., None], info)[..., 0], info.rotation)
 
 
 def _upright(picture: NDArray[Any], rotation: int) -> NDArray[Any]:
@@ -235,6 +235,7 @@ def as_grey(plane: NDArray[Any], size: tuple[int, int]) -> F32:
 def exact_rate(fps: float) -> Fraction:
     """The rate as a fraction: 23.976 and its like become n * 1000 / 1001."""
     whole = round(fps)
-    if whole and abs(fps - whole * 1000 / 1001) < 0.002:
+    slowed = whole * 1000 / 1001
+    if whole and abs(fps - slowed) < min(0.002, abs(fps - whole)):
         return Fraction(whole * 1000, 1001)
     return Fraction(fps).limit_denominator(1000)

@@ -108,7 +108,7 @@ def _hard(kept: Sequence[Small], steps: F64) -> list[int]:
             continue
         back = _back(kept, n)
         if back is not None:
-            n = back  # a flash, or something that passed before the camera
+            n = back + 1  # a flash, or something that passed before the camera; its end is no change of its own
             continue
         # where either side is as restless as the change itself, it is one of a pan's
         before, after = steps[max(1, n - 3) : n], steps[n + 1 : n + 4]

@@ -5,7 +5,7 @@ from __future__ import annotations
 import base64
 import html
 from collections.abc import Callable, Iterator, Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
 import cv2
@@ -62,16 +62,18 @@ def covered(face: Face, cover: F32) -> float:
 
 def audited(
     plate: Callable[[int], U8], cover: Callable[[int], F32], frames: Sequence[int],
-    picture: Callable[[int], U8] | None = None,
+    picture: Callable[[int], U8] | None = None, corner: tuple[float, float] = (0.0, 0.0),
 ) -> Iterator[AuditedFrame]:  # fmt: skip
     """Every frame, in its order: the plate's faces and how much of each is covered.
 
     plate: a frame as it was shot, (H, W, 3) uint8 sRGB. cover: what is covered, (H, W) float32, 0 to 1. picture: the
-    frame as it is exported; faces that are found in it are exposed, whether the plate has shown them or not.
+    frame as it is exported; faces that are found in it are exposed, whether the plate has shown them or not. corner:
+    the column and the row of that at which the plate's corner lies.
     """
     for frame, found in look_through(plate, frames):
         over = cover(frame)
-        shows = [] if picture is None else [one for one in faces(picture(frame)) if one.score >= TOLD]
+        told = [] if picture is None else [one for one in faces(picture(frame)) if one.score >= TOLD]
+        shows = [replace(one, x=one.x - corner[0], y=one.y - corner[1]) for one in told]
         seen = [Seen(one, covered(one, over), any(alike(one, other) for other in shows)) for one in found]
         new = [one for one in shows if not any(alike(one, other) for other in found)]
         yield AuditedFrame(frame, (*seen, *(Seen(one, covered(one, over), shows=True) for one in new)))

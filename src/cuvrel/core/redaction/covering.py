@@ -11,6 +11,7 @@ import numpy as np
 
 from cuvrel.core.arrays import F64, U8
 from cuvrel.core.imaging.homography import FROM_MIDDLE
+from cuvrel.core.imaging.sampling import averaged_down
 from cuvrel.core.recipe.tracks import Track
 from cuvrel.core.redaction.faces import Face
 from cuvrel.core.redaction.people import Person
@@ -147,8 +148,8 @@ def portrait(picture: U8, face: Face) -> bytes:
     x, y, wide, high = head_of(face)
     half = max(wide, high) * 0.6
     way = np.array([[SIDE / (2 * half), 0, SIDE / 2 - x * SIDE / (2 * half)],
-                    [0, SIDE / (2 * half), SIDE / 2 - y * SIDE / (2 * half)]])  # fmt: skip
-    how = cv2.INTER_AREA if half > SIDE / 2 else cv2.INTER_LINEAR
-    cut = cv2.warpAffine(cv2.cvtColor(picture, cv2.COLOR_RGB2BGR), way, (SIDE, SIDE), flags=how,
+                    [0, SIDE / (2 * half), SIDE / 2 - y * SIDE / (2 * half)], [0, 0, 1.0]])  # fmt: skip
+    picture, way = averaged_down(picture, way)
+    cut = cv2.warpAffine(cv2.cvtColor(picture, cv2.COLOR_RGB2BGR), way[:2], (SIDE, SIDE), flags=cv2.INTER_LINEAR,
                          borderMode=cv2.BORDER_REPLICATE)  # fmt: skip
     return bytes(cv2.imencode(".jpg", cut, [cv2.IMWRITE_JPEG_QUALITY, 88])[1].tobytes())

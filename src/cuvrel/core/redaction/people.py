@@ -49,33 +49,41 @@ class Person:
 def look_through(read: Read, frames: Sequence[int], fine: bool = True) -> Iterator[tuple[int, list[Face]]]:
     """The faces of each of some frames, in their order. read: a frame's picture, (H, W, 3) uint8 sRGB.
 
-    Every few frames the whole picture is searched; between, a face is looked at where it was, going on as it did, and a
-    face that a search finds anew is looked for backwards, too.
+    Every few frames the whole picture is searched, and at the end; between, a face is looked at where it was, going on
+    as it did. What a search finds anew is looked for backwards, too, as far as the last search that could have found
+    it: faces that are small are searched for every second time.
     """
     known: list[list[Face]] = []
-    for start in range(0, len(frames), EVERY):
-        pictures = [read(n) for n in frames[start : start + EVERY]]
-        before = known[-1] if known else []
-        # small faces are searched for every second time
-        first = faces(pictures[0], fine and start // EVERY % 2 == 0)
+    told = fine_before = 0
+    for at, n in enumerate(frames):
+        picture = read(n)
+        before, ago = known[-1] if known else [], known[-2] if at > 1 else []
+        ends = at == len(frames) - 1
+        if at % EVERY and not ends:
+            known.append(_gone_on_to(picture, before, ago))
+            continue
+        small = fine and (at % (2 * EVERY) == 0 or ends)
+        found = faces(picture, small)
         # what was there a frame ago and was not found is looked at once more, where it was
-        lost = [one for one in before if not any(alike(one, other) for other in first)]
-        first += [seen for one in lost if (seen := around(pictures[0], one)) is not None]
-        if start:
-            _backwards(read, frames, start, first, known)
-            yield from zip(frames[start - EVERY : start], known[start - EVERY :], strict=True)
-        known.append(first)
-        here, ago = first, before
-        for picture in pictures[1:]:
-            now: list[Face] = []
-            for one in here:
-                seen = around(picture, _gone_on(one, ago))
-                if seen is not None and not any(alike(seen, other) for other in now):
-                    now.append(seen)
-            ago, here = here, now
-            known.append(now)
-    rest = (len(frames) - 1) // EVERY * EVERY if frames else 0
-    yield from zip(frames[rest:], known[rest:], strict=True)
+        lost = [one for one in before if not any(alike(one, other) for other in found)]
+        found += [seen for one in lost if (seen := around(picture, one)) is not None]
+        known.append(found)
+        _backwards(read, frames, at, fine_before if fine else at - EVERY, known)
+        if small or not fine:
+            # nothing that is found later is looked for before this frame
+            yield from zip(frames[told:at], known[told:at], strict=True)
+            told, fine_before = at, at
+    yield from zip(frames[told:], known[told:], strict=True)
+
+
+def _gone_on_to(picture: U8, here: Sequence[Face], ago: Sequence[Face]) -> list[Face]:
+    """The faces of the next frame, looked at where they should be. here, ago: those of the two frames before it."""
+    now: list[Face] = []
+    for one in here:
+        seen = around(picture, _gone_on(one, ago))
+        if seen is not None and not any(alike(seen, other) for other in now):
+            now.append(seen)
+    return now
 
 
 def _gone_on(face: Face, before: Sequence[Face]) -> Face:
@@ -90,11 +98,11 @@ def _apart(one: Face, other: Face) -> float:
     return float(np.hypot(one.middle[0] - other.middle[0], one.middle[1] - other.middle[1]))
 
 
-def _backwards(read: Read, frames: Sequence[int], start: int, new: Sequence[Face], known: list[list[Face]]) -> None:
-    """Looks for faces that a search found anew on the frames since the search before it."""
-    for face in new:
+def _backwards(read: Read, frames: Sequence[int], start: int, least: int, known: list[list[Face]]) -> None:
+    """Looks for the faces of a search on the frames before it, back to `least`, where they are not known there."""
+    for face in known[start]:
         here = face
-        for n in range(start - 1, max(-1, start - EVERY), -1):
+        for n in range(start - 1, max(-1, least - 1), -1):
             if any(alike(here, other) for other in known[n]):
                 break
             seen = around(read(frames[n]), here)

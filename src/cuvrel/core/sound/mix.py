@@ -11,20 +11,28 @@ from cuvrel.core.arrays import F32
 from cuvrel.core.media.sound import RATE, Samples
 from cuvrel.core.motion import timing
 from cuvrel.core.recipe.hashing import key_of
-from cuvrel.core.recipe.models import Hush, Plane, Shot
+from cuvrel.core.recipe.models import Hush, Shot
 from cuvrel.core.sound.pitch import GRAIN, pitched
-from cuvrel.core.sound.playback_times import heard, recorded, runs_as_recorded
+from cuvrel.core.sound.playback_times import Timing, heard, recorded, runs_as_recorded
 
 FADE = RATE // 200  # samples over which a silence comes and goes
 
 
-def timed_plane(shot: Shot) -> Plane | None:
-    """The plane whose time the plate's sound keeps to: the foremost plate that is on, else the foremost cut-out."""
+def times_of(shot: Shot) -> list[Timing]:
+    """The times that the plate's sound goes through, from the outermost group to the plane that shows the plate.
+
+    That is the foremost plate that is on, as are the groups that hold it, else the foremost such cut-out.
+    """
+    groups = {plane.id: plane for plane in shot.planes if plane.kind == "group"}
+    count = shot.plate_footage().frames
     for kind in ("plate", "cutout"):
         for plane in shot.planes:
-            if plane.kind == kind and plane.on:
-                return plane
-    return None
+            chain = [plane]
+            while chain[0].group in groups:
+                chain.insert(0, groups[str(chain[0].group)])
+            if plane.kind == kind and all(one.on for one in chain):
+                return [Timing(cast(timing.TimeParams, one.values("time")), count) for one in chain]
+    return [Timing(timing.TimeParams(), count)]
 
 
 class Mix:
@@ -37,8 +45,7 @@ class Mix:
         self._shot, self._sound = shot, shot.sound
         self._own = sounds.get(shot.plate) if shot.sound.on else None
         self._under = sounds.get(shot.sound.under or "")
-        plane = timed_plane(shot)
-        self._time = cast(timing.TimeParams, plane.values("time")) if plane is not None else timing.TimeParams()
+        self._times = times_of(shot)
         self.count = self.sample(shot.plate_footage().frames)
 
     @property
@@ -51,7 +58,7 @@ class Mix:
         """Whether it is the plate's own sound and nothing else, so that it may be copied."""
         shot = self._shot
         untouched = not self._sound.hushes and self._sound.level == 0 and self._under is None
-        paced = timing.is_neutral(self._time) and shot.fps == shot.plate_footage().fps
+        paced = all(one.plain for one in self._times) and shot.fps == shot.plate_footage().fps
         return self._own is not None and untouched and paced
 
     @property
@@ -59,18 +66,26 @@ class Mix:
         """The same key means the same sound."""
         shot = self._shot
         used = [entry.model_dump() for entry in shot.footage if entry.id in (shot.plate, self._sound.under)]
-        return key_of("sound", [self._sound.model_dump(mode="json"), self._time.model_dump(mode="json"),
-                                shot.fps, shot.plate, used, self.silent], [])  # fmt: skip
+        times = [one.params.model_dump(mode="json") for one in self._times]
+        about = [self._sound.model_dump(mode="json"), times, shot.fps, shot.plate, used, self.silent]
+        return key_of("sound", about, [])
 
     def sample(self, frame: float) -> int:
         """The first sample of a frame."""
         return round(frame * RATE / self._shot.fps)
 
     def get(self, first: int, last: int) -> F32:
-        """See Samples."""
-        out = self._open(first, last)
+        """See Samples. What is silent stays so, whatever else is said of it."""
+        out = self._silenced(self._open(first, last), first, last)
         for hush in self._sound.hushes:
-            self._hushed(out, hush, first, last)
+            if hush.how == "pitched":
+                self._hushed(out, hush, first, last)
+        return self._silenced(out, first, last)
+
+    def _silenced(self, out: F32, first: int, last: int) -> F32:
+        for hush in self._sound.hushes:
+            if hush.how == "silent":
+                self._hushed(out, hush, first, last)
         return out
 
     def _open(self, first: int, last: int) -> F32:
@@ -88,12 +103,14 @@ class Mix:
     def _plate(self, first: int, last: int) -> F32:
         assert self._own is not None
         plate, fps = self._shot.plate_footage(), self._shot.fps
-        if timing.is_neutral(self._time) and self._time.ends not in ("loop", "there and back") and fps == plate.fps:
+        if all(one.plain for one in self._times) and fps == plate.fps:
             return self._own.get(first, last)
         if self._sound.slowed == "leave":
-            shift = round(float(self._time.skip) * RATE / plate.fps) - self.sample(float(self._time.offset))
+            later = sum(float(one.params.offset) for one in self._times)
+            later -= sum(float(one.params.skip) for one in self._times[:-1])
+            shift = round(float(self._times[-1].params.skip) * RATE / plate.fps) - self.sample(later)
             return self._own.get(first + shift, last + shift)
-        where, there = recorded(self._time, first, last, fps, plate.frames, plate.fps)
+        where, there = recorded(self._times, first, last, fps, plate.fps)
         if self._sound.slowed == "mute":
             there &= runs_as_recorded(where)
         return heard(self._own, where, there)
@@ -117,7 +134,9 @@ class Mix:
         share = np.clip(np.minimum(at - (begin - FADE), end + FADE - at) / FADE, 0, 1)[:, None].astype(np.float32)
         other: F32 | np.float32 = np.float32(0)
         if hush.how == "pitched":
-            other = pitched(self._open(first - GRAIN, last + GRAIN), first - GRAIN)[GRAIN:-GRAIN]
+            # what is silent must not come out again beside it, in a grain that reaches there
+            around = first - GRAIN, last + GRAIN
+            other = pitched(self._silenced(self._open(*around), *around), first - GRAIN)[GRAIN:-GRAIN]
         out += share * (other - out)
 
 

@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+from dataclasses import dataclass
+
 import numpy as np
 
 from cuvrel.core.arrays import F32, F64, Mask
@@ -11,31 +14,59 @@ from cuvrel.core.motion import timing
 MOST = 1 << 22  # samples of a recording that are read at a time
 
 
-def recorded(
-    params: timing.TimeParams, first: int, last: int, fps: float, count: int, own_fps: float
-) -> tuple[F64, Mask]:
+@dataclass(frozen=True)
+class Timing:
+    """A time that sound goes through: of the plane that shows the plate, or of a group that holds it.
+
+    count: the frames of what it shows.
+    """
+
+    params: timing.TimeParams
+    count: int
+
+    @property
+    def plain(self) -> bool:
+        """Whether what it shows runs as it is, once."""
+        return timing.is_neutral(self.params) and self.params.ends not in ("loop", "there and back")
+
+
+def recorded(times: Sequence[Timing], first: int, last: int, fps: float, own_fps: float) -> tuple[F64, Mask]:
     """For the samples of a shot from `first` up to before `last`: the sample of the recording, with parts of one.
 
-    params: the time of the plane that shows the plate. fps: the shot's rate. count, own_fps: the footage's frames and
-    their rate. Second: whether anything is there (a picture that is held on makes no sound).
+    times: from the outermost group to the plane itself, which shows the footage; each runs in the time of the one
+    before. fps: the shot's rate; own_fps: the footage's. Second: whether anything is there (a picture that is held on
+    makes no sound).
     """
     frames = np.arange(first, last, dtype=np.float64) * fps / RATE
+    there = np.ones(len(frames), bool)
     if first >= last:
-        return frames, np.zeros(0, bool)
-    begin, end = int(np.floor(frames[0])), int(np.floor(frames[-1])) + 1
+        return frames, there
+    for one in times:
+        frames, here = _shown(one, frames, fps)
+        there &= here
+    return frames * RATE / own_fps, there
+
+
+def _shown(time: Timing, frames: F64, fps: float) -> tuple[F64, Mask]:
+    """What is shown at moments of whoever shows it, in frames with their parts, and whether anything is."""
+    params = time.params
+    begin, end = int(np.floor(frames.min())), int(np.floor(frames.max())) + 1
     known = np.array([float(timing.passed(params, n, fps)) for n in range(begin, end + 1)])
     at = np.interp(frames, np.arange(begin, end + 1), known)
-    low = min(count - 1, round(float(params.skip)))
-    span = max(low, count - 1 - round(float(params.drop))) - low + 1
+    low = min(time.count - 1, round(float(params.skip)))
+    span = max(low, time.count - 1 - round(float(params.drop))) - low + 1
     if params.ends == "loop":
         there, at = np.ones(len(at), bool), at % span
     elif params.ends == "there and back":
-        there, at = np.ones(len(at), bool), span - np.abs(at % (2 * span) - span)
+        # as the pictures go: the first and the last frame are not seen twice, and the sound turns in their middles
+        turns = span - 1
+        back = np.abs((at - 0.5 + turns) % (2 * turns) - turns) + 0.5 if turns else at
+        there, at = np.full(len(at), turns > 0), np.where((at >= 0) & (at < 0.5), at, back)
     else:
         there = (at >= 0) & (at < span)
     if params.reverse:
         at = span - at
-    return (low + at) * RATE / own_fps, there
+    return low + at, there
 
 
 def runs_as_recorded(where: F64) -> Mask:

@@ -20,7 +20,7 @@ from cuvrel.core.stand import placement
 from cuvrel.core.stand.films import Film, Size, film_of, plate_extent
 from cuvrel.core.stand.gate import rim, without
 from cuvrel.core.stand.mattes import Mattes
-from cuvrel.core.stand.nodes import Node, node
+from cuvrel.core.stand.nodes import ByFrame, Node, node
 from cuvrel.core.stand.setting import Setting
 from cuvrel.core.stand.sources import Sources
 from cuvrel.core.stand.steps import AtFrame
@@ -74,14 +74,11 @@ class Stand:
         return self._stack(group, 0, frame) or self.nothing()
 
     @cached_property
-    def _films(self) -> dict[tuple[str, int], Film]:
-        return {}
+    def _films(self) -> ByFrame[Film]:
+        return ByFrame()
 
     def _film(self, plane: Plane, frame: int) -> Film:
-        key = plane.id, frame
-        if key not in self._films:
-            self._films[key] = film_of(self, plane, frame)
-        return self._films[key]
+        return self._films.get(frame, plane.id, lambda: film_of(self, plane, frame))
 
     def _moment(self, plane: Plane, frame: int, film: Film) -> timing.Moment | None:
         """Which of a film's frames the plane shows; None where its time has nothing to show."""
@@ -101,11 +98,18 @@ class Stand:
         return self._between(film, when, plane, frame)
 
     def _seen(self, plane: Plane, frame: int) -> Node | None:
-        """The matte that a plane's treatments see: its own, at its moment, or its gate, as large as the plate."""
-        when = self._moment(plane, frame, self._film(plane, frame))
+        """The matte that a plane's treatments see: its own, at its moment, or its gate, as large as its picture."""
+        film = self._film(plane, frame)
+        when = self._moment(plane, frame, film)
         if plane.matte and when is not None:
             return self.matte(plane.matte, when.after if when.share >= 0.5 else when.frame)
-        return self._gate(plane, frame)
+        gate = self._gate(plane, frame)
+        if film.size is None:
+            return self._framed(gate)
+        if gate is None or film.size == plate_extent(self):
+            return gate
+        rows, columns = film.size
+        return self._laid(gate, (round(rows * self.scale), round(columns * self.scale)))
 
     def cut(self, matte_id: str, frame: int) -> Node:
         """The plate through a matte, with the subject's own colours in soft edges as far as its edge step asks."""
@@ -208,26 +212,6 @@ class Stand:
             cover = node("without", None, [cover, *taken], lambda m, *rest: without(m, rest))
         return cover
 
-    def hidden(self, frame: int) -> Node:
-        """How much of each pixel is hidden under covers, (H, W) float32, 0 to 1, as large as the frame.
-
-        Covers are treatments with a gate of their own; each has an amount, in %.
-        """
-        found = []
-        for plane in self.shot.planes:
-            covers = [step for step in plane.treatments if step.on and declared("treatment", step.kind).gates]
-            gate = self._framed(self._widened(plane, frame)) if covers and self.shows(plane, frame) else None
-            if gate is not None:
-                now = self.env(frame)
-                share = float(plane.at(now)["opacity"]) * max(float(s.values().at(now)["amount"]) / 100 for s in covers)
-                found.append(node("share", share, [gate], partial(np.multiply, np.float32(share))))
-        size = self.size
-
-        def most(*covers: F32) -> F32:
-            return np.asarray(np.maximum.reduce(covers) if covers else np.zeros(size, np.float32), np.float32)
-
-        return node("hidden", size, found, most)
-
     def _widened(self, plane: Plane, frame: int) -> Node | None:
         """The gate that a plane is seen through: a treatment may need more of it than what lies under its matte."""
         gate = self._gate(plane, frame)
@@ -240,14 +224,21 @@ class Stand:
             gate = node(f"gate:{step.kind}", [values, self.scale], [gate], spread)
         return gate
 
+    @property
+    def corner(self) -> tuple[float, float]:
+        """The column and the row of the frame at which the plate's corner lies, in plate pixels."""
+        plate, (wide, high) = self.shot.plate_footage(), self.shot.size
+        return (wide - plate.width) / 2, (high - plate.height) / 2
+
     def _framed(self, cover: Node | None) -> Node | None:
         return None if cover is None else self.framed(cover)
 
     def framed(self, cover: Node) -> Node:
         """A matte laid into a frame of another size than the plate's; what is beyond the plate is outside of it."""
-        if plate_extent(self) is None:
-            return cover
-        size = self.size
+        return cover if plate_extent(self) is None else self._laid(cover, self.size)
+
+    def _laid(self, cover: Node, size: tuple[int, int]) -> Node:
+        """A matte with its middle in the middle of a picture of that many rows and columns."""
 
         def run(matte: F32) -> F32:
             shift = (size[1] - matte.shape[1]) / 2, (size[0] - matte.shape[0]) / 2
@@ -271,17 +262,14 @@ class Stand:
         return levels
 
     @cached_property
-    def _stacks(self) -> dict[tuple[str | None, int, int], Node | None]:
-        return {}
+    def _stacks(self) -> ByFrame[Node | None]:
+        return ByFrame()
 
     def _stack(self, group: str | None, first: int, frame: int) -> Node | None:
         """The planes of a group from one of them back, laid over one another; None is nothing."""
         planes, picture = self._levels.get(group, []), None
         for n in range(len(planes) - 1, first - 1, -1):
-            key = group, n, frame
-            if key not in self._stacks:
-                self._stacks[key] = self.plane(planes[n], frame, picture)
-            picture = self._stacks[key]
+            picture = self._stacks.get(frame, (group, n), partial(self.plane, planes[n], frame, picture))
         return picture
 
     def shows(self, plane: Plane, frame: int) -> bool:
@@ -332,15 +320,9 @@ class Stand:
 
 
 def _once(at: AtFrame) -> AtFrame:
-    """The same, worked out once for each frame."""
-    known: dict[int, Node | None] = {}
-
-    def found(frame: int) -> Node | None:
-        if frame not in known:
-            known[frame] = at(frame)
-        return known[frame]
-
-    return found
+    """The same, worked out once for each frame while that is kept."""
+    known: ByFrame[Node | None] = ByFrame()
+    return lambda frame: known.get(frame, None, lambda: at(frame))
 
 
 def _some(gate: Node | None) -> list[Node]:

@@ -8,13 +8,14 @@ import cv2
 import numpy as np
 
 from cuvrel.core.arrays import F32
+from cuvrel.core.imaging.sampling import averaged_down
 from cuvrel.core.pulls.join import join_pull
 from cuvrel.core.recipe.declared import Declared, Params, Values, declared
 from cuvrel.core.recipe.models import Matte, Pull
 from cuvrel.core.recipe.needs import Need
 from cuvrel.core.recipe.shapes import Shape, ShapeRide
 from cuvrel.core.recipe.values import Riding
-from cuvrel.core.stand.nodes import Node, node
+from cuvrel.core.stand.nodes import ByFrame, Node, node
 from cuvrel.core.stand.setting import Setting, held
 from cuvrel.core.stand.steps import AtFrame, Step
 
@@ -32,7 +33,7 @@ class Mattes:
         """
         self._setting, self._plane, self._edged, self._most = setting, plane, edged, pulls
         self._whole = whole or self
-        self._known: dict[tuple[str, int], Node] = {}
+        self._known: ByFrame[Node] = ByFrame()
 
     def bare(self, plane: Callable[[str, int], Node], pulls: int | None) -> Mattes:
         """The same before their edge step, or after so many of their pulls; plane: as for the constructor.
@@ -43,9 +44,7 @@ class Mattes:
 
     def matte(self, matte_id: str, frame: int) -> Node:
         """A matte, (H, W) float32, 0 to 1. Raises KeyError."""
-        if (matte_id, frame) not in self._known:
-            self._known[matte_id, frame] = self._matte(self._setting.shot.matte(matte_id), frame)
-        return self._known[matte_id, frame]
+        return self._known.get(frame, matte_id, lambda: self._matte(self._setting.shot.matte(matte_id), frame))
 
     def _matte(self, matte: Matte, frame: int) -> Node:
         """The pulls, then the edge step."""
@@ -109,7 +108,8 @@ class Mattes:
         way = to @ self._setting.env(frame).moved(ride) @ np.linalg.inv(to)
 
         def run(picture: F32) -> F32:
-            return np.asarray(cv2.warpPerspective(picture, way, (columns, rows), flags=cv2.INTER_LINEAR), np.float32)
+            part, to = averaged_down(picture, way)
+            return np.asarray(cv2.warpPerspective(part, to, (columns, rows), flags=cv2.INTER_LINEAR), np.float32)
 
         return node("ridden", way.round(9).tolist(), [cover], run)
 

@@ -8,12 +8,12 @@ from __future__ import annotations
 
 import threading
 from collections import OrderedDict
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Callable, Hashable, Iterator, Sequence
 from contextlib import contextmanager
 from contextvars import ContextVar
 from dataclasses import dataclass
 from time import monotonic, perf_counter
-from typing import Any
+from typing import Any, Generic, TypeVar
 
 import numpy as np
 from numpy.typing import NDArray
@@ -50,6 +50,8 @@ def check_time() -> float | None:
 
 
 REMEMBERED = 20_000  # nodes whose cost is kept in mind
+FRAMES = 400  # frames whose nodes a stand keeps
+T = TypeVar("T")
 
 
 @dataclass(frozen=True)
@@ -81,6 +83,30 @@ def node(
         return Node(key_of(kind, params, keys), tuple(inputs), run, keep)
     more = [None if one is None else one.key for one in later]
     return Node(key_of(kind, params, keys, more), tuple(inputs), run, keep, tuple(later))
+
+
+class ByFrame(Generic[T]):
+    """What was found for each of some frames; of the frames that were asked for last, `FRAMES` are kept. Safe to share.
+
+    A stand lives as long as an export, whose frames pass it one after another.
+    """
+
+    def __init__(self) -> None:
+        self._kept: OrderedDict[int, dict[Hashable, T]] = OrderedDict()
+        self._lock = threading.Lock()
+
+    def get(self, frame: int, key: Hashable, find: Callable[[], T]) -> T:
+        """What is kept under a key for a frame, or is found now."""
+        with self._lock:
+            of = self._kept.setdefault(frame, {})
+            self._kept.move_to_end(frame)
+            while len(self._kept) > FRAMES:
+                self._kept.popitem(last=False)
+            if key in of:
+                return of[key]
+        found = find()
+        with self._lock:
+            return of.setdefault(key, found)
 
 
 class _Later:

@@ -14,6 +14,7 @@ import numpy as np
 from cuvrel.core.arrays import F32, F64, Single
 from cuvrel.core.imaging.region import bounds
 from cuvrel.core.imaging.row_kernels import in_rows, kernel
+from cuvrel.core.imaging.sampling import averaged_down
 from cuvrel.core.recipe.declared import Params, choice, declare, number, switch
 from cuvrel.core.recipe.values import Scalar, Switch
 
@@ -187,31 +188,11 @@ def _reached(maps: Sequence[F64], h: int, w: int, size: tuple[int, int]) -> tupl
 
 
 def _warped(picture: F32, to: F64, size: tuple[int, int], border: str) -> F32:
-    h, w = picture.shape[:2]
-    # how large its middle and its corners become: the largest tells how fine it is seen
-    wide, high = _growth(to, h, w)
-    small = min(w, max(1, round(w * min(1.0, wide)))), min(h, max(1, round(h * min(1.0, high))))
-    if small != (w, h):
-        picture = cv2.resize(picture, small, interpolation=cv2.INTER_AREA)
-        fx, fy = w / small[0], h / small[1]
-        to = to @ np.array([[fx, 0, (fx - 1) / 2], [0, fy, (fy - 1) / 2], [0, 0, 1.0]])
+    picture, to = averaged_down(picture, to)
     return np.asarray(
         cv2.warpPerspective(picture, to, (size[1], size[0]), flags=cv2.INTER_CUBIC, borderMode=BORDERS[border]),
         np.float32,
     )
-
-
-def _growth(to: F64, h: int, w: int) -> tuple[float, float]:
-    """How many frame pixels a pixel of the picture becomes along its two axes, where it becomes largest."""
-    wide = high = 1e-3
-    for x, y in ((w / 2, h / 2), (0, 0), (w, 0), (0, h), (w, h)):
-        depth = to[2] @ (x, y, 1)
-        if depth <= 1e-9:
-            return 1.0, 1.0
-        at = to[:2] @ (x, y, 1) / depth
-        wide = max(wide, float(np.hypot(*((to[:2, 0] - at * to[2, 0]) / depth))))
-        high = max(high, float(np.hypot(*((to[:2, 1] - at * to[2, 1]) / depth))))
-    return wide, high
 
 
 @kernel

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping
 from typing import Any
 
 from cuvrel.core.recipe.hashing import key_of
@@ -10,10 +10,14 @@ from cuvrel.core.recipe.models import Matte, Pull, Shot
 from cuvrel.core.recipe.references import rests_on
 
 
-def settling_key(shot: Shot, matte_id: str, frames: Iterable[tuple[str, int, str | None]]) -> str:
+def settling_key(
+    shot: Shot, matte_id: str, frames: Iterable[tuple[str, int, str | None]],
+    read: Mapping[str, Mapping[str, str]] | None = None,
+) -> str:  # fmt: skip
     """The key of a matte's recipe as it is now: another one means that settled frames are out of date.
 
-    frames: pull, frame and blob of all stored matte frames. Raises KeyError.
+    frames: pull, frame and blob of all stored matte frames. read: by its id, how footage is read where that was set by
+    hand. Raises KeyError.
     """
     needed = rests_on(shot, f"matte:{matte_id}")
     first = shot.matte(matte_id)
@@ -25,9 +29,22 @@ def settling_key(shot: Shot, matte_id: str, frames: Iterable[tuple[str, int, str
               shot.plate_footage().hash]  # fmt: skip
     planes = [_resting(plane.model_dump(mode="json")) for plane in shot.planes if f"plane:{plane.id}" in needed]
     more = sorted(one.hash for one in shot.footage if f"footage:{one.id}" in needed and one.id != shot.plate)
+    by_hand = {ident: dict(how) for ident, how in (read or {}).items()
+               if how and (ident == shot.plate or f"footage:{ident}" in needed)}  # fmt: skip
     # what rests on other things than mattes tells of them, too; keys of what does not are what they were
-    return key_of("settled", [recipe, [list(one) for one in stored], *([[planes, more]] if planes or more else []),
-                               *([[one.model_dump(mode="json") for one in tracks]] if tracks else [])], [])  # fmt: skip
+    about: list[Any] = [recipe, [list(one) for one in stored]]
+    about += [[planes, more]] if planes or more else []
+    about += [[one.model_dump(mode="json") for one in tracks]] if tracks else []
+    about += [["rate", shot.fps]] if planes or _driven(recipe) else []
+    about += [["read", by_hand]] if by_hand else []
+    return key_of("settled", about, [])
+
+
+def _driven(recipe: Any) -> bool:
+    """Whether any value in plain JSON is driven by time, which passes by the shot's rate."""
+    if isinstance(recipe, dict):
+        return "drive" in recipe or any(_driven(one) for one in recipe.values())
+    return isinstance(recipe, list) and any(_driven(one) for one in recipe)
 
 
 def _dumped(pull: Pull) -> dict[str, Any]:

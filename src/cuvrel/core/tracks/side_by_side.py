@@ -9,6 +9,7 @@ import numpy as np
 
 from cuvrel.core.arrays import U8
 from cuvrel.core.imaging.homography import FROM_MIDDLE, inverse, moved
+from cuvrel.core.imaging.sampling import averaged_down
 from cuvrel.core.tracks.path import Path
 
 SIDE = 220  # pixels of each of the two pictures
@@ -29,7 +30,8 @@ def beside(path: Path, plate: Callable[[int], U8], frame: int) -> U8:
 
     def piece(number: int) -> U8:
         way = inverse(FROM_MIDDLE) @ enlarged @ inverse(path.since(number)) @ FROM_MIDDLE
-        how = cv2.INTER_CUBIC if zoom > 1 else cv2.INTER_AREA
-        return np.asarray(cv2.warpPerspective(plate(number), way, (SIDE, SIDE), flags=how, borderValue=GREY), np.uint8)
+        picture, to = averaged_down(plate(number), way)
+        how = cv2.INTER_CUBIC if zoom > 1 else cv2.INTER_LINEAR
+        return np.asarray(cv2.warpPerspective(picture, to, (SIDE, SIDE), flags=how, borderValue=GREY), np.uint8)
 
     return np.concatenate([piece(path.track.frame), piece(frame)], axis=1)

@@ -10,6 +10,7 @@ from cuvrel.core.imaging.blend import blend
 from cuvrel.core.imaging.colour import encode, srgb_to_linear, to_display, to_light
 from cuvrel.core.imaging.region import Box
 from cuvrel.core.imaging.row_kernels import in_rows, kernel
+from cuvrel.core.imaging.sampling import averaged_down
 from cuvrel.core.motion.between import in_between, motion
 from cuvrel.core.recipe.values import Rgb
 
@@ -185,9 +186,10 @@ def _moved(part: F32, box: Box, way: F64, shape: tuple[int, ...]) -> tuple[F32, 
     inner = way.copy()
     inner[:, 2] += way[:, :2] @ (cols.start + 0.5, rows.start + 0.5) - 0.5 - low
     size = int(high[0] - low[0]), int(high[1] - low[1])
-    small = np.hypot(*way[:, 0]) < 0.7
-    flags = cv2.INTER_AREA if small else cv2.INTER_LINEAR
-    moved = cv2.warpAffine(part, inner, size, flags=flags, borderMode=cv2.BORDER_CONSTANT)
+    if np.hypot(*way[:, 0]) < 0.7:
+        part, whole = averaged_down(part, np.vstack([inner, [0, 0, 1]]))
+        inner = whole[:2]
+    moved = cv2.warpAffine(part, inner, size, flags=cv2.INTER_LINEAR, borderMode=cv2.BORDER_CONSTANT)
     return np.asarray(moved, np.float32), (slice(int(low[1]), int(high[1])), slice(int(low[0]), int(high[0])))
 
 

@@ -18,6 +18,7 @@ from cuvrel.core.recipe.declared import Params, Values, choice, colour, declare,
 from cuvrel.core.recipe.values import Colour, Scalar
 
 ANY = 0.02  # coverage from which on a pixel is covered wholly
+LEAST = 3.0  # pixels of a cell, however small the thing is: a cell of one pixel would be that pixel
 WEAK = 8.0  # cells across a face from which on it can be told again (Harmon and Julesz, Science 1973: 16 do)
 
 
@@ -63,44 +64,68 @@ def spread(matte: F32, values: Values, scale: float) -> F32:
 
 @dataclass(frozen=True)
 class _Thing:
-    """A piece that is covered: its box in the picture, its middle in that, and how long it is, in pixels."""
+    """A piece that is covered: its box in the picture, which pixels of that are its own, its middle there, and how long
+    it is, in pixels.
+    """
 
     box: tuple[slice, slice]
+    own: NDArray[np.bool_]
     middle: tuple[float, float]
     size: float
 
 
 def _things(matte: F32, reach: float) -> Iterator[_Thing]:
-    """The pieces of a matte that hang together, each with room about it for its soft edge."""
-    count, labels, stats, _ = cv2.connectedComponentsWithStats((matte > ANY).astype(np.uint8))
-    room, (high, wide) = int(np.ceil(reach)) + 3, matte.shape
+    """The pieces of a matte whose covers hang together, each with all that its soft edge reaches.
+
+    Each pixel that is covered belongs to one of them. What lies so near to another piece that their covers meet is one
+    with it: a speck beside a face is no face of its own, whose cells would be as small as the speck.
+    """
+    touched = matte > ANY
+    around = bounds(touched, int(np.ceil(reach)) + 3)
+    if around is None:
+        return
+    top, left = around[0].start, around[1].start
+    matte, touched = matte[around], touched[around]
+    far = cv2.distanceTransform((~touched).astype(np.uint8), cv2.DIST_L2, 5)
+    count, labels, stats, _ = cv2.connectedComponentsWithStats((far <= reach + 1.5).astype(np.uint8))
     for n in range(1, count):
         x, y, w, h = (int(v) for v in stats[n][:4])
-        box = slice(max(0, y - room), min(high, y + h + room)), slice(max(0, x - room), min(wide, x + w + room))
-        cover = np.where(labels[box] == n, matte[box], 0)
+        part = slice(y, y + h), slice(x, x + w)
+        own = labels[part] == n
+        cover = np.where(own & touched[part], matte[part], 0)
         about = cv2.moments(cover)
         mass = max(about["m00"], 1e-6)
         spread_ = np.array([[about["mu20"], about["mu11"]], [about["mu11"], about["mu02"]]]) / mass
         # of an ellipse its longer axis is four times the deviation along it
         size = max(4 * float(np.sqrt(max(np.linalg.eigvalsh(spread_)[-1], 0))), 2.0)
-        yield _Thing(box, (about["m10"] / mass, about["m01"] / mass), size)
+        box = slice(top + y, top + y + h), slice(left + x, left + x + w)
+        yield _Thing(box, own, (about["m10"] / mass, about["m01"] / mass), size)
+
+
+def _cells(length: int, middle: float, cell: float) -> tuple[NDArray[np.intp], float]:
+    """The cell of each pixel of a line, counted from 0, and where the first of them begins. One begins at the middle.
+
+    An end that is less than half a cell belongs to the cell beside it.
+    """
+    origin = middle - np.ceil(middle / cell) * cell
+    if origin + cell < cell / 2:
+        origin += cell
+    most = max(0, int(np.ceil((length - origin) / cell - 0.5)) - 1)
+    return np.clip(np.floor((np.arange(length) - origin) / cell), 0, most).astype(np.intp), float(origin)
 
 
 def _meant(picture: F32, thing: _Thing, cell: float) -> tuple[F32, NDArray[np.intp], tuple[float, float]]:
     """Of a grid that hangs on a thing's middle each cell's mean, (rows, columns, 4); each pixel's cell; its origin."""
     high, wide = picture.shape[:2]
-    mx, my = thing.middle
-    left, up = np.ceil(mx / cell), np.ceil(my / cell)
-    origin = mx - left * cell, my - up * cell
-    columns = np.floor((np.arange(wide) - origin[0]) / cell).astype(np.intp)
-    rows = np.floor((np.arange(high) - origin[1]) / cell).astype(np.intp)
+    columns, left = _cells(wide, thing.middle[0], cell)
+    rows, up = _cells(high, thing.middle[1], cell)
     size = int(rows[-1]) + 1, int(columns[-1]) + 1
     index = rows[:, None] * size[1] + columns[None, :]
     flat = index.ravel()
     counts = np.maximum(np.bincount(flat, minlength=size[0] * size[1]), 1)
     sums = [np.bincount(flat, picture[..., k].ravel(), size[0] * size[1]) for k in range(4)]
     means = (np.stack(sums, axis=1) / counts[:, None]).astype(np.float32)
-    return means.reshape(*size, 4), index, origin
+    return means.reshape(*size, 4), index, (left, up)
 
 
 @declare(
@@ -117,9 +142,9 @@ def _meant(picture: F32, thing: _Thing, cell: float) -> tuple[F32, NDArray[np.in
 def cover(picture: F32, values: dict[str, Any], context: Context) -> F32:
     """The picture covered wherever its gate may reach, (H, W, 4) float32 premultiplied linear RGBA.
 
-    Each piece of the gate that hangs together is a thing of its own, whose size says how large a cell is. By mosaic a
-    cell has its mean, and the grid hangs on the thing's middle; at random, cells change places on each frame. By blur
-    the same means are flowed into one another, so that nothing finer is left that could be sharpened again.
+    Each piece of the gate whose cover hangs together is a thing of its own, whose size says how large a cell is. By
+    mosaic a cell has its mean, and the grid hangs on the thing's middle; at random, cells change places on each frame.
+    By blur the same means are flowed into one another, so that nothing finer is left that could be sharpened again.
     """
     assert context.matte is not None
     out = picture.copy()
@@ -128,15 +153,15 @@ def cover(picture: F32, values: dict[str, Any], context: Context) -> F32:
     for number_, thing in enumerate(_things(context.matte, reach)):
         part = picture[thing.box]
         if values["how"] == "solid":
-            out[thing.box][..., :3] = solid * part[..., 3:]
+            out[thing.box][thing.own, :3] = solid * part[thing.own, 3:]
             continue
-        cell = max(thing.size / float(values["cells"]), 1.0)
+        cell = max(thing.size / float(values["cells"]), LEAST)
         means, index, origin = _meant(part, thing, cell if values["how"] == "mosaic" else cell * 0.75)
         if values["how"] == "mosaic":
             flat = means.reshape(-1, 4)
             if values["moving"] != "ride with it":
                 flat = np.random.default_rng((context.frame, number_)).permutation(flat)
-            out[thing.box] = flat[index]
+            out[thing.box][thing.own] = flat[index][thing.own]
             continue
         step = cell * 0.75
         across = np.tile((np.arange(part.shape[1], dtype=np.float32) - origin[0]) / step - 0.5, (part.shape[0], 1))
@@ -144,6 +169,6 @@ def cover(picture: F32, values: dict[str, Any], context: Context) -> F32:
                        (1, part.shape[1]))  # fmt: skip
         flowing = cv2.remap(means, across.astype(np.float32), down.astype(np.float32), cv2.INTER_LINEAR,
                             borderMode=cv2.BORDER_REPLICATE)  # fmt: skip
-        out[thing.box] = cv2.GaussianBlur(flowing, (0, 0), max(step * 0.6, 0.5))
+        out[thing.box][thing.own] = cv2.GaussianBlur(flowing, (0, 0), max(step * 0.6, 0.5))[thing.own]
     amount = np.float32(float(values["amount"]) / 100)
     return out if amount >= 1 else picture + (out - picture) * amount

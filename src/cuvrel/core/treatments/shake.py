@@ -47,7 +47,7 @@ def shake(picture: F32, values: dict[str, Any], context: Context) -> F32:
 
     def moved(frame: float) -> list[float]:
         time = frame / fps * pace
-        time = np.floor(time) if values["kind"] == "jerky" else time
+        time = np.floor(time + 1e-9) if values["kind"] == "jerky" else time
         return [part * wander(seed + n, float(time)) for n, part in enumerate(parts)]
 
     def way(dx: float, dy: float, turn: float, growth: float) -> F64:
