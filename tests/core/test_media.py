@@ -343,7 +343,17 @@ def test_grey_pictures_survive(tmp_path: Path) -> None:
 
 
 @pytest.mark.parametrize(
-    ("rate", "exact"), [(24.0, (24, 1)), (23.976, (24000, 1001)), (29.97, (30000, 1001)), (12.5, (25, 2))]
+    ("rate", "exact"),
+    [
+        (24.0, (24, 1)),
+        (23.976, (24000, 1001)),
+        (29.97, (30000, 1001)),
+        (12.5, (25, 2)),
+        (1.0, (1, 1)),
+        (2.0, (2, 1)),
+        (59.94, (60000, 1001)),
+        (60.0, (60, 1)),
+    ],
 )
 def test_rates_are_exact(rate: float, exact: tuple[int, int]) -> None:
     assert exact_rate(rate).as_integer_ratio() == exact

@@ -14,6 +14,7 @@ from cuvrel.core.media.probe import MediaInfo, probe
 from cuvrel.core.media.reader import Reader
 from cuvrel.core.media.sound import RATE, Stored, extract, peaks, sound_info
 from cuvrel.core.media.writer import Encoding, VideoWriter, join_videos
+from cuvrel.core.motion.timing import moment
 from cuvrel.core.recipe.check import read_shot
 from cuvrel.core.recipe.errors import RecipeError
 from cuvrel.core.sound.mix import Mix
@@ -184,6 +185,45 @@ def test_hushed_frames_are_silent_or_out_of_their_place() -> None:
     pieces = np.vstack([low.get(24_000, 30_000), low.get(30_000, 36_000)])
     assert np.abs(pieces - low.get(24_000, 36_000)).max() < 1e-5
     assert len(pitched(tone.get(0, 5000))) == 5000
+
+
+def test_silence_wins_over_all_that_is_said_of_the_same_moment() -> None:
+    silent, pitched_ = {"first": 10, "last": 13}, {"first": 4, "last": 30, "how": "pitched"}
+    for hushes in ([silent, pitched_], [pitched_, silent]):
+        mix = Mix(shot(hushes=hushes), {"1": Tone()})
+        assert not mix.get(round(10 * FRAME), round(14 * FRAME)).any()
+        assert mix.get(round(6 * FRAME), round(8 * FRAME)).any()
+    # nothing of what is silent comes out beside it, in a grain that reaches there
+    click = Mix(shot(hushes=[silent, pitched_]), {"1": Click(12)})
+    assert np.abs(click.get(0, round(40 * FRAME))).max() < 1e-6
+
+
+def test_there_and_back_keeps_to_the_picture_however_often_it_turns() -> None:
+    """Frame 3 of ten is seen on frames 3, 15, 21, 33, ... and its click is heard while it is."""
+    made = shot(frames=10, time={"ends": "there and back"})
+    mix = Mix(made, {"1": Click(3, 10)})
+    frames = round(200 * FRAME)
+    heard = np.flatnonzero(np.abs(mix.get(0, frames)[:, 0]) > 0.2) / FRAME
+    params = made.planes[0].values("time")
+    seen = [n for n in range(200) if (found := moment(params, n, 24, 10)) is not None and found.frame == 3]
+    # forwards the click begins its frame, backwards it ends it
+    assert len({round(one) for one in heard}) == len(seen)
+    for n, at in zip(seen, sorted({round(one) for one in heard}), strict=True):
+        assert n <= at <= n + 1
+
+
+def test_a_plate_in_a_slowed_group_is_heard_in_the_time_of_the_group() -> None:
+    made = shot().model_dump(mode="json")
+    group = {"id": "g", "name": "Held", "kind": "group", "time": {"speed": 50}}
+    made["planes"] = [group, {**made["planes"][0], "group": "g"}]
+    assert loudest(Mix(read_shot(made), {"1": Click(10)}), 47) == pytest.approx(20, abs=0.1)
+    made["planes"][1]["time"] = {"offset": 4}
+    assert loudest(Mix(read_shot(made), {"1": Click(10)}), 47) == pytest.approx(28, abs=0.1)
+    assert not Mix(read_shot(made), {"1": Click(10)}).plain
+    # what is off is neither seen nor heard by
+    made["planes"][0]["on"] = False
+    made["planes"].append({"id": "q", "name": "Plate", "kind": "plate"})
+    assert Mix(read_shot(made), {"1": Click(10)}).plain
 
 
 def test_the_same_sound_has_the_same_key() -> None:

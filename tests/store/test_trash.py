@@ -7,7 +7,7 @@ from datetime import timedelta
 import pytest
 
 from cuvrel.core.recipe.errors import CuvrelError
-from cuvrel.jobs.queue import put
+from cuvrel.jobs.queue import put, stop_all
 from cuvrel.store import shots, trash
 from cuvrel.store.models import FootageRow, JobRow, MatteFrame, Project, ShotRow, now
 from cuvrel.store.sweep import sweep, tidy
@@ -80,6 +80,7 @@ def test_jobs_under_way_are_stopped_with_what_they_work_on_and_not_put_away_them
     with rig.database.session() as session, pytest.raises(CuvrelError, match="under way"):
         trash.put_away(session, "job", job)
     with rig.database.session() as session:
+        stop_all(session, trash.under_way(session, "shot", rig.shot))
         trash.put_away(session, "shot", rig.shot)
     with rig.database.session() as session:
         assert session.get(JobRow, job).state == "stopped"
@@ -87,6 +88,21 @@ def test_jobs_under_way_are_stopped_with_what_they_work_on_and_not_put_away_them
         trash.delete(session, "job", job)
     with rig.database.session() as session:
         assert session.get(JobRow, job) is None
+
+
+def test_an_export_that_rests_while_its_parts_wait_is_stopped_with_its_shot(rig: Rig) -> None:
+    with rig.database.session() as session:
+        whole = put(session, "export", rig.project, "Result", shot_id=rig.shot)
+        whole.state, whole.queue_id = "working", None
+        parts = [put(session, "range", rig.project, "Result", shot_id=rig.shot, parent_id=whole.id) for _ in range(2)]
+        ids = [whole.id, *(part.id for part in parts)]
+    with rig.database.session() as session:
+        assert trash.under_way(session, "shot", rig.shot) == ids[:1]
+        stop_all(session, trash.under_way(session, "shot", rig.shot))
+        trash.put_away(session, "shot", rig.shot)
+    with rig.database.session() as session:
+        assert [session.get(JobRow, one).state for one in ids] == ["stopped"] * 3
+        assert trash.under_way(session, "shot", rig.shot) == []
 
 
 def test_an_exports_file_goes_with_its_job(rig: Rig) -> None:

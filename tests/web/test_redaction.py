@@ -9,6 +9,7 @@ import numpy as np
 import pytest
 
 from cuvrel.core.media.writer import VideoWriter
+from cuvrel.store.models import MatteFrame
 from tests.core.test_redaction import COUNT, HIGH, WIDE, frame
 from tests.web.conftest import Web, decoded, problem
 
@@ -99,9 +100,76 @@ def test_what_is_open_is_found_mended_looked_at_again_and_reported(web: Web, sho
     edit(web, shot, [{"op": "replace", "path": "/planes/0/last", "value": None}])
     assert "not audited as it is now" in problem(web.post(f"/api/shots/{shot}/exports", export), 422)
     web.post(f"/api/shots/{shot}/cover", {"job": audit["id"], "chosen": [0]})
-    again = done(web, f"/api/shots/{shot}/audit", {"first": 20, "last": 29, "of": audit["id"]})
-    assert (again["done"], again["result"]["looked_at"], again["result"]["findings"]) == (10, COUNT, [])
+    # the cover of who was found goes on before, too: looking at a part of that is no audit of the whole
+    part = done(web, f"/api/shots/{shot}/audit", {"first": 20, "last": 29, "of": audit["id"]})
+    assert (part["done"], part["result"]["findings"], part["result"]["clean"]) == (10, [], False)
+    assert f"{part['result']['left_out']} frames of the range were not looked at" in part["message"]
+    assert "not audited as it is now" in problem(web.post(f"/api/shots/{shot}/exports", export), 422)
+    again = done(web, f"/api/shots/{shot}/audit", {**WHOLE, "of": part["id"]})
+    assert (again["done"], again["result"]["looked_at"], again["result"]["findings"]) == (COUNT - 10, COUNT, [])
     assert web.post(f"/api/shots/{shot}/exports", export).status_code == 202
+
+
+def uncover(web: Web, shot: int, first: int) -> None:
+    """The cover ends before a frame."""
+    edit(web, shot, [{"op": "replace", "path": "/planes/0/last", "value": first - 1}])
+
+
+def test_a_finding_that_reaches_out_of_what_is_looked_at_again_stays_open(web: Web, shot: int) -> None:
+    search = done(web, f"/api/shots/{shot}/people")
+    web.post(f"/api/shots/{shot}/cover", {"job": search["id"], "chosen": [0]})
+    uncover(web, shot, 22)
+    audit = done(web, f"/api/shots/{shot}/audit", WHOLE)
+    assert [(one["first"], one["last"]) for one in audit["result"]["findings"]] == [(22, 29)]
+    # covered up to 25: of what was found the rest is open still
+    uncover(web, shot, 26)
+    part = done(web, f"/api/shots/{shot}/audit", {"first": 20, "last": 25, "of": audit["id"]})
+    assert part["done"] == 4, "what is as it was is not looked at again"
+    assert [(one["first"], one["last"]) for one in part["result"]["findings"]] == [(26, 29)]
+    assert (part["result"]["looked_at"], part["result"]["clean"]) == (COUNT, False)
+    assert web.get(f"/api/shots/{shot}/audit").json == {"job": part["id"], "now": True, "clean": False}
+    accepted = web.post(f"/api/jobs/{part['id']}/accept", {"finding": 0, "reason": "agreed"}).json
+    assert accepted["result"]["clean"]
+    assert web.get(f"/api/shots/{shot}/audit").json["clean"]
+    # what was accepted stays so where nothing has changed
+    later = done(web, f"/api/shots/{shot}/audit", {**WHOLE, "of": part["id"]})
+    assert (later["done"], later["result"]["clean"]) == (0, True)
+    # an audit of a part alone is none of the whole
+    alone = done(web, f"/api/shots/{shot}/audit", {"first": 0, "last": 9, "of": None})
+    assert (alone["result"]["looked_at"], alone["result"]["findings"], alone["result"]["clean"]) == (10, [], False)
+
+
+def test_an_audit_is_of_the_pictures_and_not_of_the_documents_number(web: Web, shot: int) -> None:
+    assert web.get(f"/api/shots/{shot}/audit").json == {"job": None, "now": False, "clean": False}
+    search = done(web, f"/api/shots/{shot}/people")
+    web.post(f"/api/shots/{shot}/cover", {"job": search["id"], "chosen": [0]})
+    done(web, f"/api/shots/{shot}/audit", WHOLE)
+    assert web.get(f"/api/shots/{shot}/audit").json["clean"]
+    # another name is no other picture
+    edit(web, shot, [{"op": "replace", "path": "/planes/0/name", "value": "Over the face"}])
+    assert web.get(f"/api/shots/{shot}/audit").json["clean"]
+    # a frame of a track that is followed anew is, and the document knows nothing of it
+    revision = web.get(f"/api/shots/{shot}").json["revision"]
+    track = web.get(f"/api/shots/{shot}").json["document"]["tracks"][0]["id"]
+    with web.database.session() as session:
+        rows = {row.frame: row for row in session.query(MatteFrame).filter_by(shot_id=shot, owner=track)}
+        rows[4].blob = rows[24].blob
+    assert web.get(f"/api/shots/{shot}").json["revision"] == revision
+    assert not web.get(f"/api/shots/{shot}/audit").json["now"]
+    export = {"what": "result", "how": "h264", "audited": True}
+    assert "not audited as it is now" in problem(web.post(f"/api/shots/{shot}/exports", export), 422)
+
+
+@pytest.mark.parametrize("weak", [("/planes/0/on", False), ("/planes/0/gate/invert", True), ("/planes/0/opacity", 0.4),
+                                  ("/mattes/0/pulls/0/on", False), ("/planes/0/first", 9)])  # fmt: skip
+def test_covers_are_not_added_to_a_plane_that_does_not_cover(web: Web, shot: int, weak: tuple[str, Any]) -> None:
+    search = done(web, f"/api/shots/{shot}/people")
+    web.post(f"/api/shots/{shot}/cover", {"job": search["id"], "chosen": [0]})
+    edit(web, shot, [{"op": "add", "path": weak[0], "value": weak[1]}])
+    web.post(f"/api/shots/{shot}/cover", {"job": search["id"], "chosen": [0]})
+    document = web.get(f"/api/shots/{shot}").json["document"]
+    assert [one["name"] for one in document["planes"][:2]] == ["Cover", "Cover"]
+    assert len({one["gate"]["matte"] for one in document["planes"][:2]}) == 2
 
 
 def test_a_cover_is_drawn_in_the_result_and_leaves_the_rest_alone(web: Web, shot: int) -> None:

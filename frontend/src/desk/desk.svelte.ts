@@ -121,9 +121,9 @@ export class Desk {
     };
   }
 
-  /** Why following halted on this frame, where it did. */
+  /** Why following halted on the frame that is seen, where it did. */
   get halt() {
-    const here = this.shot.frame(this.selection.followed, this.playback.frame);
+    const here = this.shot.frame(this.selection.followed, this.playback.seen);
     const shown = this.tools.marking || this.selection.track;
     return shown && here?.origin === "followed" ? here.halt : null;
   }

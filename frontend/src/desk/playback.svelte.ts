@@ -35,6 +35,12 @@ export class Playback {
     this.heard = new Heard(shot, () => this.fps);
   }
 
+  /** The frame of the picture that is seen: what is drawn over it, and what the hand does there, is of that frame. */
+  get seen(): number {
+    const { shownFrame } = this.pictures;
+    return shownFrame >= 0 && shownFrame < this.shot.count ? shownFrame : this.frame;
+  }
+
   get fps(): number {
     return this.shot.doc.format.fps ?? this.shot.about.plate.fps;
   }

@@ -1146,7 +1146,8 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        get?: never;
+        /** Whether the shot was audited as it is now, and whether the audit is clean. */
+        get: operations["redaction_audit_standing_shots__int_id__audit_get"];
         put?: never;
         /** Starts the audit of the shot as it is now. */
         post: operations["redaction_start_audit_shots__int_id__audit_post"];
@@ -3932,7 +3933,9 @@ export interface components {
         };
         /**
          * AuditRequest
-         * @description Look at every frame; or at frames `first` to `last` again, where the audit `of` counts for all others.
+         * @description Look at every frame, or at frames `first` to `last` alone.
+         *
+         *     The audit `of` counts for all frames that are still as it looked at them; those are not looked at again.
          */
         AuditRequest: {
             /**
@@ -3950,6 +3953,27 @@ export interface components {
              * @default null
              */
             of?: number | null;
+        };
+        /**
+         * AuditStanding
+         * @description How a shot stands to its newest audit.
+         */
+        AuditStanding: {
+            /**
+             * Job
+             * @description the audit; none where there was none yet
+             */
+            job: number | null;
+            /**
+             * Now
+             * @description every frame's picture is still the one that was looked at
+             */
+            now: boolean;
+            /**
+             * Clean
+             * @description no frame was left out, and nothing is open that is not accepted
+             */
+            clean: boolean;
         };
         /**
          * CoverRequest
@@ -4190,6 +4214,7 @@ export type MotionsRequest = components['schemas']['MotionsRequest'];
 export type RideDeedOut = components['schemas']['RideDeedOut'];
 export type RideDeed = components['schemas']['RideDeed'];
 export type AuditRequest = components['schemas']['AuditRequest'];
+export type AuditStanding = components['schemas']['AuditStanding'];
 export type CoverRequest = components['schemas']['CoverRequest'];
 export type AcceptRequest = components['schemas']['AcceptRequest'];
 export type SoundHeard = components['schemas']['SoundHeard'];
@@ -7873,6 +7898,55 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["JobOut"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description A problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    redaction_audit_standing_shots__int_id__audit_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AuditStanding"];
                 };
             };
             /** @description Not Found */

@@ -170,6 +170,8 @@ export const api = {
   people: (id: number) => got(client.POST("/api/shots/{id}/people", { params: { path: { id } } })),
   audit: (id: number, body: AuditRequest) =>
     got(client.POST("/api/shots/{id}/audit", { params: { path: { id } }, body })),
+  auditStanding: (id: number) =>
+    got(client.GET("/api/shots/{id}/audit", { params: { path: { id } } })),
   cover: (id: number, body: CoverRequest) =>
     got(client.POST("/api/shots/{id}/cover", { params: { path: { id } }, body })),
   accept: (job: number, finding: number, reason: string) =>

@@ -1,5 +1,5 @@
 import { expect, test } from "vitest";
-import { applied } from "./document";
+import { applied, overlap } from "./document";
 
 const before = () => ({
   name: "Quay",
@@ -36,4 +36,16 @@ test("what can't be applied is a fault and changes nothing", () => {
   expect(() => applied(doc, [{ op: "remove", path: "/planes/9" }])).toThrow();
   expect(() => applied(doc, [{ op: "replace", path: "/nowhere/at/all", value: 1 }])).toThrow();
   expect(doc).toEqual(before());
+});
+
+test("operations overlap where one touches what the other touched, or moved", () => {
+  const set = (path: string) => [{ op: "replace" as const, path, value: 1 }];
+  const add = (path: string) => [{ op: "add" as const, path, value: 1 }];
+  expect(overlap(set("/planes/1/name"), set("/planes/1"))).toBe(true);
+  expect(overlap(set("/planes/1/name"), set("/planes/11/name"))).toBe(false);
+  expect(overlap(set("/planes/1/name"), set("/planes/1/opacity"))).toBe(false);
+  // whatever comes into a list or leaves it moves the others, and what is added at its end may be meant by a number
+  expect(overlap(add("/planes/0"), set("/planes/3/name"))).toBe(true);
+  expect(overlap(add("/mattes/-"), set("/mattes/2/name"))).toBe(true);
+  expect(overlap(add("/mattes/-"), set("/planes/2/name"))).toBe(false);
 });

@@ -31,3 +31,17 @@ function own<T extends object>(part: T, mine: Set<object>): T {
   mine.add(copy);
   return copy;
 }
+
+/** Whether operations touch what others touched: a change of a list's elements concerns all of the list. */
+export function overlap(ours: Op[], theirs: Op[]): boolean {
+  const places = (ops: Op[]) =>
+    ops.flatMap((op) => [op.path, ...(op.from ? [op.from] : [])].map((path) => place(op, path)));
+  const [a, b] = [places(ours), places(theirs)];
+  const under = (x: string, y: string) => x === y || x.startsWith(`${y}/`) || y === "";
+  return a.some((x) => b.some((y) => under(x, y) || under(y, x)));
+}
+
+function place(op: Op, path: string): string {
+  const moves = op.op !== "replace" && op.op !== "test" && /\/(\d+|-)$/.test(path);
+  return moves ? path.slice(0, path.lastIndexOf("/")) : path;
+}

@@ -13,7 +13,7 @@ import type {
   Touched,
   Use,
 } from "./api-types";
-import { applied } from "./document";
+import { applied, overlap } from "./document";
 import type { Event } from "./events";
 import { notes } from "./notes.svelte";
 import { Recipe } from "./recipe.svelte";
@@ -49,6 +49,8 @@ export class ShotStore extends Recipe {
   private queue: Pending[] = [];
   private sending = false;
   private behind = false;
+  /** The newest revision that was told of. */
+  private heardOf = 0;
   private reloads = new Set<Event[]>();
   private steps: ("undo" | "redo")[] = [];
 
@@ -152,15 +154,29 @@ export class ShotStore extends Recipe {
           await new Promise((go) => setTimeout(go, 1000));
           continue;
         }
-        notes.fault(error);
-        this.queue = [];
-        await this.reload();
+        this.refused(error);
       }
     }
     this.sending = this.saving = false;
-    if (this.behind) await this.reload();
+    if (this.behind || this.heardOf > this.revision) await this.reload();
     const next = this.steps.shift();
     if (next) void this.step(next);
+  }
+
+  /** Drops an edit that the server did not take, and those that rest on it; all others go on to be sent. */
+  private refused(error: unknown): void {
+    const [head, ...rest] = this.queue;
+    let gone = head.ops;
+    this.queue = rest.filter((later) => {
+      const rests = overlap(gone, later.ops);
+      if (rests) gone = [...gone, ...later.ops];
+      return !rests;
+    });
+    const more = rest.length - this.queue.length;
+    notes.fault(error);
+    if (more) notes.add(`${more} more ${more === 1 ? "change" : "changes"} rested on that one.`);
+    // what is shown has them still; what is sent meanwhile is held against all that has changed since
+    this.behind = true;
   }
 
   /** Takes over what an edit did: what others did before it is among its operations. */
@@ -224,8 +240,14 @@ export class ShotStore extends Recipe {
     const told: Event[] = [];
     this.reloads.add(told);
     try {
-      this.take(await api.shot(this.id));
+      const now = await api.shot(this.id);
       this.reloads.delete(told);
+      // an edit that was begun meanwhile may be part of it or not: it is fetched again after that
+      if (this.sending) {
+        this.behind = true;
+        return;
+      }
+      this.take(now);
       for (const event of told) this.heard(event);
     } finally {
       this.reloads.delete(told);
@@ -267,8 +289,8 @@ export class ShotStore extends Recipe {
     if (event.event === "again") this.look();
     if (event.event === "shot" && event.shot === this.id && event.revision > this.revision) {
       // our own edit is confirmed by its answer; another window's is fetched
-      if (this.sending) setTimeout(() => event.revision > this.revision && void this.reload(), 400);
-      else void this.reload();
+      this.heardOf = Math.max(this.heardOf, event.revision);
+      if (!this.sending) void this.reload();
     }
     for (const later of this.reloads) later.push(event);
     this.heard(event);

@@ -47,6 +47,7 @@ beforeEach(() => {
   vi.spyOn(api, "catalogue").mockResolvedValue({ declared: [], exports: [] } as never);
   vi.spyOn(api, "shot").mockImplementation(() =>
     Promise.resolve({
+      id: 1,
       document: document(server.name),
       revision: server.revision,
       history: { undo: null, redo: null },
@@ -122,8 +123,63 @@ test("a refused edit is told, and the shot is again as the server has it", async
   sent[0].refuse(new Problem(422, "That name is taken.", "", {}));
   await soon();
   expect(shot.doc.name).toBe("Shot");
-  expect(notes.list.map((note) => note.text)).toEqual(["That name is taken."]);
+  expect(notes.list.map((note) => note.text)).toEqual([
+    "That name is taken.",
+    "1 more change rested on that one.",
+  ]);
   expect(sent).toHaveLength(1);
+});
+
+test("a refused edit takes none with it that does not rest on it", async () => {
+  const shot = await opened();
+  const range = (n: number): Op[] => [{ op: "add", path: "/range/first", value: n }];
+  shot.edit([{ op: "add", path: "/planes/0", value: { id: "p" } }], "plane");
+  shot.edit([{ op: "add", path: "/planes/0/name", value: "Mine" }], "name");
+  shot.edit(range(3), "range");
+  sent[0].refuse(new Problem(409, "The shot has changed there.", "", {}));
+  await soon();
+  // on the revision that it was made on: the server holds it against what has changed since
+  expect(sent.map((one) => [one.revision, one.ops])).toEqual([
+    [0, sent[0].ops],
+    [0, range(3)],
+  ]);
+  sent[1].answer();
+  await soon();
+  expect(notes.list).toHaveLength(2);
+  expect(shot.doc.planes).toEqual([]);
+});
+
+test("a shot that is fetched while an edit is on its way has that edit once", async () => {
+  const shot = await opened();
+  const track: Op[] = [{ op: "add", path: "/tracks/-", value: { id: "t" } }];
+  let came = () => {};
+  const slow = vi.spyOn(api, "shot").mockImplementationOnce(
+    () =>
+      new Promise((resolve) => {
+        const now = { document: { ...document("Shot"), tracks: [{ id: "t" }] }, revision: 1 };
+        came = () => resolve({ ...now, history: {}, jobs: [], uses: [], frames: [] } as never);
+      }),
+  );
+  shot.look();
+  shot.edit(track, "track");
+  came();
+  await soon();
+  expect(shot.doc.tracks).toEqual([{ id: "t" }]);
+  sent[0].answer();
+  await soon();
+  expect(slow).toHaveBeenCalledTimes(3);
+  expect(shot.doc.tracks.length).toBeLessThan(2);
+});
+
+test("what is told while an edit is on its way is fetched after it", async () => {
+  const shot = await opened();
+  shot.edit(rename("Mine"), "rename");
+  shot.told({ event: "shot", shot: 1, revision: 5 } as never);
+  await soon();
+  expect(api.shot).toHaveBeenCalledTimes(1);
+  sent[0].answer();
+  await soon();
+  expect(api.shot).toHaveBeenCalledTimes(2);
 });
 
 test("undo that is pressed while an edit is on its way happens right after it", async () => {

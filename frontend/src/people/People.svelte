@@ -1,7 +1,7 @@
 <!-- Who is in the picture: found, covered, and looked for again in what comes out. -->
 <script lang="ts">
   import { api } from "../lib/api";
-  import type { JobOut } from "../lib/api-types";
+  import type { AuditStanding, JobOut } from "../lib/api-types";
   import { asking } from "../lib/asking.svelte";
   import type { Desk } from "../desk/desk.svelte";
   import { notes } from "../lib/notes.svelte";
@@ -21,11 +21,23 @@
   const people = $derived((search?.result.people ?? []) as Somebody[]);
   const findings = $derived((audit?.result.findings ?? []) as Finding[]);
   const open = $derived(findings.filter((one) => !one.accepted).length);
-  const stale = $derived(!!audit && Number(audit.result.revision) !== shot.at);
+  let standing = $state.raw<AuditStanding | null>(null);
+  const leftOut = $derived(Number(audit?.result.left_out ?? 0));
+  const stale = $derived(standing !== null && standing.job === audit?.id && !standing.now);
   let chosen = $state<number[]>([]);
   const kinds = $derived(
     shot.entry("treatment", "cover").fields.find((f) => f.name === "how")!.options,
   );
+
+  // whether the pictures are still those that were looked at is the server's to say
+  $effect(() => {
+    void [shot.version, audit?.told];
+    if (auditing || !audit) return;
+    api.auditStanding(shot.id).then(
+      (now) => (standing = now),
+      () => {}, // the next change asks again
+    );
+  });
 
   const at = (frame: number) => first + frame;
   const span = (one: Somebody) =>
@@ -43,7 +55,10 @@
   const look = () => tried(async () => shot.takeJob(await api.people(shot.id)));
   const check = () =>
     tried(async () =>
-      shot.takeJob(await api.audit(shot.id, { first: null, last: null, of: null })),
+      // what is still as it was looked at is not looked at again
+      shot.takeJob(
+        await api.audit(shot.id, { first: null, last: null, of: stale ? audit!.id : null }),
+      ),
     );
 
   function turn(place: number) {
@@ -136,6 +151,10 @@
     <p class="mb-1 text-xs text-quiet">
       {#if !audit}
         Every frame of the result is looked at for faces that are open by more than a tenth.
+      {:else if leftOut}
+        <b class="font-semibold text-redtext"
+          >{leftOut} frames of the range were not looked at as they are now.</b
+        >
       {:else if stale}
         <b class="font-semibold text-redtext">The shot has changed since it was audited.</b>
       {:else if !open}

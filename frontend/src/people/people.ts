@@ -6,21 +6,11 @@ import type { Desk } from "../desk/desk.svelte";
 export type Somebody = { first: number; last: number; seen: number; frame: number };
 export type Finding = Somebody & { covered: number; person: number; accepted: string | null };
 
-const AROUND = 36; // frames about a finding that its cover goes on for
-
 /** Covers what a finding shows, and looks again at the frames that this changes. */
 export async function coverFinding(desk: Desk, audit: JobOut, place: number): Promise<void> {
   const { shot } = desk;
-  const one = (audit.result.findings as Finding[])[place];
   await api.cover(shot.id, { job: audit.id, chosen: [place], others: false, how: desk.coverBy });
-  const [first, last] = shot.range;
-  shot.takeJob(
-    await api.audit(shot.id, {
-      first: Math.max(first, one.first - AROUND),
-      last: Math.min(last, one.last + AROUND),
-      of: audit.id,
-    }),
-  );
+  shot.takeJob(await api.audit(shot.id, { first: null, last: null, of: audit.id }));
 }
 
 /** The frames on which the newest audit found somebody exposed who was not accepted. */

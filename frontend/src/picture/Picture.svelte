@@ -30,7 +30,7 @@
   const { scale, left, top } = $derived(framing);
   const marks = $derived(
     tools.marking && view.mode !== "result"
-      ? (desk.selection.trace?.marks?.filter((m) => m.frame === playback.frame) ?? [])
+      ? (desk.selection.trace?.marks?.filter((m) => m.frame === playback.seen) ?? [])
       : [],
   );
   const at = (event: PointerEvent | WheelEvent | MouseEvent) => framing.at(event);

@@ -19,10 +19,10 @@
   let { desk, plane, scale, left, top, at: seen }: Props = $props();
   const shot = $derived(desk.shot);
   const plate = $derived(shot.about.plate);
-  const placed = $derived(placedAt(plane, desk.env));
+  const placed = $derived(placedAt(plane, desk.at(desk.playback.seen)));
   const own = $derived(ownSize(plane, shot.doc));
   const half = $derived<Point>([own[0] / 2, own[1] / 2]);
-  const way = $derived((plane.ride && desk.env.moved(plane.ride)) || STILL);
+  const way = $derived((plane.ride && desk.at(desk.playback.seen).moved(plane.ride)) || STILL);
   /** A pointer's place as it would be if the plane did not ride. */
   const at = (event: PointerEvent | MouseEvent): Point => apply(inverse(way), seen(event));
   const where = (p: Point): Point => apply(way, unridden(p));
@@ -55,7 +55,7 @@
     const ops: Op[] = Object.entries(values).map(([name, value]) => ({
       op: "add",
       path: `${path}/${name}`,
-      value: withValue(plane.placement[name], desk.playback.frame, rounded(value as number)),
+      value: withValue(plane.placement[name], desk.playback.seen, rounded(value as number)),
     }));
     shot.edit(ops, label, gesture);
   }

@@ -11,7 +11,7 @@
   const asked = $derived(desk.riding!);
   const shown = $derived(
     desk.shot.doc.tracks.map((track) => {
-      const box = placeOn(track, desk.motions.paths.get(track.id), desk.playback.frame);
+      const box = placeOn(track, desk.motions.paths.get(track.id), desk.playback.seen);
       return { track, line: lineOf(track, box) };
     }),
   );

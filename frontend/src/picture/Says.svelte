@@ -21,7 +21,7 @@
   const BOX =
     "absolute left-1/2 max-w-[78%] -translate-x-1/2 rounded-md border border-ink bg-card px-3 py-1.5 shadow-float";
   const shot = $derived(desk.shot);
-  const here = $derived(shot.frame(desk.selection.trace?.id, desk.playback.frame));
+  const here = $derived(shot.frame(desk.selection.trace?.id, desk.playback.seen));
   const MARKS = {
     point: "Press on a thing: a mark, a corner, an eye.",
     region: "Drag a line round what is to be followed.",
@@ -29,12 +29,10 @@
   };
   const halt = $derived(desk.halt);
   const trackWay = $derived(
-    shot.framesOf(desk.selection.track?.id).has(desk.playback.frame - 1) ? 1 : -1,
+    shot.framesOf(desk.selection.track?.id).has(desk.playback.seen - 1) ? 1 : -1,
   );
   // following came from the side on which there is a matte
-  const way = $derived(
-    shot.frame(desk.selection.trace?.id, desk.playback.frame - 1)?.blob ? 1 : -1,
-  );
+  const way = $derived(shot.frame(desk.selection.trace?.id, desk.playback.seen - 1)?.blob ? 1 : -1);
 </script>
 
 {#if halt}
@@ -60,8 +58,8 @@
         >
         <Button
           disabled={!!shot.following}
-          title={`The shape of frame ${shot.doc.first_number + desk.playback.frame - way}, moved along, stays for this frame`}
-          onclick={() => follow(desk, way, desk.playback.frame - way)}
+          title={`The shape of frame ${shot.doc.first_number + desk.playback.seen - way}, moved along, stays for this frame`}
+          onclick={() => follow(desk, way, desk.playback.seen - way)}
           >Take the last shape and flow on</Button
         >
       {/if}

@@ -19,7 +19,7 @@
   const shown = $derived(
     pull.shapes.map((shape) => {
       const here = moving?.id === shape.id ? moving : shape;
-      const key = shapeAt(here, desk.playback.frame);
+      const key = shapeAt(here, desk.playback.seen);
       // drawn where it rides to; what a hand changes is where it would be without
       const [as, there] = ridden(here, key, moved);
       return { shape: here, key, there, drawn: outlines(as, there), way: wayOf(here, moved) };
@@ -29,7 +29,7 @@
   /** The shape as it is dragged, until it is let go. */
   let moving = $state.raw<Shape | null>(null);
   let drag: { from: Point; shape: Shape; key: ShapeKey; how: string; back: Matrix } | null = null;
-  const moved = (riding: Riding) => desk.motions.at(riding, desk.playback.frame);
+  const moved = (riding: Riding) => desk.motions.at(riding, desk.playback.seen);
 
   /** How what is taken hold of rides. */
   const wayFor = (shape: Shape, how: string) =>
@@ -94,14 +94,14 @@
     } else desk.selection.pointAt = null;
     const back = inverse(wayFor(shape, how));
     const from = apply(back, at(event));
-    drag = { from, shape, key: shapeAt(shape, desk.playback.frame), how, back };
+    drag = { from, shape, key: shapeAt(shape, desk.playback.seen), how, back };
     (event.currentTarget as Element).setPointerCapture(event.pointerId);
   }
 
   function move(event: PointerEvent) {
     if (!drag) return;
     const next = rounded(dragged(drag.key, drag.how, drag.from, apply(drag.back, at(event))));
-    moving = changed(drag.shape, desk.playback.frame, next, desk.tools.shapeWay);
+    moving = changed(drag.shape, desk.playback.seen, next, desk.tools.shapeWay);
   }
 
   function up() {
@@ -120,7 +120,7 @@
     }
     const by = nudge(event);
     if (!by) return;
-    const key = shapeAt(shape, desk.playback.frame);
+    const key = shapeAt(shape, desk.playback.seen);
     const corner = corners.find(([name]) => name === how);
     const one = key.points[how.startsWith("point-") ? Number(how.slice(6)) : 0] ?? key;
     const from: Point = corner ? handleAt(key, how, corner[2]) : [one.x, one.y];
@@ -128,7 +128,7 @@
     const [x, y] = apply(way, from);
     const next = dragged(key, how, from, apply(inverse(way), [x + by[0], y + by[1]]));
     desk.tools.putShape(
-      changed(shape, desk.playback.frame, rounded(next), desk.tools.shapeWay),
+      changed(shape, desk.playback.seen, rounded(next), desk.tools.shapeWay),
       "nudge shape",
     );
   }
@@ -151,7 +151,7 @@
     if (!pointed(shape)) return;
     event.stopPropagation();
     const [x, y] = apply(inverse(wayOf(shape, moved)), at(event));
-    const points = shapeAt(shape, desk.playback.frame).points;
+    const points = shapeAt(shape, desk.playback.seen).points;
     const far = points.slice(0, shape.kind === "line" ? -1 : undefined).map((a, i) => {
       const b = points[(i + 1) % points.length];
       const long = (b.x - a.x) ** 2 + (b.y - a.y) ** 2 || 1;

@@ -19,7 +19,7 @@
   let { desk, track, scale, left, top, at }: Props = $props();
   const AROUND = 40; // frames of its way, ahead and back
   const shot = $derived(desk.shot);
-  const frame = $derived(desk.playback.frame);
+  const frame = $derived(desk.playback.seen);
   const path = $derived(desk.motions.paths.get(track.id));
   const since = $derived(sinceOf(path, frame));
   let moving = $state.raw<Point[] | null>(null);

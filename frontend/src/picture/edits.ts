@@ -21,10 +21,10 @@ export function draw(desk: Desk, { kind, fill, points }: Stroke) {
   if (line.length < (fill || kind === "near" ? 3 : kind === "drag" ? 2 : 1)) return;
   const pull = desk.selection.trace;
   if (!pull) return;
-  const here = (pull.marks ?? []).filter((m) => m.frame === desk.playback.frame);
+  const here = (pull.marks ?? []).filter((m) => m.frame === desk.playback.seen);
   const radius = desk.tools.brush;
   const id = desk.shot.freshId("k");
-  const mark: Mark = { id, frame: desk.playback.frame, kind, radius, points: line, fill };
+  const mark: Mark = { id, frame: desk.playback.seen, kind, radius, points: line, fill };
   const says: Partial<Record<typeof kind, string>> = {
     near: "only near here",
     drag: "drag the outline",
@@ -33,7 +33,7 @@ export function draw(desk: Desk, { kind, fill, points }: Stroke) {
     [{ op: "add", path: `${desk.selection.pullPath(pull.id)}/marks/-`, value: mark }],
     says[kind] ?? `${kind} ${fill ? "lasso" : "mark"}`,
   );
-  const solved = desk.shot.frame(pull.id, desk.playback.frame)?.blob;
+  const solved = desk.shot.frame(pull.id, desk.playback.seen)?.blob;
   if (kind === "out" && !solved && !here.some((m) => m.kind === "in"))
     notes.add(
       "Nothing can be solved from out marks alone.",
@@ -45,8 +45,7 @@ export function draw(desk: Desk, { kind, fill, points }: Stroke) {
 export function erase(desk: Desk, point: Point, reach: number) {
   const pull = desk.selection.trace;
   const hit =
-    pull?.marks?.findIndex((m) => m.frame === desk.playback.frame && touches(m, point, reach)) ??
-    -1;
+    pull?.marks?.findIndex((m) => m.frame === desk.playback.seen && touches(m, point, reach)) ?? -1;
   if (!pull || hit < 0) return;
   desk.shot.edit(
     [{ op: "remove", path: `${desk.selection.pullPath(pull.id)}/marks/${hit}` }],
@@ -68,7 +67,7 @@ export async function sample(desk: Desk, [a, b]: [Point, Point], how: "set" | "a
   ];
   try {
     const known = how === "set" || !pull ? null : { pull: pull.id, how };
-    const { values, colour } = await api.sample(shot.id, desk.playback.frame, around, known);
+    const { values, colour } = await api.sample(shot.id, desk.playback.seen, around, known);
     if (picking) picking.take(colour);
     else if (pull) {
       const path = `${selection.pullPath(pull.id)}/params`;
@@ -96,7 +95,7 @@ export function addShape(desk: Desk, kind: Drawn, part: Partial<ShapeKey>) {
     kind,
     on: true,
     join: "add",
-    keys: [rounded({ ...blankKey(desk.playback.frame), ...part })],
+    keys: [rounded({ ...blankKey(desk.playback.seen), ...part })],
     rides: [],
   };
   desk.tools.putShape(shape, `draw ${SHAPES[kind].toLowerCase()}`);

@@ -100,14 +100,14 @@ export class Gestures {
   /** Marks a new track, or begins to brush over what is looked at of one. */
   private tracks(at: Point): void {
     const { tools, playback } = this.desk;
-    if (tools.newTrack === "point") return tools.addTrack("point", playback.frame, [at]);
+    if (tools.newTrack === "point") return tools.addTrack("point", playback.seen, [at]);
     if (tools.newTrack !== "patch") {
       this.brushed = [at];
       return;
     }
     this.corners = [...this.corners, at];
     if (this.corners.length < 4) return;
-    tools.addTrack("patch", playback.frame, inTurn(this.corners));
+    tools.addTrack("patch", playback.seen, inTurn(this.corners));
     this.corners = [];
   }
 
@@ -118,14 +118,14 @@ export class Gestures {
     if (tools.newTrack === "region") {
       const line = thinned(brushed, 4 / this.framing.scale);
       // a press without a drag is a slip of the hand
-      if (line.length >= 3) tools.addTrack("region", playback.frame, line);
+      if (line.length >= 3) tools.addTrack("region", playback.seen, line);
       return;
     }
     const track = tools.sparing;
     if (!track) return;
     const side = tools.tool === "spare" ? "less" : "more";
     const path = motions.paths.get(track.id);
-    tools.spot(track, side, thinned(brushed, tools.brush), tools.brush, path, playback.frame);
+    tools.spot(track, side, thinned(brushed, tools.brush), tools.brush, path, playback.seen);
   }
 
   /** Begins a mark; Alt swaps in and out. */
@@ -133,7 +133,7 @@ export class Gestures {
     const { tools, shot, selection, playback } = this.desk;
     const plain = (tools.tool === "out") === swapped ? "in" : "out";
     const kind = tools.tool === "near" || tools.tool === "drag" ? tools.tool : plain;
-    if (kind === "drag" && !shot.frame(selection.trace?.id, playback.frame)?.blob) {
+    if (kind === "drag" && !shot.frame(selection.trace?.id, playback.seen)?.blob) {
       notes.add("There is no outline on this frame yet.", "Draw an in mark on the subject first.");
       return;
     }
@@ -233,9 +233,9 @@ export class Gestures {
   /** The first mark on a frame should answer as quickly as the next: its picture is prepared under the pointer. */
   private warm(): void {
     const { tools, playback, shot } = this.desk;
-    if (!tools.marking || playback.playing || this.warmed === playback.frame) return;
-    this.warmed = playback.frame;
-    void api.ready(shot.id, playback.frame).catch(() => {});
+    if (!tools.marking || playback.playing || this.warmed === playback.seen) return;
+    this.warmed = playback.seen;
+    void api.ready(shot.id, playback.seen).catch(() => {});
   }
 }
 

@@ -14,7 +14,7 @@ export type Step = {
 export function find(desk: Desk, pull: Pull): void {
   const value = {
     id: desk.shot.freshId("k"),
-    frame: desk.playback.frame,
+    frame: desk.playback.seen,
     kind: "found",
     radius: 1,
     points: [],

@@ -9,6 +9,7 @@ from __future__ import annotations
 
 import asyncio
 import logging
+from collections.abc import Iterable
 from typing import Any, Literal
 
 import procrastinate
@@ -94,6 +95,14 @@ def stop(session: Session, row: JobRow) -> None:
     elif row.queue_id is None:
         part_ended(session, row.id)  # no worker has it; its parts may
     tell(session, row)
+
+
+def stop_all(session: Session, jobs: Iterable[int]) -> None:
+    """Stops jobs by their ids, with their parts."""
+    for number in jobs:
+        row = locked_job(session, number)
+        if row is not None:
+            stop(session, row)
 
 
 def _connection(session: Session) -> Any:

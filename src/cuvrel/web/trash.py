@@ -11,7 +11,7 @@ from sqlalchemy import select
 
 from cuvrel.core.export.order import safe
 from cuvrel.core.recipe.errors import CuvrelError
-from cuvrel.jobs.queue import locked_job, stop
+from cuvrel.jobs.queue import stop_all
 from cuvrel.store import trash
 from cuvrel.store.access import project_for, thing_for
 from cuvrel.store.copying import copy_project, copy_shot
@@ -57,10 +57,7 @@ def put_away(path: Thing, query: DeleteQuery) -> Response:
             trash.delete(session, kind, path.id)
         else:
             thing_for(session, who(), kind, path.id)
-            for number in trash.under_way(session, kind, path.id):
-                job = locked_job(session, number)
-                if job is not None:
-                    stop(session, job)
+            stop_all(session, trash.under_way(session, kind, path.id))
             out = _named(kind, trash.put_away(session, kind, path.id))
         notify(session, "project", project=out.project)
     return answer(out)
