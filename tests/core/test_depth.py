@@ -336,6 +336,25 @@ def test_interlaced_footage_is_said_and_can_be_made_whole(tmp_path: Path) -> Non
     assert np.abs(found[inner].astype(int) - moment(0)[inner]).mean() < 8
 
 
+def test_the_alpha_of_interlaced_footage_is_of_the_same_moment_as_its_colour(tmp_path: Path) -> None:
+    woven = np.zeros((64, 96, 4), np.uint8)
+    for row in range(64):
+        woven[row, 30 + 9 * (row % 2) : 60 + 9 * (row % 2)] = 220
+    with av.open(str(tmp_path / "i.mkv"), "w") as out:
+        stream = out.add_stream("ffv1", rate=25)
+        stream.width, stream.height, stream.pix_fmt = 96, 64, "bgra"
+        for _ in range(3):
+            out.mux(stream.encode(av.VideoFrame.from_ndarray(woven, format="rgba")))
+        out.mux(stream.encode(None))
+    info = probe(tmp_path / "i.mkv")
+    info.hand["fields"] = "de-interlaced"
+    alpha = Reader(tmp_path / "i.mkv", info, wanted="alpha").frame(1)
+    colour = Reader(tmp_path / "i.mkv", info).frame(1)
+    assert np.array_equal(alpha, np.asarray(de_interlaced(woven[..., 3:])[..., 0]))
+    assert (alpha[10:50, 61:68] < 30).all()
+    assert np.abs(alpha[4:60].astype(int) - colour[4:60, :, 0]).max() <= 2
+
+
 def test_a_grid_stands_on_the_usual_rate() -> None:
     rate, pts = on_grid([0, 33, 67, 100, 300, 333], Fraction(1, 1000))
     assert rate == 30

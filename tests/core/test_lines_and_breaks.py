@@ -192,6 +192,16 @@ def test_bursts_last_as_long_as_said_to_the_frame() -> None:
     assert begun == pytest.approx(2000 / 24 * 0.5, rel=0.35)
 
 
+@pytest.mark.parametrize(("fps", "pace", "every"), [(25, 5.0, 5), (24, 8.0, 3), (30, 0.6, 50), (50, 12.5, 4)])
+def test_jerks_come_on_the_frame_on_which_they_are_due(fps: float, pace: float, every: int) -> None:
+    """A step a 5th of a second is every 5th frame at 25 a second; rounding may not bring any a frame late."""
+    entry = declared("treatment", "shake")
+    picture, values = colours(), defaults(entry, kind="jerky", pace=pace, across=300.0)
+    frames = [entry.run(picture, values, Context(1.0, now=Env(float(n), fps))) for n in range(4 * every + 1)]
+    steps = [n for n in range(1, len(frames)) if not np.array_equal(frames[n - 1], frames[n])]
+    assert steps == list(range(every, len(frames), every))
+
+
 def test_sorted_runs_hold_the_same_pixels_in_order_and_others_stay() -> None:
     rng = np.random.default_rng(1)
     picture = grey(rng.uniform(0, 1, (40, 80)).astype(np.float32))

@@ -2,13 +2,21 @@
 
 from typing import Any
 
+import cv2
 import numpy as np
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from cuvrel.core.imaging.sampling import about
+from cuvrel.core.recipe.tracks import Track
 from cuvrel.core.recipe.values import START
+from cuvrel.core.redaction.covering import portrait
+from cuvrel.core.redaction.faces import Face
 from cuvrel.core.stand.placement import PlacementParams, corners, is_neutral, matrix, placed
+from cuvrel.core.tracks.path import Path
+from cuvrel.core.tracks.side_by_side import beside
+from cuvrel.core.treatments.copies import Screen
 
 SIZE = (60, 80)
 
@@ -107,6 +115,23 @@ def test_a_picture_at_a_tenth_does_not_flicker() -> None:
         inner = small[92:108, 92:108, :3]
         assert inner.std() < 0.02
         assert inner.mean() == pytest.approx(0.5, abs=0.02)
+
+
+def test_what_warps_make_smaller_does_not_alias() -> None:
+    """Fine stripes become their mean in copies, beside a track and in a small picture of somebody."""
+    stripes = np.zeros((400, 400, 4), np.float32)
+    stripes[:, ::2] = 1
+    copies = Screen(stripes.shape)
+    copies.lay(stripes, (slice(0, 400), slice(0, 400)), about((200, 200), 0.3, 0), 1.0)
+    assert copies.picture()[150:250, 150:250, 0].std() < 0.1  # single places: over 0.3
+    flat = np.ascontiguousarray((stripes[..., :3] * 255).astype(np.uint8))
+    drawn = cv2.imdecode(np.frombuffer(portrait(flat, Face(50, 50, 250, 250, 1.0)), np.uint8), 1)
+    assert drawn[10:-10, 10:-10].std() < 8
+    track = Track.model_validate({"id": "t", "name": "T", "kind": "region", "frame": 0,
+                                  "points": [[20, 20], [380, 20], [380, 380], [20, 380]]})  # fmt: skip
+    both = beside(Path(track, {}), lambda n: flat, 0)
+    assert both[60:160, 60:160].std() < 8
+    assert 118 < both[60:160, 60:160].mean() < 138
 
 
 def test_half_a_preview_looks_like_half_of_the_full_size() -> None:

@@ -13,7 +13,7 @@ from cuvrel.core.recipe.models import Shot
 from cuvrel.core.stand.build import Stand
 from cuvrel.core.stand.costs import WAYS, blended, costs
 from cuvrel.core.stand.gate import rim, without
-from cuvrel.core.stand.nodes import Cache, work_out
+from cuvrel.core.stand.nodes import FRAMES, Cache, work_out
 from cuvrel.core.stand.planes import element
 from cuvrel.core.stand.view_kinds import BlendView, View
 from cuvrel.core.stand.views import view
@@ -294,3 +294,31 @@ def test_costs_are_told_by_plane() -> None:
     assert set(found) == {"x0", "x1", "g", "x3", "p"}
     assert found["x1"] == 0
     assert all(found[name] > 0 for name in ("x0", "g", "x3", "p"))
+
+
+# gates of treatments where the frame is not the plate's
+
+
+@pytest.mark.parametrize("kind", ["fill", "group", "element"])
+def test_a_treatments_gate_is_framed_as_the_planes_own_is(kind: str) -> None:
+    """A cover fills what it is let: where the two gates lay apart, the plane's own would show what is not covered."""
+    params = {"fill": {"colour1": [0.2, 0.4, 0.6]}, "element": {"footage": "1", "fit": "pixels"}}.get(kind, {})
+    solid = {"id": "s", "kind": "cover", "params": {"how": "solid", "soft": 0, "colour": [1, 0, 0]}}
+    plane = {"kind": kind, "params": params, "gate": {"matte": "m1"}, "treatments": [solid]}
+    inside = [{"id": "y", "name": "Inside", "kind": "plate", "group": "x0"}] if kind == "group" else []
+    made = shot(plane, *inside, format={"width": 40, "height": 60})
+    picture = light(made)
+    gate = work_out(Stand(made, FakeSources()).framed(Stand(made, FakeSources()).matte("m1", 3)), Cache(1 << 28))
+    assert picture.shape[:2] == gate.shape == (60, 40)
+    red = (picture[..., 0] > 0.99) & (picture[..., 1] < 0.01)
+    assert red[gate > 0.5].all()
+    assert not red[gate < 0.01].any()
+
+
+def test_a_stand_keeps_no_more_than_it_needs_however_long_it_lives() -> None:
+    made = shot({"kind": "cutout", "matte": "m1", "treatments": [{"id": "t", "kind": "trail", "params": {"count": 3}}]})
+    long = made.model_copy(update={"footage": [one.model_copy(update={"frames": 3000}) for one in made.footage]})
+    stand = Stand(long, FakeSources())
+    keys = [stand.result(frame).key for frame in range(0, 3000)]
+    assert len(stand._stacks) == len(stand._films) == FRAMES
+    assert [stand.result(frame).key for frame in (0, 1500)] == [keys[0], keys[1500]]

@@ -400,6 +400,21 @@ def test_a_region_that_is_not_there_or_needs_the_matte_itself_is_refused() -> No
         read_shot(raw)
 
 
+def test_a_settled_matte_is_out_of_date_when_the_rate_that_drives_it_or_how_its_plate_is_read_changes() -> None:
+
+    def at(fps: float, **params: Any) -> Any:
+        matte = {"id": "m1", "name": "Light", "pulls": [{"id": "k1", "kind": "luma_key", "params": params}]}
+        return read_shot(document(mattes=[matte], planes=[], format={"fps": fps}))
+
+    assert settling_key(at(25), "m1", []) == settling_key(at(50), "m1", []), "nothing in it passes with time"
+    driven = [at(fps, black={"drive": "rate", "base": 10.0, "amount": 5.0}) for fps in (25, 50)]
+    keys = [settling_key(one, "m1", []) for one in driven]
+    assert keys[0] != keys[1]
+    assert settling_key(driven[0], "m1", [], {"1": {}}) == keys[0]
+    assert settling_key(driven[0], "m1", [], {"1": {"range": "full"}}) != keys[0]
+    assert settling_key(driven[0], "m1", [], {"7": {"range": "full"}}) == keys[0], "it does not use that"
+
+
 def test_a_settled_matte_is_out_of_date_when_its_region_changes() -> None:
     raw = confined({"id": "t1", "kind": "trace", "region": "left"})
     before = settling_key(read_shot(raw), "m1", [])

@@ -10,12 +10,13 @@ from sqlalchemy import select
 
 from cuvrel.core.media.probe import MediaInfo
 from cuvrel.core.media.reader import Reader
+from cuvrel.core.media.writer import png_bytes
 from cuvrel.core.recipe.errors import MediaError, RecipeError
 from cuvrel.jobs.queue import put
 from cuvrel.store import packing, shots
 from cuvrel.store.footage import clean_name, first_look, make_ready
 from cuvrel.store.mattes import frames_of, store_matte, stored_matte
-from cuvrel.store.models import FootageRow, MatteFrame, Project
+from cuvrel.store.models import FootageRow, MatteFrame, Project, now
 from cuvrel.store.sweep import sweep
 from tests.store.conftest import Rig, used
 
@@ -32,6 +33,36 @@ def test_footage_is_made_ready_with_proxy_and_film(rig: Rig) -> None:
         near = np.abs(reader.frame(7).astype(int) - rig.clip.frame(7)).mean()
         assert near < 6
         assert near < np.abs(reader.frame(7).astype(int) - rig.clip.frame(3)).mean()
+
+
+def test_what_is_set_by_hand_while_it_is_brought_in_stays_set(rig: Rig) -> None:
+    with rig.database.session() as session:
+        row = session.get(FootageRow, rig.footage)
+
+        def meanwhile(done: int, total: int) -> None:
+            if done == 1:
+                with rig.database.session() as other:
+                    there = other.get(FootageRow, rig.footage)
+                    there.info = {**there.info, "hand": {"range": "full"}}
+
+        make_ready(session, row, rig.blobs, meanwhile)
+    with rig.database.session() as session:
+        row = session.get(FootageRow, rig.footage)
+        assert row.info["hand"] == {"range": "full"}
+        assert row.proxy["hand"] == {}, "its small pictures are of another reading, and told so"
+
+
+def test_footage_in_the_trash_is_not_packed(rig: Rig, tmp_path: Path) -> None:
+    still = tmp_path / "still.png"
+    still.write_bytes(png_bytes(np.zeros((8, 8, 3), np.uint8)))
+    with rig.database.session() as session:
+        session.add(FootageRow(project_id=rig.project, name="away.png", blob=rig.blobs.put_file(still), size=9,
+                               state="ready", trashed=now(), info={"kind": "video"}))  # fmt: skip
+        session.flush()
+        packing.pack(session, rig.blobs, session.get(Project, rig.project), tmp_path / "packed.zip")
+    with zipfile.ZipFile(tmp_path / "packed.zip") as archive:
+        assert len([name for name in archive.namelist() if name.startswith("footage/")]) == 1
+        assert [one["name"] for one in json.loads(archive.read("project.json"))["footage"]] == ["small.mp4"]
 
 
 def test_footage_that_turns_out_broken_is_refused_and_swept(rig: Rig) -> None:

@@ -66,6 +66,17 @@ def test_frames_that_going_back_would_lose_are_kept_as_a_version(rig: Rig) -> No
     np.testing.assert_array_equal(rig.matte(8), eighth)
 
 
+def test_going_back_to_a_document_without_marks_leaves_no_matte_under_it(rig: Rig) -> None:
+    number = kept(rig, "before any mark")
+    rig.mark(0)
+    rig.quiet()
+    rig.finish(rig.start_follow(0))
+    assert len(rig.rows()) == 16
+    back(rig, number)
+    assert rig.rows() == {}
+    assert names(rig)[0] == "before going back to before any mark", "what would have been lost is kept"
+
+
 def test_the_frames_of_a_version_stay_in_the_store_until_it_is_forgotten(rig: Rig) -> None:
     rig.mark(0)
     blob = rig.rows()[0].blob

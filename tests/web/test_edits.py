@@ -39,6 +39,16 @@ def test_two_windows_do_not_overwrite_each_other_silently(web: Web) -> None:
     assert same.json["revision"] == revision + 2
 
 
+def test_an_edit_of_what_another_window_took_away_is_stale_and_no_fault_of_its_own(web: Web) -> None:
+    shot = web.shot()
+    about = web.get(f"/api/shots/{shot}").json
+    last = len(about["document"]["planes"]) - 1
+    assert web.edit(shot, about["revision"], [{"op": "remove", "path": f"/planes/{last}"}]).status_code == 200
+    late = web.edit(shot, about["revision"], [{"op": "replace", "path": f"/planes/{last}/opacity", "value": 0.5}])
+    assert "Somebody else" in problem(late, 409)
+    assert late.json["revision"] == about["revision"] + 1
+
+
 @pytest.mark.parametrize(
     "body",
     [

@@ -95,6 +95,9 @@ class ByFrame(Generic[T]):
         self._kept: OrderedDict[int, dict[Hashable, T]] = OrderedDict()
         self._lock = threading.Lock()
 
+    def __len__(self) -> int:
+        return len(self._kept)
+
     def get(self, frame: int, key: Hashable, find: Callable[[], T]) -> T:
         """What is kept under a key for a frame, or is found now."""
         with self._lock:
