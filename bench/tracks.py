@@ -152,7 +152,7 @@ def by_ecc(clip: Made, start: Start) -> F64:
     mode = {"point": cv2.MOTION_TRANSLATION, "region": cv2.MOTION_EUCLIDEAN, "patch": cv2.MOTION_HOMOGRAPHY}[start.kind]
     first = cv2.cvtColor(clip.frames[start.frame], cv2.COLOR_RGB2GRAY)
     mask = np.zeros(first.shape, np.uint8)
-    cv2.fillPoly(mask, [np.round(start.outline).astype(np.int32)], (255,))
+    cv2.fillPoly(mask, [np.round(start.points).astype(np.int32)], (255,))
     for step in (1, -1):
         warp = np.eye(3, 3, dtype=np.float32)[: 3 if mode == cv2.MOTION_HOMOGRAPHY else 2]
         for n in range(start.frame + step, COUNT if step > 0 else -1, step):

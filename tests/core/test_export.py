@@ -1,6 +1,7 @@
 """What exports write, read back by value; every declared format."""
 
 import json
+from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
@@ -17,7 +18,7 @@ from cuvrel.core.export.formats_page import page
 from cuvrel.core.export.order import Order, Settings, name_of, ordered, title_of
 from cuvrel.core.export.pictures import layers, picture, shaped, size_of
 from cuvrel.core.export.sidecar import sidecar
-from cuvrel.core.export.write import open_writer, packed, write_range
+from cuvrel.core.export.write import PicturesWriter, open_writer, packed, write_range
 from cuvrel.core.media.probe import probe
 from cuvrel.core.media.reader import Reader
 from cuvrel.core.media.stills import read
@@ -273,3 +274,13 @@ def test_the_page_of_formats_is_the_tables(tmp_path: Path) -> None:
     assert portable(tmp_path).exists()
     assert all(f"`{kind}`" in page() for kind in HOWS)
     assert Path("docs/formats.md").read_text() == page()
+
+
+def test_every_format_of_numbered_pictures_is_written_as_what_it_says_and_no_other_is(tmp_path: Path) -> None:
+    heads = {".png": b"\x89PNG", ".tif": b"II*\x00", ".exr": b"\x76\x2f\x31\x01"}
+    for how in (one for one in HOWS.values() if one.form == "pictures"):
+        writer = PicturesWriter(tmp_path / how.kind, how, "shot", 1)
+        writer.write(np.zeros((4, 6, 3), np.uint8 if how.depth == "8" else np.float32))
+        assert (tmp_path / how.kind / f"shot.0001{how.suffix}").read_bytes()[:4] == heads[how.suffix]
+    with pytest.raises(RecipeError, match=r"Nothing here writes \.jp2 pictures"):
+        PicturesWriter(tmp_path / "none", replace(HOWS["png8"], suffix=".jp2"), "shot", 1)

@@ -126,11 +126,11 @@ def test_what_warps_make_smaller_does_not_alias() -> None:
     assert copies.picture()[150:250, 150:250, 0].std() < 0.1  # single places: over 0.3
     flat = np.ascontiguousarray((stripes[..., :3] * 255).astype(np.uint8))
     drawn = cv2.imdecode(np.frombuffer(portrait(flat, Face(50, 50, 250, 250, 1.0)), np.uint8), 1)
-    assert drawn[10:-10, 10:-10].std() < 8
+    assert drawn[10:-10, 10:-10].std() < 20  # single places: over 80
     track = Track.model_validate({"id": "t", "name": "T", "kind": "region", "frame": 0,
                                   "points": [[20, 20], [380, 20], [380, 380], [20, 380]]})  # fmt: skip
     both = beside(Path(track, {}), lambda n: flat, 0)
-    assert both[60:160, 60:160].std() < 8
+    assert both[60:160, 60:160].std() < 30
     assert 118 < both[60:160, 60:160].mean() < 138
 
 

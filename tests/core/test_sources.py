@@ -407,7 +407,7 @@ def test_a_settled_matte_is_out_of_date_when_the_rate_that_drives_it_or_how_its_
         return read_shot(document(mattes=[matte], planes=[], format={"fps": fps}))
 
     assert settling_key(at(25), "m1", []) == settling_key(at(50), "m1", []), "nothing in it passes with time"
-    driven = [at(fps, black={"drive": "rate", "base": 10.0, "amount": 5.0}) for fps in (25, 50)]
+    driven = [at(fps, low={"drive": "rate", "base": 0.5, "amount": 0.1}) for fps in (25, 50)]
     keys = [settling_key(one, "m1", []) for one in driven]
     assert keys[0] != keys[1]
     assert settling_key(driven[0], "m1", [], {"1": {}}) == keys[0]

@@ -235,3 +235,33 @@ def test_a_track_is_told_on_every_frame_of_the_clip() -> None:
     assert told["frames"][3]["points"] == BOARD.tolist()
     assert told["frames"][0]["points"] == told["frames"][2]["points"]
     assert told["frames"][7]["doubt"] == 1.0
+
+
+def wall(n: int, there: bool) -> np.ndarray:
+    """A row of boards that look alike, passed by; a post hides the second of them, which is then gone or there."""
+    rng = np.random.default_rng(3)
+    board = cv2.resize(rng.integers(30, 220, (7, 9, 3)).astype(np.uint8), (54, 42), interpolation=cv2.INTER_NEAREST)
+    long = np.clip(painted(9, (700, HIGH)), 0, 255).astype(np.uint8) // 3 + 70
+    for k in range(6):
+        if k != 1 or there or n < 14:
+            long[60:102, 40 + 100 * k : 94 + 100 * k] = np.clip(board.astype(int) + (0 if k == 1 else 6 * k), 0, 255)
+    at = min(3 * n, 90)
+    out = np.ascontiguousarray(long[:, at : at + WIDE])
+    if 8 <= n <= 20:
+        cv2.rectangle(out, (140 - at - 14, 30), (194 - at + 14, 130), (20, 30, 25), -1)
+    return out
+
+
+@pytest.mark.parametrize("there", [True, False])
+@pytest.mark.parametrize("kind", ["region", "patch", "point"])
+def test_after_something_hid_it_another_that_looks_alike_is_not_taken_for_it(kind: Any, there: bool) -> None:
+    corners = np.array([[138.0, 58], [196, 58], [196, 104], [138, 104]])
+    marks = corners.mean(axis=0, keepdims=True) if kind == "point" else corners
+    tracker = Tracker(Scenes(lambda n: wall(n, there)), Start(kind, 0, marks, 20.0))
+    found = list(tracker.follow(range(1, 32)))
+    for one in found:
+        off = float(np.abs(tracker.points(one) - (marks - (min(3 * one.frame, 90), 0))).max())
+        if one.frame < 8 or (there and one.frame > 26):
+            assert (off < 1, one.doubt < 0.5) == (True, True), (one.frame, off, one.doubt)
+        if off > 3 or (not there and one.frame > 20):
+            assert one.doubt > 0.5, (one.frame, off, one.doubt, one.reason)

@@ -21,6 +21,7 @@ from cuvrel.core.export.formats import How
 from cuvrel.core.export.order import Order
 from cuvrel.core.export.pictures import Layer, layers, picture, shaped, size_of
 from cuvrel.core.media.writer import Encoding, VideoWriter, Writer, png_bytes
+from cuvrel.core.recipe.errors import RecipeError
 from cuvrel.core.stand.build import Stand
 from cuvrel.core.stand.nodes import Cache, Node, work_out
 
@@ -56,12 +57,17 @@ def open_writer(
     return PicturesWriter(path, how, prefix, number, list(layers), order.alpha)
 
 
+PICTURES = (".png", ".tif", ".exr")  # what numbered pictures may be
+
+
 class PicturesWriter:
     """Numbered pictures in a folder: PREFIX.0001.png and so on from `first`; layers lie in folders of their names."""
 
     def __init__(
         self, folder: Path, how: How, prefix: str, first: int, layers: list[Layer] | None = None, alpha: str = "none"
     ) -> None:
+        if how.suffix not in PICTURES:
+            raise RecipeError(f"Nothing here writes {how.suffix} pictures.", f"Known: {', '.join(PICTURES)}.")
         folder.mkdir(parents=True, exist_ok=True)
         self._folder, self._how, self._prefix, self._number, self._alpha = folder, how, prefix, first, alpha
         self._layers = layers or []

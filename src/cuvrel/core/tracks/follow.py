@@ -22,11 +22,14 @@ Kind = Literal["point", "region", "patch"]
 FREEDOM: dict[Kind, Freedom] = {"point": "stretch and shear", "region": "size and turn", "patch": "perspective"}
 TRUSTED, FAIR = 0.72, 0.5  # how alike the reference and a frame are where it is beyond doubt, and where it still holds
 REGAINED, FAR_OFF = 0.75, 0.84  # how alike it must be where it was sought, near and anywhere: much looks like it
+CLEAR, RIVAL = 0.5, 0.06  # to be sure again: how much must agree, and how much better than at any other place
+THIN = 0.6  # the least doubt of what was found again without that
 SURE = 0.3  # doubt below which a frame is one to go by
 NEAR, COARSE = 2, 2  # the level that is begun with near a good guess; the one that a whole frame is searched on
 UNSURE = 0.65  # doubt from which on it is sought everywhere
 LITTLE = 0.18  # how much of it must agree at least
 HIDDEN = 0.5  # how much of a quarter agrees below which it is taken as hidden
+TOLD = 0.5  # doubt over which a frame is told to be unsure
 LOST = 0.9  # doubt from which on a frame was not measured
 
 
@@ -68,6 +71,37 @@ class Start:
         return Area(at[0] + SQUARE * self.radius if self.kind == "point" else at, more, less)
 
 
+@dataclass(frozen=True)
+class _Expected:
+    """Where something that is out of sight should be by now.
+
+    carried: where it was last, moved as the whole picture has since. before: one frame before it went out of sight.
+    since: how many frames ago that was.
+    """
+
+    carried: F64
+    before: F64
+    seen: F64 | None = None
+    since: int = 0
+
+    def later(self, then: Scene, now: Scene) -> _Expected:
+        """The same, a frame on."""
+        high, wide = then.grey.shape[:2]
+        whole = Area(np.array([[0, 0], [wide - 1.0, 0], [wide - 1.0, high - 1.0], [0, high - 1.0]]))
+        way = went(then, now, whole, "size and turn")
+        carried = self.carried if way is None else np.asarray(way.matrix @ self.carried, np.float64)
+        return _Expected(carried, self.before, self.carried if self.seen is None else self.seen, self.since + 1)
+
+    def near(self, fit: Fit) -> bool:
+        """Whether it was found there, or where it would be if it had gone on as it did."""
+        seen = self.carried if self.seen is None else self.seen
+        at, was, before, carried = (moved(one, SQUARE) for one in (fit.matrix, seen, self.before, self.carried))
+        size = max(float(np.sqrt(abs(cv2.contourArea(was.astype(np.float32))))), 1.0)
+        room = min(0.4 * size + 3 * self.since, size)
+        went_on = was + (was - before) * self.since
+        return any(float(np.abs(at.mean(axis=0) - one.mean(axis=0)).max()) < room for one in (carried, went_on))
+
+
 class CanNotTrack(CuvrelError):
     """What was marked can't be told from anything."""
 
@@ -97,25 +131,36 @@ class Tracker:
         """It on frames one after another, from the one beside its frame of reference on, or beside where it begins."""
         here = self.first if begin is None else begin
         known = here if here.doubt < SURE else self.first
+        expected = _Expected(known.matrix, known.matrix)
         last: Found | None = None
         for frame in frames:
-            found = self._step(here, last, known, frame)
+            if here.doubt > TOLD:
+                expected = expected.later(self._scenes(here.frame), self._scenes(frame))
+            found = self._step(here, last, known, expected, frame)
+            if found.doubt <= TOLD:
+                expected = _Expected(found.matrix, found.matrix if here.doubt > TOLD else here.matrix)
             last, here = here, found
             if found.doubt < SURE:
                 known = found
             yield found
 
-    def _step(self, here: Found, last: Found | None, known: Found, frame: int) -> Found:
-        """The frame beside one. here, last: the frame before it, and the one before that; known: the last sure one."""
+    def _step(self, here: Found, last: Found | None, known: Found, expected: _Expected, frame: int) -> Found:
+        """The frame beside one. here, last: the frame before it, and the one before that; known: the last sure one.
+
+        expected: where it should be if it went on out of sight.
+        """
         now, then = self._scenes(frame), self._scenes(here.frame)
         area = self._piece.area.moved(np.asarray(here.matrix @ self._back, np.float64))
         lost = here.doubt >= LOST
         way = None if lost else went(then, now, area, self.freedom)
         best: Fit | None = None
-        for guess in self._guesses(here, last, way):
+        # where it should be by now comes first: what was taken up elsewhere may be another that looks alike
+        guesses = [expected.carried] if here.doubt > TOLD else []
+        for guess in [*guesses, *self._guesses(here, last, way)]:
             best = _better(best, self._held(align(self._piece, now, guess, self.freedom, NEAR), guess))
             if best is not None and best.alike > TRUSTED and best.seen > 0.35:
                 break
+        rivalled = False
         if not _holds(best):
             sought = [(one, REGAINED) for one in self._searched(now, known.matrix, everywhere=False)]
             if here.doubt >= UNSURE:
@@ -125,6 +170,7 @@ class Tracker:
             for guess, enough in sought:
                 fit = self._held(align(self._piece, now, guess, self.freedom), guess, 0.6)
                 if fit is not None and fit.alike > enough:
+                    rivalled = rivalled or _rivals(best, fit)
                     best = _better(best, fit)
         features = _features(way)
         if best is not None and _holds(best):
@@ -132,6 +178,10 @@ class Tracker:
             leans = best.least < HIDDEN and self.freedom in ("perspective", "stretch and shear")
             doubt = max(_doubt(best), 0.4 if leans else 0.0)
             otherwise = "hidden in part" if leans or best.seen < 0.35 else "it looks otherwise than on its frame"
+            plain = best.alike >= REGAINED and best.seen >= CLEAR and not rivalled
+            if here.doubt > TOLD and not (plain and expected.near(best)):
+                # after it was hidden a likeness is not enough: much looks alike
+                doubt, otherwise = max(doubt, THIN), "found again, but not surely"
             return Found(frame, best.matrix, doubt, otherwise if doubt >= 0.35 else "", features)
         if way is not None and way.share > 0.3 and here.doubt < LOST:
             return Found(frame, self._carried(then, now, here, area, way), 0.7, "carried on from before", features)
@@ -220,6 +270,15 @@ def _better(one: Fit | None, other: Fit | None) -> Fit | None:
     if one is None or other is None:
         return other if one is None else one
     return max(one, other, key=_worth)
+
+
+def _rivals(one: Fit | None, other: Fit) -> bool:
+    """Whether it could as well be at another place."""
+    if one is None or not _holds(one) or abs(one.alike - other.alike) > RIVAL:
+        return False
+    a, b = moved(one.matrix, SQUARE), moved(other.matrix, SQUARE)
+    size = max(float(np.sqrt(abs(cv2.contourArea(a.astype(np.float32))))), 1.0)
+    return float(np.abs(a.mean(axis=0) - b.mean(axis=0)).max()) > 0.3 * size
 
 
 def _worth(fit: Fit) -> float:
