@@ -2,19 +2,21 @@
 PY := .venv/bin/python
 FRONT := $(shell find frontend/src frontend/public frontend/index.html frontend/*.ts frontend/*.js -type f 2>/dev/null)
 
-.PHONY: demo test lint check-python check-front pytest bench pictures build setup clean
+.PHONY: demo test test-long lint check-python check-front pytest bench pictures build setup clean
 
 demo: .venv/.runtime src/cuvrel/web/static/index.html | system
 	@CUVREL_VAR=$${CUVREL_VAR:-var} exec .venv/bin/cuvrel up
 
-test: lint pytest
+# linters and types beside the tests: neither waits for the other
+test:
+	@$(MAKE) --no-print-directory -j 2 lint pytest
 
 lint: check-python check-front
 
 .PHONY: system system-test
 system:
 	@bash tools/system.sh postgresql node python
-system-test:
+system-test: system
 	@bash tools/system.sh postgresql node python chromium
 
 .venv/.runtime: requirements.txt pyproject.toml | system
@@ -50,7 +52,11 @@ check-front: frontend/node_modules/.stamp
 	cd frontend && npm run --silent lint && npm run --silent check && npm run --silent test
 
 pytest: .venv/.dev build | system-test
-	$(PY) -m pytest -n auto --dist loadfile --no-loadscope-reorder --durations=20
+	$(PY) -m pytest -m "not long" -n auto --dist loadgroup --no-loadscope-reorder --durations=20
+
+# what takes long and rarely tells: once a release
+test-long: .venv/.dev build | system-test
+	$(PY) -m pytest -m long -n auto --dist loadgroup --no-loadscope-reorder --durations=20
 
 pictures: .venv/.dev build | system-test
 	$(PY) -m tests.ui.pictures

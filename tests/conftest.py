@@ -25,6 +25,7 @@ from cuvrel.store.cluster import Cluster
 from cuvrel.store.config import Config
 from cuvrel.store.db import Database
 from cuvrel.supervise import compilers
+from tests.brought_in import BroughtIn, bring_in
 from tests.shared import shared
 
 catalogue.load()
@@ -34,7 +35,7 @@ settings.register_profile("compiles", deadline=None)
 settings.load_profile("compiles")
 
 
-LONGEST = ("ui", "faults")  # folders of tests that mostly wait
+LONGEST = ("faults", "ui")  # folders of tests that mostly wait
 
 
 def pytest_configure(config: pytest.Config) -> None:
@@ -47,8 +48,14 @@ def pytest_configure(config: pytest.Config) -> None:
 
 
 def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
-    """Puts the longest tests first, so that cores that share all of them end together."""
-    items.sort(key=lambda item: item.path.parent.name not in LONGEST)
+    """Puts the longest tests first, so that cores that share all of them end together.
+
+    Tests that start a program of their own stay together by file, all others are shared out one by one.
+    """
+    items.sort(key=lambda item: LONGEST.index(name) if (name := item.path.parent.name) in LONGEST else len(LONGEST))
+    for item in items:
+        if item.path.parent.name in ("faults", "demo", "training"):
+            item.add_marker(pytest.mark.xdist_group(item.path.stem))
 
 
 class Clip:
@@ -117,6 +124,19 @@ def fresh(cluster: Cluster) -> Iterator[str]:
     yield cluster.url(name)
     with cluster.connect() as connection:
         connection.execute(f"DROP DATABASE {name} WITH (FORCE)")
+
+
+@pytest.fixture(scope="session")
+def brought_in(tmp_path_factory: pytest.TempPathFactory, cluster: Cluster, clip: Clip) -> BroughtIn:
+    """The clip as footage that is ready."""
+
+    def make(folder: Path) -> None:
+        with fresh(cluster) as url:
+            database = Database(url)
+            bring_in(database, clip.path, folder)
+            database.engine.dispose()
+
+    return BroughtIn(shared(tmp_path_factory, "brought-in", make))
 
 
 @pytest.fixture

@@ -75,7 +75,8 @@ class Stack:
 
     def start(self) -> None:
         args = [sys.executable, "-m", "cuvrel.cli", "up", "--port", str(free_port(0))]
-        env = {**os.environ, "CUVREL_VAR": str(self.var)}
+        # two cores have enough to do: what is needed is loaded when it is
+        env = {**os.environ, "CUVREL_VAR": str(self.var), "CUVREL_WARM": "0"}
         demo = [] if self._demo else ["--no-demo"]
         if self._demo and self._clips:
             demo = ["--demo-clips", self._clips]

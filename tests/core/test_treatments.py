@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import itertools
+from typing import Any
 
 import cv2
 import numpy as np
@@ -13,22 +14,22 @@ from cuvrel.core.imaging.colour import linear_to_srgb, srgb_to_linear
 from cuvrel.core.imaging.oklab import hue_of, oklab
 from cuvrel.core.media.reader import resized
 from cuvrel.core.pulls.shape import shaped
+from cuvrel.core.recipe.check import read_shot
 from cuvrel.core.recipe.context import Context
-from cuvrel.core.recipe.curves import curve_at
 from cuvrel.core.recipe.declared import Declared, Values, all_declared, declared
 from cuvrel.core.recipe.errors import RecipeError
-from cuvrel.core.recipe.hashing import key_of
 from cuvrel.core.recipe.shapes import Shape
 from cuvrel.core.recipe.values import START, Env
+from cuvrel.core.stand.build import Stand
 from cuvrel.core.treatments import cdl_file
 from cuvrel.core.treatments.cdl import sop
 from cuvrel.core.treatments.copies import occupied
 from cuvrel.core.treatments.defocus import aperture
 from cuvrel.core.treatments.fringe import weights
 from cuvrel.core.treatments.lens import undistorted
-from cuvrel.core.treatments.levels import levelled
 from cuvrel.core.treatments.posterise import stepped
 from tests.core.little import SIZE, colours, cut_out, defaults, disc, flat, ran, treated
+from tests.recipes import FakeSources, document
 
 TREATMENTS = [entry for entry in all_declared() if entry.family == "treatment"]
 every = pytest.mark.parametrize("entry", TREATMENTS, ids=lambda entry: entry.kind)
@@ -42,28 +43,23 @@ def neutral(entry: Declared) -> Values | None:
     return {**defaults(entry), **still} if still else None
 
 
-def hostile(entry: Declared) -> list[Values]:
-    """Its values with each number at both of its bounds, one by one."""
-    found: list[Values] = []
+def hostile(entry: Declared) -> list[dict[str, Any]]:
+    """What differs from its defaults: each number at both of its bounds, and each choice, one by one."""
+    found: list[dict[str, Any]] = []
     for name, about in entry.params.fields().items():
         if about["control"] == "number":
-            found += [defaults(entry, **{name: about[end]}) for end in ("low", "high")]
+            found += [{name: about[end]} for end in ("low", "high")]
         if about["control"] == "choice":
-            found += [defaults(entry, **{name: option}) for option in about["options"]]
+            found += [{name: option} for option in about["options"]]
     return found
 
 
 @every
 def test_neutral_values_change_nothing(entry: Declared) -> None:
+    """What arrives goes from neutral values, and those change nothing: so some value must have one."""
     values = neutral(entry)
     assert values is not None
     assert treated(entry, values).tobytes() == cut_out(20).tobytes()
-
-
-@every
-def test_it_can_arrive_from_neutral(entry: Declared) -> None:
-    """What arrives goes from neutral values, and those change nothing: so some value must have one."""
-    assert neutral(entry) is not None
 
 
 @every
@@ -91,17 +87,17 @@ def test_it_is_pure_and_leaves_what_it_is_given(entry: Declared) -> None:
 
 @every
 def test_hostile_values_stay_in_range(entry: Declared) -> None:
-    for values in hostile(entry):
-        for film in (
-            cut_out,
-            lambda frame, size: colours(size),
-            lambda frame, size: np.zeros((size, size, 4), np.float32),
-        ):
-            out = treated(entry, values, film=film)
-            assert np.isfinite(out).all(), values
+    """At every bound on what is cut out; on a full picture and on nothing, its defaults and starters."""
+    mild = [{}, *(more for _, more in entry.starters)]
+    films = [(cut_out, hostile(entry)), (lambda frame, size: colours(size), mild),
+             (lambda frame, size: np.zeros((size, size, 4), np.float32), mild)]  # fmt: skip
+    for film, some in films:
+        for more in some:
+            out = treated(entry, defaults(entry, **more), film=film)
+            assert np.isfinite(out).all(), more
             assert out.dtype == np.float32
-            assert out.min() >= 0, values
-            assert out[..., 3].max() <= 1.0001, values
+            assert out.min() >= 0, more
+            assert out[..., 3].max() <= 1.0001, more
 
 
 @every
@@ -115,10 +111,25 @@ def test_it_moves_by_itself_only_where_it_says_so(entry: Declared) -> None:
 
 
 @every
-def test_keys_change_with_its_values(entry: Declared) -> None:
-    start = defaults(entry)
-    for values in hostile(entry):
-        assert (key_of("x", values, []) == key_of("x", start, [])) == (values == start)
+def test_keys_change_when_its_values_do_and_only_then(entry: Declared) -> None:
+    """Its own keys, as a stand has them: of other values, another; of those that leave it out, that of none at all."""
+
+    def key(**params: Any) -> str:
+        steps = [{"id": "s", "kind": entry.kind, "params": params}]
+        plane = {"id": "p", "name": "Plane", "kind": "cutout", "matte": "m1", "treatments": steps}
+        return Stand(read_shot(document(planes=[plane])), FakeSources()).result(3).key
+
+    start, known = defaults(entry), key()
+    assert known == key()
+    for more in hostile(entry):
+        values = defaults(entry, **more)
+        same = all(
+            (stage.rests(mine) and stage.rests({name: start[name] for name in stage.fields}))
+            or mine == {name: start[name] for name in stage.fields}
+            for stage in entry.stages
+            if (mine := {name: values[name] for name in stage.fields}) is not None
+        )
+        assert (key(**more) == known) == same, more
 
 
 # colour
@@ -141,8 +152,14 @@ def test_levels_are_their_formula_and_leave_other_channels() -> None:
     values = {"black": 0.1, "white": 0.8, "gamma": 1.6, "black_out": 0.05, "white_out": 0.9}
     coded = np.array([0.3, 0.5, 0.7])
     out = linear_to_srgb(ran("levels", flat(*srgb_to_linear(coded)), **values)[0, 0, :3])
-    np.testing.assert_allclose(out, levelled(coded, values), atol=3e-4)
-    np.testing.assert_allclose(levelled(np.array([0.1, 0.8]), values), [0.05, 0.9])
+    np.testing.assert_allclose(out, 0.05 + 0.85 * ((coded - 0.1) / 0.7) ** (1 / 1.6), atol=3e-4)
+    ends = linear_to_srgb(ran("levels", flat(*srgb_to_linear(np.array([0.1, 0.8, 1.0]))), **values)[0, 0, :3])
+    np.testing.assert_allclose(ends, [0.05, 0.9, 0.9], atol=1e-3)
+    # white at black is a step, just above it
+    step = linear_to_srgb(
+        ran("levels", flat(*srgb_to_linear(np.array([0.3, 0.5, 0.7]))), black=0.5, white=0.5)[0, 0, :3]
+    )
+    np.testing.assert_allclose(step, [0, 0, 1], atol=3e-4)
     one = linear_to_srgb(ran("levels", flat(*srgb_to_linear(coded)), channel="green", **values)[0, 0, :3])
     np.testing.assert_allclose(one[[0, 2]], coded[[0, 2]], atol=3e-4)
     assert one[1] == pytest.approx(out[1], abs=1e-5)
@@ -155,7 +172,11 @@ def test_curves_that_rise_stay_monotone_and_go_through_their_points() -> None:
     picture[0, :, :3], picture[..., 3] = srgb_to_linear(steps)[:, None], 1
     out = linear_to_srgb(ran("curves", picture, all=points)[0, :, :3])
     assert (np.diff(out, axis=0) >= -1e-4).all()
-    np.testing.assert_allclose(out[:, 1], curve_at(points, steps), atol=1e-3)
+    knots = np.array([x for x, _ in points])
+    at_knots = linear_to_srgb(ran("curves", flat(*srgb_to_linear(knots[1:])), all=points)[0, 0, :3])
+    np.testing.assert_allclose(at_knots, [0.1, 0.75, 0.9], atol=1e-3)
+    straight = linear_to_srgb(ran("curves", picture, all=[[0.0, 0.2], [1.0, 0.7]])[0, :, 1])
+    np.testing.assert_allclose(straight, 0.2 + 0.5 * steps, atol=1e-3)
     luma = ran("curves", flat(0.4, 0.2, 0.1), luma=points)[0, 0, :3]
     np.testing.assert_allclose(luma / luma.sum(), np.array([0.4, 0.2, 0.1]) / 0.7, atol=1e-3)
 

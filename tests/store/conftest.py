@@ -2,9 +2,7 @@
 
 from __future__ import annotations
 
-import shutil
 from dataclasses import dataclass
-from pathlib import Path
 
 import numpy as np
 import pytest
@@ -16,11 +14,12 @@ from cuvrel.store import shots
 from cuvrel.store.blobs import Blobs
 from cuvrel.store.db import Database
 from cuvrel.store.documents import document_of
-from cuvrel.store.footage import entry, make_ready
+from cuvrel.store.footage import entry
 from cuvrel.store.mattes import Stored, Touches, frames_of, stored_matte
-from cuvrel.store.models import FootageRow, JobRow, MatteFrame, Project
+from cuvrel.store.models import JobRow, MatteFrame, Project
 from cuvrel.store.pictures import Readers
 from cuvrel.store.sweep import used_blobs
+from tests.brought_in import BroughtIn
 from tests.conftest import Clip
 from tests.recipes import document, drawn
 from tests.shared import Hand
@@ -107,18 +106,12 @@ class Rig:
 
 
 @pytest.fixture
-def rig(database: Database, blobs: Blobs, clip: Clip, tmp_path: Path) -> Rig:
-    copy = tmp_path / "copy.mp4"
-    shutil.copyfile(clip.path, copy)
-    size = copy.stat().st_size
+def rig(database: Database, blobs: Blobs, clip: Clip, brought_in: BroughtIn) -> Rig:
     with database.session() as session:
         project = Project(name="Trial")
         session.add(project)
         session.flush()
-        row = FootageRow(project_id=project.id, name="small.mp4", blob=blobs.put_file(copy), size=size)
-        session.add(row)
-        session.flush()
-        make_ready(session, row, blobs)
+        row = brought_in.add(session, blobs, project.id)
         raw = document(plate=str(row.id), footage=[entry(row).model_dump(mode="json")])
         shot = shots.create(session, project.id, read_shot(raw).model_dump(mode="json"))
         ids = project.id, row.id, shot.id

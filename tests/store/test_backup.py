@@ -22,6 +22,7 @@ from cuvrel.store.models import Project, ShotRow
 from cuvrel.store.sweep import tidy
 from tests.conftest import fresh
 from tests.store.conftest import Rig, used
+from tests.store.test_settling import start_settle
 
 
 @pytest.fixture
@@ -74,6 +75,14 @@ def test_a_second_backup_copies_what_is_new_and_lets_go_of_what_is_old(rig: Rig,
     later = {p.name: p.stat().st_mtime_ns for p in (tmp_path / "to/blobs").glob("*/*")}
     assert len(later) == second["blobs"]
     assert all(later[name] == stamp for name, stamp in stamps.items())
+
+
+def test_a_settled_matte_keeps_no_backup_from_being_made(rig: Rig, tmp_path: Path) -> None:
+    """Its job names the settled frames by a key that looks like a file's, and is none."""
+    rig.mark(0)
+    assert rig.finish(start_settle(rig)).state == "done"
+    about = backup(rig.database, rig.blobs, tmp_path / "to")
+    assert about["blobs"] == len(list((tmp_path / "to/blobs").glob("*/*")))
 
 
 def test_nothing_is_swept_while_a_backup_is_taken(rig: Rig, tmp_path: Path) -> None:

@@ -11,6 +11,7 @@ from tests.stack import Stack, wait_for
 from tests.ui.conftest import Desk
 
 HEAD = (610, 296)
+LAST = 27  # of the frames that are followed
 
 
 def document(stack: Stack, shot: int) -> dict[str, Any]:
@@ -32,10 +33,10 @@ def tracks(stack: Stack, shot: int) -> list[dict[str, Any]]:
 
 @pytest.fixture
 def twin(desk: Desk, stack: Stack, demo: int) -> int:
-    """A copy of the signaller's shot without its tracks, opened."""
+    """A copy of the signaller's shot without its tracks, of its first frames alone, opened."""
     made = stack.post(f"/api/shots/{demo}/copy")["id"]
     about = stack.ask(f"/api/shots/{made}")
-    ops = [{"op": "replace", "path": "/tracks", "value": []}]
+    ops = [{"op": "replace", "path": "/tracks", "value": []}, {"op": "add", "path": "/range/last", "value": LAST}]
     stack.ask(f"/api/shots/{made}/edits", {"revision": about["revision"], "ops": ops})
     desk.open(made)
     return made
@@ -51,8 +52,8 @@ def test_a_region_is_drawn_followed_and_put_right(desk: Desk, stack: Stack, twin
     (made,) = tracks(stack, twin)
     assert (made["kind"], made["frame"]) == ("region", 8)
     desk.button("Follow both ways").click()
-    wait_for(lambda: len(stored(stack, twin, made["id"])) == 96, 90, "a followed track")
-    expect(desk.page.get_by_text("96 of 96 frames")).to_be_visible(timeout=20_000)
+    wait_for(lambda: len(stored(stack, twin, made["id"])) == LAST + 1, 90, "a followed track")
+    expect(desk.page.get_by_text(f"{LAST + 1} of {LAST + 1} frames")).to_be_visible(timeout=20_000)
     # its feature points are on the picture; one that is pressed is left out
     desk.go(20)
     points = desk.page.get_by_label("Feature point: press to leave it out")
@@ -142,8 +143,8 @@ def test_a_patch_has_four_corners_and_a_point_is_pressed(desk: Desk, stack: Stac
     point = tracks(stack, twin)[1]
     assert point["points"][0] == pytest.approx([612, 330], abs=1.5)
     desk.page.get_by_role("region", name="Tracks").get_by_role("button", name="Follow all").click()
-    wait_for(lambda: len(stored(stack, twin, point["id"])) == 96, 120, "both tracks followed side by side")
-    assert len(stored(stack, twin, patch["id"])) == 96
+    wait_for(lambda: len(stored(stack, twin, point["id"])) == LAST + 1, 120, "both tracks followed side by side")
+    assert len(stored(stack, twin, patch["id"])) == LAST + 1
     # each has a column on the sheet, and is told of in the list
     expect(desk.page.get_by_role("region", name="Exposure sheet")).to_contain_text("Patch 1")
     expect(desk.page.get_by_role("region", name="Tracks")).to_contain_text("point, all", timeout=20_000)

@@ -300,7 +300,10 @@ def test_all_keys_are_listed_and_searched(desk: Desk, demo: int) -> None:
     expect(sheet).to_have_count(0)
 
 
-def test_an_export_is_stopped_and_run_again_though_an_answer_comes_late(desk: Desk, demo: int) -> None:
+def test_an_export_is_stopped_and_run_again_though_an_answer_comes_late(desk: Desk, stack: Stack, demo: int) -> None:
+    revision = stack.ask(f"/api/shots/{demo}")["revision"]
+    ops = [{"op": "add", "path": "/range/last", "value": 15}]
+    stack.ask(f"/api/shots/{demo}/edits", {"revision": revision, "ops": ops})
     desk.open(demo)
     late: list[tuple[Route, APIResponse]] = []
     desk.page.route("**/exports", lambda route: late.append((route, route.fetch())))

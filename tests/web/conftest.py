@@ -4,7 +4,8 @@ from __future__ import annotations
 
 import io
 import json
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
 from pathlib import Path
 from typing import Any
 from urllib.parse import quote
@@ -15,22 +16,24 @@ import pytest
 from werkzeug.test import TestResponse
 
 from cuvrel.core.stand.view_kinds import View
+from cuvrel.store.cluster import Cluster
 from cuvrel.store.config import Config
 from cuvrel.store.db import Database
 from cuvrel.web.app import create_app
 from cuvrel.web.services import Services
-from tests.conftest import Clip
+from tests.brought_in import BroughtIn
+from tests.conftest import Clip, fresh
 from tests.recipes import RESULT, drawn
-from tests.shared import Hand
+from tests.shared import Hand, shared
 
 
 class Web:
     """A client with the journeys that many tests share."""
 
-    def __init__(self, config: Config, clip: Clip) -> None:
+    def __init__(self, config: Config, clip: Clip, brought_in: BroughtIn) -> None:
         self.app = create_app(config)
         self.client = self.app.test_client()
-        self.config, self.clip = config, clip
+        self.config, self.clip, self.brought_in = config, clip, brought_in
         self.services: Services = self.app.extensions["cuvrel"]
         self.database = Database(config.database)
         self.hand = Hand(self.database, self.services.blobs)
@@ -56,9 +59,9 @@ class Web:
     def shot(self) -> int:
         """A shot on the clip with one traced matte."""
         project = self.project()
-        up = self.upload(project, ("small.mp4", self.clip.path.read_bytes())).json
-        assert self.work(up["job"]["id"])["state"] == "done"
-        shot = self.post(f"/api/projects/{project}/shots", {"name": "Shot 01", "footage": up["footage"]["id"]}).json
+        with self.database.session() as session:
+            footage = self.brought_in.add(session, self.services.blobs, project).id
+        shot = self.post(f"/api/projects/{project}/shots", {"name": "Shot 01", "footage": footage}).json
         matte = {"id": "m1", "name": "Signaller", "pulls": [{"id": "t1", "kind": "trace"}]}
         self.edit(shot["id"], 0, [{"op": "add", "path": "/mattes/-", "value": matte}])
         return shot["id"]
@@ -89,12 +92,40 @@ def said(of: Any) -> str:
 SEEN = f"view={said(RESULT)}"
 
 
-@pytest.fixture
-def web(config: Config, clip: Clip) -> Iterator[Web]:
-    found = Web(config, clip)
+@contextmanager
+def served(config: Config, clip: Clip, brought_in: BroughtIn) -> Iterator[Web]:
+    """A client of a server on this database, which is let go of at the end."""
+    found = Web(config, clip, brought_in)
     yield found
     found.services.database.engine.dispose()
     found.database.engine.dispose()
+
+
+@pytest.fixture
+def web(config: Config, clip: Clip, brought_in: BroughtIn) -> Iterator[Web]:
+    with served(config, clip, brought_in) as found:
+        yield found
+
+
+MadeOnce = Callable[[str, Callable[[Web], bytes]], bytes]
+
+
+@pytest.fixture(scope="session")
+def made_once(
+    tmp_path_factory: pytest.TempPathFactory, cluster: Cluster, clip: Clip, brought_in: BroughtIn
+) -> MadeOnce:
+    """Bytes that a server makes, by a name; made once in a test run, on a database of their own."""
+
+    def made(name: str, make: Callable[[Web], bytes]) -> bytes:
+        def fill(folder: Path) -> None:
+            with fresh(cluster) as url:
+                config = Config(url, str(folder / "blobs"), folder / "var", max_upload=64 << 20)
+                with served(config, clip, brought_in) as web:
+                    (folder / "bytes").write_bytes(make(web))
+
+        return (shared(tmp_path_factory, name, fill) / "bytes").read_bytes()
+
+    return made
 
 
 def problem(answer: TestResponse, status: int) -> str:

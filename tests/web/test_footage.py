@@ -8,6 +8,7 @@ import pytest
 
 from cuvrel.core.media.writer import png_bytes
 from cuvrel.store.config import Config
+from tests.brought_in import BroughtIn
 from tests.conftest import Clip
 from tests.web.conftest import Web, decoded, problem, stored
 
@@ -74,8 +75,8 @@ def test_a_truncated_video_is_refused_and_leaves_nothing(web: Web, clip: Clip) -
     assert stored(web.config) == []
 
 
-def test_a_file_that_is_too_large_is_refused(config: Config, clip: Clip) -> None:
-    small = Web(Config(config.database, config.blobs, config.var, max_upload=20_000), clip)
+def test_a_file_that_is_too_large_is_refused(config: Config, clip: Clip, brought_in: BroughtIn) -> None:
+    small = Web(Config(config.database, config.blobs, config.var, max_upload=20_000), clip, brought_in)
     project = small.project()
     assert "larger" in problem(small.upload(project, ("big.mp4", b"0" * 50_000)), 413)
     assert stored(config) == []

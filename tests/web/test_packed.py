@@ -12,13 +12,17 @@ import numpy as np
 import pytest
 
 from cuvrel.core.media.writer import png_bytes
-from tests.web.conftest import Web, problem
+from tests.web.conftest import MadeOnce, Web, problem
 
 Files = dict[str, bytes]
 
 
-@pytest.fixture
-def packed(web: Web) -> bytes:
+@pytest.fixture(scope="module")
+def packed(made_once: MadeOnce) -> bytes:
+    return made_once("packed", pack)
+
+
+def pack(web: Web) -> bytes:
     """A project with a marked and followed shot as one file."""
     shot = web.shot()
     web.mark(shot)

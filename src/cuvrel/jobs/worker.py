@@ -115,7 +115,8 @@ async def _keep_tidy(database: Database, blobs: Blobs) -> None:
 async def _serve(config: Config) -> None:
     database = Database(config.database)
     blobs = Blobs(config.blobs, config.var)
-    threading.Thread(target=warm_up, name="warm", daemon=True).start()
+    if config.warm:
+        threading.Thread(target=warm_up, name="warm", daemon=True).start()
     app = worker_app(config, Works(database, blobs, config.caches))
     async with app.open_async():
         watches = [

@@ -21,6 +21,7 @@ class Config:
     """database: SQLAlchemy URL. blobs: a folder or an fsspec URL. var: scratch folder of this machine.
     caches: bytes of all caches of a process.
     hosts: the names by which the server may be asked for; a page of a stranger's name that resolves here gets nothing.
+    warm: whether a process loads at its start, beside its work, what a first picture would have to wait for.
     """
 
     database: str
@@ -29,10 +30,13 @@ class Config:
     max_upload: int = 16 << 30
     caches: int = CACHES
     hosts: tuple[str, ...] = tuple(HOSTS.split(","))
+    warm: bool = True
 
     @staticmethod
     def from_env() -> Config:
-        """CUVREL_DATABASE_URL, CUVREL_BLOBS, CUVREL_VAR, CUVREL_MAX_UPLOAD, CUVREL_MEMORY, CUVREL_HOSTS."""
+        """CUVREL_DATABASE_URL, CUVREL_BLOBS, CUVREL_VAR, CUVREL_MAX_UPLOAD, CUVREL_MEMORY, CUVREL_HOSTS, and
+        CUVREL_WARM.
+        """
         var = Path(os.environ.get("CUVREL_VAR", "var")).resolve()
         return Config(
             database=os.environ.get("CUVREL_DATABASE_URL", "postgresql+psycopg://cuvrel@127.0.0.1:5432/cuvrel"),
@@ -41,6 +45,7 @@ class Config:
             max_upload=int(os.environ.get("CUVREL_MAX_UPLOAD", 16 << 30)),
             caches=caches(),
             hosts=tuple(one.strip() for one in os.environ.get("CUVREL_HOSTS", HOSTS).split(",") if one.strip()),
+            warm=os.environ.get("CUVREL_WARM", "1") != "0",
         )
 
     @property

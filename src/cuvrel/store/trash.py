@@ -19,6 +19,7 @@ Kind = Literal["project", "shot", "footage", "job"]
 Row = Project | ShotRow | FootageRow | JobRow
 TABLES: dict[Kind, Any] = {"project": Project, "shot": ShotRow, "footage": FootageRow, "job": JobRow}
 KEPT = timedelta(days=30)
+NO_BLOBS = ("document", "token", "state", "pictures", "sidecar")  # of a job: keys in these are of other things
 OPEN = ("waiting", "working")
 
 
@@ -149,8 +150,8 @@ def frame_blobs(blob: str | None, base: dict[str, Any] | None, lessons: dict[str
 
 def job_blobs(row: JobRow) -> set[str]:
     """The blobs that a job needs: all that is named in what it works from (footage names its own) and has written."""
-    args = {name: value for name, value in row.args.items() if name != "document"}
-    return {found for part in (args, row.result, row.progress) for found in _keys(part)}
+    parts = (row.args, row.result, row.progress)
+    return {found for part in parts for name, value in part.items() if name not in NO_BLOBS for found in _keys(value)}
 
 
 def _keys(value: Any) -> Iterator[str]:

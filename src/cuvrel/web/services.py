@@ -2,12 +2,10 @@
 
 from __future__ import annotations
 
-import threading
 from typing import cast
 
 from flask import current_app
 
-from cuvrel.core.warm import warm_up
 from cuvrel.store.access import OWNER, Who
 from cuvrel.store.blobs import Blobs
 from cuvrel.store.config import Config
@@ -21,7 +19,6 @@ class Services(Resources):
     def __init__(self, config: Config) -> None:
         super().__init__(Database(config.database), Blobs(config.blobs, config.var), config.caches)
         self.config = config
-        threading.Thread(target=warm_up, name="warm", daemon=True).start()
 
 
 def who() -> Who:

@@ -9,6 +9,7 @@ from __future__ import annotations
 import asyncio
 import contextlib
 import logging
+import threading
 from collections.abc import AsyncIterator
 from typing import Any, cast
 
@@ -22,6 +23,7 @@ from starlette.routing import Mount, Route
 from werkzeug.sansio.utils import host_is_trusted
 from werkzeug.wsgi import FileWrapper
 
+from cuvrel.core.warm import warm_up
 from cuvrel.store.config import Config
 from cuvrel.web.app import HEADERS, create_app
 from cuvrel.web.listen import Listener
@@ -89,8 +91,12 @@ def _threaded(app: Flask) -> WSGIMiddleware:
 
 
 def main(host: str, port: int) -> None:
-    """Serves until it is told to stop."""
+    """Serves until it is told to stop; meanwhile what nobody has to wait for is compiled and loaded."""
+    config = Config.from_env()
+    if config.warm:
+        threading.Thread(target=warm_up, name="warm", daemon=True).start()
     uvicorn.run(
-        create(), host=host, port=port, loop="asyncio", http="httptools", ws="none", lifespan="on", log_config=None,
-        access_log=False, server_header=False, timeout_graceful_shutdown=2, timeout_keep_alive=75, backlog=1024,
+        create(config), host=host, port=port, loop="asyncio", http="httptools", ws="none", lifespan="on",
+        log_config=None, access_log=False, server_header=False, timeout_graceful_shutdown=2, timeout_keep_alive=75,
+        backlog=1024,
     )  # fmt: skip
