@@ -376,3 +376,15 @@ def test_a_portable_shot_that_is_no_json_is_refused(tmp_path: Path) -> None:
 
 def test_hash_constant_is_one_that_documents_accept() -> None:
     assert read_shot(document()).plate_footage().hash == HASH
+
+
+def test_figures_of_a_frame_outlast_pictures_that_fill_the_cache() -> None:
+    cache = Cache(4 << 20)
+    cache.put("figures", np.zeros(3, np.float32))
+    for n in range(40):
+        cache.put(f"picture {n}", np.zeros((256, 256, 4), np.float32))
+    assert cache.get("picture 0") is None
+    assert cache.get("figures") is not None
+    assert cache.size <= cache.room
+    cache.clear()
+    assert cache.get("figures") is None

@@ -25,6 +25,7 @@
   const here = $derived(rows.get(frame));
   const doubtful = $derived(desk.doubts(track.id));
   const set = $derived(touched(track, frame));
+  const reached = $derived(desk.reached(track.id));
   const riders = $derived(shot.uses.filter((use) => use.thing === `track:${track.id}`));
   const slips = $derived<Slip[]>([
     { id: "track", title: declared.label, rows: declared.fields.length + 4.5 },
@@ -118,7 +119,7 @@
           {/if}
         </div>
         <p class="my-1 break-inside-avoid text-xs text-quiet">
-          {rows.size} of {shot.count} frames{#if doubtful}, <b class="font-semibold text-redtext"
+          {reached[0]} of {reached[1]} frames{#if doubtful}, <b class="font-semibold text-redtext"
               >{doubtful} in doubt</b
             >{/if}.
           {#if set && frame !== track.frame}A hand put it here.

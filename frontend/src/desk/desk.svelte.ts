@@ -150,10 +150,19 @@ export class Desk {
     this.slide = this.slide === slide ? "none" : slide;
   }
 
-  /** On how many frames there is something of a trace or a track, in words. */
+  /** On how many frames of the range there is something of a trace or a track, and how many the range has. */
+  reached(owner: string): [number, number] {
+    const [first, last] = this.shot.range;
+    let have = 0;
+    for (const frame of this.shot.framesOf(owner).keys())
+      if (frame >= first && frame <= last) have++;
+    return [have, last - first + 1];
+  }
+
+  /** The same in words. */
   reach(owner: string): string {
-    const have = this.shot.framesOf(owner).size;
-    return have >= this.shot.count ? "all" : `${have} of ${this.shot.count}`;
+    const [have, all] = this.reached(owner);
+    return have >= all ? "all" : `${have} of ${all}`;
   }
 
   /** The number of a trace's or a track's frames that are in doubt. */

@@ -10,6 +10,7 @@ export type Finding = Somebody & { covered: number; person: number; accepted: st
 export async function coverFinding(desk: Desk, audit: JobOut, place: number): Promise<void> {
   const { shot } = desk;
   await api.cover(shot.id, { job: audit.id, chosen: [place], others: false, how: desk.coverBy });
+  desk.view.mode = "result";
   shot.takeJob(await api.audit(shot.id, { first: null, last: null, of: audit.id }));
 }
 

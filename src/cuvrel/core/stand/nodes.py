@@ -50,6 +50,7 @@ def check_time() -> float | None:
 
 
 REMEMBERED = 20_000  # nodes whose cost is kept in mind
+FEW_BYTES, FIGURES = 256, 50_000  # of an array that is figures and no picture; how many of those are kept
 FRAMES = 400  # frames whose nodes a stand keeps
 T = TypeVar("T")
 
@@ -138,7 +139,8 @@ class Cache:
     """Arrays under their keys, the least recently used ones dropped beyond `room` bytes. Safe to share.
 
     Pictures in bytes (what was decoded, and what is shown) are dropped after all else as long as they fill no more
-    than a third of the room: one frame's light in floats would push out what twenty frames show.
+    than a third of the room: one frame's light in floats would push out what twenty frames show. Figures of a frame
+    (a few bytes, for which whole pictures were worked out) are kept apart from pictures, the last `FIGURES` of them.
     """
 
     def __init__(self, room: int) -> None:
@@ -147,6 +149,7 @@ class Cache:
         self._bytes = 0
         self._light: OrderedDict[str, NDArray[Any]] = OrderedDict()
         self._shown: OrderedDict[str, NDArray[Any]] = OrderedDict()
+        self._figures: OrderedDict[str, NDArray[Any]] = OrderedDict()
         self._lock = threading.Lock()
         self._busy: dict[str, threading.Event] = {}
         self._spent: OrderedDict[str, float] = OrderedDict()
@@ -154,7 +157,7 @@ class Cache:
     def get(self, key: str) -> NDArray[Any] | None:
         """The array, which must not be written to, or None."""
         with self._lock:
-            for shelf in (self._light, self._shown):
+            for shelf in (self._light, self._shown, self._figures):
                 if key in shelf:
                     shelf.move_to_end(key)
                     return shelf[key]
@@ -166,6 +169,11 @@ class Cache:
             return
         value.flags.writeable = False
         with self._lock:
+            if value.nbytes <= FEW_BYTES:
+                self._figures[key] = value
+                while len(self._figures) > FIGURES:
+                    self._figures.popitem(last=False)
+                return
             if key in self._light or key in self._shown:
                 return
             shown = value.dtype == np.uint8
@@ -185,6 +193,7 @@ class Cache:
         with self._lock:
             self._light.clear()
             self._shown.clear()
+            self._figures.clear()
             self.size = self._bytes = 0
 
     def spend(self, key: str, seconds: float) -> None:
