@@ -50,7 +50,7 @@ def check_time() -> float | None:
 
 
 REMEMBERED = 20_000  # nodes whose cost is kept in mind
-FEW_BYTES, FIGURES = 256, 50_000  # of an array that is figures and no picture; how many of those are kept
+FEW_BYTES, FIGURES = 64, 50_000  # of an array that is figures and no picture; how many of those are kept
 FRAMES = 400  # frames whose nodes a stand keeps
 T = TypeVar("T")
 
