@@ -99,7 +99,11 @@ def _nothing_swept(database: Database) -> Iterator[None]:
     """As long as the block runs, no process removes what is not used any more."""
     with psycopg.connect(database.conninfo, autocommit=True) as connection:
         connection.execute("SELECT pg_advisory_lock(%s)", (LOCK,))
-        yield
+        try:
+            yield
+        finally:
+            # the end of the connection is heard later
+            connection.execute("SELECT pg_advisory_unlock(%s)", (LOCK,))
 
 
 def _copied(blobs: Blobs, key: str, to: Path) -> int:
