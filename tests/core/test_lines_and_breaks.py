@@ -278,3 +278,27 @@ def test_a_frame_without_a_flat_part_has_no_grain_to_measure() -> None:
 
 GRAIN = (0.1343328356742859, -1.722007393836975, -2.2113137245178223)
 NOISE = [77, 87, 76, 252]
+
+
+def test_a_slide_at_its_limits_takes_no_more_memory_and_time_than_any_other() -> None:
+    """However fast, it goes through a mirrored picture no further than that repeats, and no pixel is mirrored often."""
+    entry = declared("treatment", "slide")
+    picture = np.ascontiguousarray(np.random.default_rng(1).uniform(0, 1, (90, 160, 4)), np.float32)
+    picture[..., 3] = 1
+    fast = {"across": 100_000.0, "down": -100_000.0, "shutter": 720.0, "rests": "never"}
+    for more in (fast, {**fast, "turn": 3600.0}, {**fast, "down": 0.0}, {**fast, "turn": 30.0, "shutter": 0.0}):
+        padded: list[int] = []
+        with pytest.MonkeyPatch.context() as patch:
+            border = cv2.copyMakeBorder
+            patch.setattr(cv2, "copyMakeBorder", lambda *args: padded.append(border(*args).size) or border(*args))
+            out = np.asarray(entry.run(picture, defaults(entry, **more), Context(1.0, now=Env(100.0, 24))))
+        assert np.isfinite(out).all()
+        assert max(padded, default=0) < 16 * picture.size
+    # turned by a right angle it repeats after twice its height across, and after twice its width down
+    once = {"turn": 90.0, "shutter": 0.0, "rests": "never"}
+    ways = [{"across": 37.0, "down": 11.0}, {"across": 37.0 + 7 * 180, "down": 11.0 - 3 * 320}]
+    near, far = (
+        entry.run(picture, defaults(entry, **once, **way), Context(1.0, now=Env(24.0, 24))) for way in ways
+    )  # fmt: skip
+    np.testing.assert_allclose(near, far, atol=1e-4)
+    assert np.abs(near - picture).max() > 0.1

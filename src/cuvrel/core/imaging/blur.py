@@ -76,14 +76,14 @@ def shifted(picture: F32, by: NDArray, border: int = cv2.BORDER_REPLICATE) -> F3
     steps = int(np.clip(np.ceil(np.log2(max(far, 1.0))), 0, MOST))
     if steps == 0:
         return picture
-    side = int(np.ceil(far / 2)) + steps + 2
-    out = cv2.copyMakeBorder(picture, side, side, side, side, border)
+    across, down = (int(np.ceil(abs(float(n)) / 2)) + steps + 2 for n in by)
+    out = cv2.copyMakeBorder(picture, down, down, across, across, border)
     high, wide = out.shape[:2]
     given, made = out.reshape(high, 4 * wide), np.empty((high, 4 * wide), np.float32)
     for n in range(steps):
         in_rows(_both, high, given, np.asarray(by, np.float32) * np.float32(0.5 ** (n + 2)), made)
         given, made = made, given
-    return np.ascontiguousarray(given.reshape(high, wide, 4)[side:-side, side:-side])
+    return np.ascontiguousarray(given.reshape(high, wide, 4)[down:-down, across:-across])
 
 
 def swept(picture: F32, far: float, way: Callable[[float], F64], border: int = cv2.BORDER_REPLICATE) -> F32:

@@ -42,6 +42,14 @@ def way_left(frame: float, values: dict[str, Any], fps: float) -> float:
     return -(ease * (share**3 - share**4 / 2) + max(left - ease, 0.0))
 
 
+def _within(way: F64, w: int, h: int) -> F64:
+    """A way of the same direction that goes through no more of a mirrored picture than comes before it repeats.
+
+    The mean over more of it is the same but for what is left over; a reach beyond it costs memory alone.
+    """
+    return way * min([1.0, *(2 * side / abs(n) for n, side in zip(way, (w, h), strict=True) if abs(n) > 2 * side)])
+
+
 def _way(centre: tuple[float, float], turn: float, by: F64, share: float) -> F64:
     return about(centre, 1.0, turn * share, by * share)
 
@@ -67,13 +75,15 @@ def slide(picture: F32, values: dict[str, Any], context: Context) -> F32:
     (before, first), (after, last) = moved(-0.5), moved(0.5)
     far = float(np.hypot(*(after - before))) + abs(np.deg2rad(last - first)) * float(np.hypot(w, h)) / 2
     # mirrored pictures go on beyond the border, so the way is swept before it is moved
+    swept_over = _within(after - before, w, h)
     if far > 0.5 and spin == 0:
-        out = shifted(picture, after - before, cv2.BORDER_REFLECT)
+        out = shifted(picture, swept_over, cv2.BORDER_REFLECT)
     elif far > 0.5:
-        way = partial(_way, centre, last - first, after - before)
+        way = partial(_way, centre, last - first, swept_over)
         out = swept(picture, far, way, cv2.BORDER_REFLECT)
-    # after two widths a mirrored picture is itself again
-    by = np.array([by[0] % (2 * w), by[1] % (2 * h)]) if turn == 0 else by
+    # after two widths a mirrored picture is itself again, whichever way it is turned then
+    turned = about((0, 0), 1.0, turn)[:, :2]
+    by = turned @ ((turned.T @ by) % (2 * w, 2 * h))
     if not by.any() and turn == 0:
         return out
     moving = about(centre, 1.0, turn, by)
