@@ -25,10 +25,10 @@ from tests.recipes import document, drawn
 from tests.shared import Hand
 
 
-def used(database: Database) -> set[str]:
+def used(database: Database, blobs: Blobs) -> set[str]:
     """Every blob that something points to."""
     with database.session() as session:
-        return used_blobs(session)
+        return used_blobs(session, blobs)
 
 
 @dataclass

@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+import errno
 import json
+import tempfile
 from collections.abc import Iterator
 from pathlib import Path
 
@@ -11,14 +13,17 @@ import pytest
 from sqlalchemy import select
 
 from cuvrel.core.recipe.errors import CuvrelError
+from cuvrel.jobs.queue import put
+from cuvrel.store import backup as backups
 from cuvrel.store import shots
 from cuvrel.store.backup import backup, restore
 from cuvrel.store.blobs import Blobs
 from cuvrel.store.cluster import Cluster
 from cuvrel.store.db import Database
 from cuvrel.store.documents import document_of
+from cuvrel.store.frames import snapshot
 from cuvrel.store.mattes import frames_of
-from cuvrel.store.models import Project, ShotRow
+from cuvrel.store.models import JobRow, Project, ShotRow
 from cuvrel.store.sweep import tidy
 from tests.conftest import fresh
 from tests.store.conftest import Rig, used
@@ -53,7 +58,7 @@ def test_a_backup_is_brought_back_whole(
         assert document_of(session, row).document == wanted
         assert len(frames_of(session, row.id)) == 16
         assert shots.history(session, row)["undo"]
-    assert len(used(database)) == about["blobs"]
+    assert len(used(database, blobs)) == about["blobs"]
     there = Rig(database, blobs, rig.hand, rig.touches, rig.project, rig.footage, rig.shot, rig.clip)
     for n, frame in zip((0, 5, 15), frames, strict=True):
         np.testing.assert_array_equal(there.matte(n), frame)
@@ -75,6 +80,102 @@ def test_a_second_backup_copies_what_is_new_and_lets_go_of_what_is_old(rig: Rig,
     later = {p.name: p.stat().st_mtime_ns for p in (tmp_path / "to/blobs").glob("*/*")}
     assert len(later) == second["blobs"]
     assert all(later[name] == stamp for name, stamp in stamps.items())
+
+
+class Death(BaseException):
+    """The end of a process in the middle of something."""
+
+
+def held_by(source: Path, cluster: Cluster, tmp_path: Path) -> tuple[str, int]:
+    """What a backup brings back: the shot's name, and how many stored frames it has."""
+    with fresh(cluster) as url:
+        database, place = Database(url), tempfile.mkdtemp(dir=tmp_path)
+        restore(database, Blobs(f"{place}/blobs", Path(place) / "var"), source)
+        with database.session() as session:
+            row = session.scalars(select(ShotRow)).one()
+            found = row.name, len(frames_of(session, row.id))
+        database.engine.dispose()
+    return found
+
+
+def test_a_backup_that_dies_at_any_step_leaves_a_whole_one(
+    rig: Rig, cluster: Cluster, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    to = tmp_path / "to"
+    rig.mark(0)
+    backup(rig.database, rig.blobs, to)
+    before = held_by(to, cluster, tmp_path)
+    rig.mark(5)
+    rig.edit([{"op": "replace", "path": "/name", "value": "Later"}])
+    place, clear = backups._into_place, backups._clear_parts
+    for step in range(20):
+        left = [step]
+
+        def dies(part: Path, to_: Path, left: list[int] = left) -> None:
+            if left[0] == 0:
+                raise Death
+            left[0] -= 1
+            place(part, to_)
+
+        monkeypatch.setattr(backups, "_into_place", dies)
+        monkeypatch.setattr(backups, "_clear_parts", lambda folder: None)
+        try:
+            backup(rig.database, rig.blobs, to)
+        except Death:
+            assert held_by(to, cluster, tmp_path) == before, step
+            continue
+        break
+    assert step >= 2, "a blob, the dump, and the list; what one that died had put in place stays there"
+    assert held_by(to, cluster, tmp_path) == ("Later", 2)
+    monkeypatch.setattr(backups, "_clear_parts", clear)
+    monkeypatch.setattr(backups, "_into_place", place)
+    (to / "blobs/aa").mkdir(exist_ok=True)
+    (to / "blobs/aa/.half.part").write_bytes(b"cut off")
+    backup(rig.database, rig.blobs, to)
+    assert not list(to.rglob("*.part"))
+    assert len(list(to.glob("database*"))) == 1
+
+
+def test_a_full_disk_ends_a_backup_with_a_sentence(
+    rig: Rig, cluster: Cluster, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    to = tmp_path / "to"
+    rig.mark(0)
+    backup(rig.database, rig.blobs, to)
+    before = held_by(to, cluster, tmp_path)
+    rig.mark(5)
+
+    def full(source: Path, to_: Path) -> None:
+        to_.write_bytes(b"some of it")
+        raise OSError(errno.ENOSPC, "No space left on device")
+
+    monkeypatch.setattr(backups.shutil, "copyfile", full)
+    with pytest.raises(CuvrelError, match="could not be written: No space left"):
+        backup(rig.database, rig.blobs, to)
+    monkeypatch.undo()
+    assert not list(to.rglob("*.part"))
+    assert held_by(to, cluster, tmp_path) == before
+
+
+def test_what_a_waiting_export_works_from_is_kept_and_backed_up(rig: Rig, tmp_path: Path) -> None:
+    """Its snapshot lists mattes which no row names any more."""
+    rig.mark(0)
+    with rig.database.session() as session:
+        listed = snapshot(session, rig.shot)
+        frames = rig.blobs.put(json.dumps(listed).encode())
+        job = put(session, "export", rig.project, "Result", shot_id=rig.shot, args={"frames": frames}).id
+    mattes = {blob for _, _, blob in listed}
+    rig.step("undo")
+    assert mattes
+    assert rig.rows() == {}
+    tidy(rig.database, rig.blobs, older=-1)
+    assert all(rig.blobs.has(one) for one in mattes)
+    backup(rig.database, rig.blobs, tmp_path / "to")
+    assert mattes <= {file.name for file in (tmp_path / "to/blobs").glob("*/*")}
+    with rig.database.session() as session:
+        session.get_one(JobRow, job).state = "done"
+    tidy(rig.database, rig.blobs, older=-1)
+    assert not any(rig.blobs.has(one) for one in mattes)
 
 
 def test_a_settled_matte_keeps_no_backup_from_being_made(rig: Rig, tmp_path: Path) -> None:

@@ -122,7 +122,7 @@ def test_blobs_are_kept_once_and_whole(rig: Rig, tmp_path: Path) -> None:
 
 def test_the_sweep_removes_what_nothing_points_to_and_half_made_files(rig: Rig) -> None:
     rig.mark(0)
-    there = used(rig.database)
+    there = used(rig.database, rig.blobs)
     stray = rig.blobs.put(b"stray")
     half = Path(rig.blobs.root) / "ab"
     half.mkdir(exist_ok=True)

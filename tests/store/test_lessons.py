@@ -33,7 +33,7 @@ def test_both_ends_of_what_was_followed_teach(between: Rig) -> None:
         found = ends[end].lessons
         assert found is not None
         assert found["of"] == ends[end].blob
-        assert found[step] in used(between.database)
+        assert found[step] in used(between.database, between.blobs)
     one, other = lessons(between, 0), lessons(between, 4)
     assert len(one) == len(other) == 2
     assert one[0].to_bytes() == other[1].to_bytes(), "the nearest one comes first"

@@ -40,7 +40,7 @@ def test_only_what_is_in_the_trash_is_deleted_for_good_and_with_all_that_it_hold
         trash.delete(session, "shot", rig.shot)
     with rig.database.session() as session:
         trash.put_away(session, "shot", rig.shot)
-    assert blob in used(rig.database), "what is in the trash can be taken out whole"
+    assert blob in used(rig.database, rig.blobs), "what is in the trash can be taken out whole"
     with rig.database.session() as session:
         trash.delete(session, "shot", rig.shot)
         trash.put_away(session, "footage", rig.footage)
@@ -111,14 +111,14 @@ def test_an_exports_file_goes_with_its_job(rig: Rig) -> None:
         job = put(session, "export", rig.project, "Result", shot_id=rig.shot)
         job.state, job.result = "done", {"blob": blob}
         number = job.id
-    assert blob in used(rig.database)
+    assert blob in used(rig.database, rig.blobs)
     with rig.database.session() as session:
         project = session.get(Project, rig.project)
         assert trash.space(session, rig.blobs, project)["exports"] == len(b"a film")
     with rig.database.session() as session:
         trash.put_away(session, "job", number)
         trash.delete(session, "job", number)
-    assert blob not in used(rig.database)
+    assert blob not in used(rig.database, rig.blobs)
 
 
 def test_the_space_of_a_project_is_that_of_its_blobs_each_counted_once(rig: Rig) -> None:
@@ -132,7 +132,7 @@ def test_the_space_of_a_project_is_that_of_its_blobs_each_counted_once(rig: Rig)
         session.add(twin)
         session.flush()
         assert trash.space(session, rig.blobs, project) == found
-    wanted = sum(rig.blobs.path(blob).stat().st_size for blob in used(rig.database))
+    wanted = sum(rig.blobs.path(blob).stat().st_size for blob in used(rig.database, rig.blobs))
     assert sum(found.values()) == wanted
     assert found["frames"] > 0
 
@@ -151,6 +151,6 @@ def test_all_that_a_job_names_stays_as_long_as_the_job(rig: Rig) -> None:
         people.result = {"people": [{"picture": keys[0], "cover": keys[1]}]}
         put(session, "audit", rig.project, "Audit", shot_id=rig.shot).result = {"findings": [], "rows": keys[2]}
         put(session, "unpack", rig.project, "Packed", args={"packed": keys[3], "name": "p.zip"})
-    assert used(rig.database) >= set(keys)
+    assert used(rig.database, rig.blobs) >= set(keys)
     sweep(rig.database, rig.blobs, older=-1)
     assert all(rig.blobs.has(key) for key in keys)

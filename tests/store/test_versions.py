@@ -83,10 +83,10 @@ def test_the_frames_of_a_version_stay_in_the_store_until_it_is_forgotten(rig: Ri
     number = kept(rig)
     rig.step("undo")
     assert not rig.rows()
-    assert blob in used(rig.database)
+    assert blob in used(rig.database, rig.blobs)
     with rig.database.session() as session:
         session.delete(versions.found(session, rig.shot, number))
-    assert blob not in used(rig.database)
+    assert blob not in used(rig.database, rig.blobs)
 
 
 def test_a_version_of_another_shot_is_not_there(rig: Rig) -> None:

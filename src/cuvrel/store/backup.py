@@ -1,8 +1,11 @@
 """Backups: everything as it was at one moment, taken while the program runs, into a folder that may be added to.
 
-TO/database.dump   PostgreSQL's own dump (custom format)
-TO/blobs/ab/ab…    every blob that the dump names, under the hash of its content
-TO/backup.json     written last: without it the folder holds no whole backup
+TO/database-HASH.dump   PostgreSQL's own dump (custom format)
+TO/blobs/ab/ab…         every blob that the dump names, under the hash of its content
+TO/backup.json          names the dump and every blob; put in place last, so that it tells of a whole backup always
+
+A backup that is cut off leaves the one before it as it was: nothing that `backup.json` names is written over or
+removed before another one is in its place.
 """
 
 from __future__ import annotations
@@ -23,13 +26,13 @@ from sqlalchemy import select, text
 from cuvrel import __version__
 from cuvrel.core.recipe.errors import CuvrelError
 from cuvrel.core.recipe.hashing import hash_file
-from cuvrel.store.blobs import Blobs
+from cuvrel.store.blobs import Blobs, is_key
 from cuvrel.store.cluster import binaries
 from cuvrel.store.db import Database
 from cuvrel.store.models import Project, now
 from cuvrel.store.sweep import LOCK, used_blobs
 
-DUMP, ABOUT = "database.dump", "backup.json"
+OLD_DUMP, ABOUT = "database.dump", "backup.json"  # the first: as earlier releases named it
 Tell = Callable[[int, int], None]
 
 
@@ -38,46 +41,91 @@ def backup(database: Database, blobs: Blobs, to: Path, tell: Tell = lambda done,
 
     Raises CuvrelError. An earlier backup in the folder stays whole until this one is.
     """
-    to.mkdir(parents=True, exist_ok=True)
-    beside = to / f".{DUMP}.part"
+    try:
+        to.mkdir(parents=True, exist_ok=True)
+        _clear_parts(to)
+        return _backed_up(database, blobs, to, tell)
+    except OSError as fault:
+        what = f"The backup could not be written: {fault.strerror or fault}."
+        raise CuvrelError(what, "An earlier one in the folder is as it was. Make room, or choose another.") from fault
+    finally:
+        _clear_parts(to)
+
+
+def _backed_up(database: Database, blobs: Blobs, to: Path, tell: Tell) -> dict[str, Any]:
+    beside = to / ".database.part"
     with _nothing_swept(database), database.session() as session:
         # what the dump holds and which blobs it names are read at the same moment
         session.execute(text("SET TRANSACTION ISOLATION LEVEL REPEATABLE READ"))
         snapshot = session.scalar(text("SELECT pg_export_snapshot()"))
-        wanted = sorted(used_blobs(session))
+        wanted = sorted(used_blobs(session, blobs))
         _run(database, "pg_dump", "--format=custom", "--no-owner", f"--snapshot={snapshot}", f"--file={beside}")
         size = 0
         for done, key in enumerate(wanted, 1):
             size += _copied(blobs, key, to / "blobs" / key[:2] / key)
             tell(done, len(wanted))
-    beside.replace(to / DUMP)
-    about = {"cuvrel": __version__, "made": now().isoformat(), "blobs": len(wanted), "bytes": size,
-             "dump": hash_file(to / DUMP)}  # fmt: skip
+    dump = hash_file(beside)
+    name = f"database-{dump}.dump"
+    _into_place(beside, to / name)
+    about = {"cuvrel": __version__, "made": now().isoformat(), "blobs": len(wanted), "bytes": size, "dump": dump}
     part = to / f".{ABOUT}.part"
-    part.write_text(json.dumps(about, indent=1) + "\n")
-    part.replace(to / ABOUT)
+    part.write_text(json.dumps({**about, "file": name, "keys": wanted}) + "\n")
+    _into_place(part, to / ABOUT)
+    # from here on this one is the backup, and what only an earlier one named may go
     keep = set(wanted)
-    for file in (to / "blobs").glob("*/*"):
-        if file.name not in keep:
+    for file in [*to.glob("database*.dump"), *(to / "blobs").glob("*/*")]:
+        if file.name not in keep and file.name != name:
             file.unlink()
     return about
 
 
-def restore(database: Database, blobs: Blobs, source: Path, tell: Tell = lambda done, total: None) -> dict[str, Any]:
-    """Brings a backup back into an empty store, whole or not at all. Raises CuvrelError."""
+def _into_place(part: Path, to: Path) -> None:
+    """Gives a file that is written its name, once all of it is on the disk."""
+    with part.open("rb") as file:
+        os.fsync(file.fileno())
+    part.replace(to)
+    folder = os.open(to.parent, os.O_RDONLY)
+    try:
+        os.fsync(folder)
+    finally:
+        os.close(folder)
+
+
+def _clear_parts(to: Path) -> None:
+    """Removes what a backup that was cut off has left half-made."""
+    for part in [*to.glob(".*.part"), *to.glob("blobs/*/.*.part")]:
+        part.unlink(missing_ok=True)
+
+
+def _found(source: Path) -> tuple[dict[str, Any], Path, list[Path]]:
+    """What a backup says of itself, its dump, and its blobs. Raises CuvrelError."""
     try:
         about: dict[str, Any] = json.loads((source / ABOUT).read_text())
-        whole = hash_file(source / DUMP) == about["dump"]
+        dump = source / Path(str(about.get("file", OLD_DUMP))).name
+        whole = hash_file(dump) == about["dump"]
+        count = int(about["blobs"])
     except (OSError, ValueError, KeyError, TypeError) as fault:
         raise CuvrelError(f"There is no whole backup in {source}.", "Was it made by 'cuvrel backup'?") from fault
     if not whole:
         raise CuvrelError("The backup's dump of the database is not what it was.", "Use another backup.")
+    # one of an earlier release has no list, and may have what a later one that was cut off left beside it
+    keys = about.get("keys") or [file.name for file in (source / "blobs").glob("*/*") if is_key(file.name)]
+    files = [source / "blobs" / key[:2] / key for key in sorted(keys) if is_key(key)]
+    missing = max(count - len(files), 0) + sum(not file.exists() for file in files)
+    if missing:
+        raise CuvrelError(f"{missing} files of the backup are missing.", "Use another backup.")
+    return about, dump, files
+
+
+def restore(database: Database, blobs: Blobs, source: Path, tell: Tell = lambda done, total: None) -> dict[str, Any]:
+    """Brings a backup back into an empty store, whole or not at all; returns what it says of itself.
+
+    Raises CuvrelError.
+    """
+    about, dump, files = _found(source)
     with database.session() as session:
         if session.scalar(select(Project.id).limit(1)) is not None:
             raise CuvrelError("There are projects here already.", "Restore into an empty folder: CUVREL_VAR names it.")
-    files = sorted((source / "blobs").glob("*/*"))
-    if len(files) < int(about["blobs"]):
-        raise CuvrelError(f"{int(about['blobs']) - len(files)} files of the backup are missing.", "Use another backup.")
     scratch = blobs.scratch / "restored"
     scratch.parent.mkdir(parents=True, exist_ok=True)
     for done, file in enumerate(files, 1):
@@ -89,9 +137,9 @@ def restore(database: Database, blobs: Blobs, source: Path, tell: Tell = lambda 
         tell(done, len(files))
     database.engine.dispose()
     _run(database, "pg_restore", "--clean", "--if-exists", "--no-owner", "--single-transaction", "--exit-on-error",
-         f"--dbname={conninfo_to_dict(database.conninfo)['dbname']}", str(source / DUMP))  # fmt: skip
+         f"--dbname={conninfo_to_dict(database.conninfo)['dbname']}", str(dump))  # fmt: skip
     database.migrate()
-    return about
+    return {name: value for name, value in about.items() if name != "keys"}
 
 
 @contextmanager
@@ -113,10 +161,13 @@ def _copied(blobs: Blobs, key: str, to: Path) -> int:
         to.parent.mkdir(parents=True, exist_ok=True)
         part = to.with_name(f".{key}.part")
         try:
-            shutil.copyfile(blobs.path(key), part)
+            there = blobs.path(key)
         except FileNotFoundError as fault:
             raise CuvrelError(f"The file {key} is missing from the store.") from fault
-        part.replace(to)
+        if not there.exists():
+            raise CuvrelError(f"The file {key} is missing from the store.")
+        shutil.copyfile(there, part)
+        _into_place(part, to)
     return size
 
 

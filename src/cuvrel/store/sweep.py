@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import json
+
 from sqlalchemy import select, text
 from sqlalchemy.orm import Session
 
@@ -15,8 +17,10 @@ EVERY = 3600.0  # seconds between two sweeps
 LOCK = 7022  # who holds it keeps all blobs as they are; of PostgreSQL's advisory locks
 
 
-def used_blobs(session: Session) -> set[str]:
-    """Every blob that a row points to, in the trash or not."""
+def used_blobs(session: Session, blobs: Blobs) -> set[str]:
+    """Every blob that a row points to, in the trash or not, and those that the snapshot of a job lists which may still
+    be worked on: it works from the stored frames of then.
+    """
     used: set[str] = set()
     for footage in session.scalars(select(FootageRow)):
         used |= footage_blobs(footage)
@@ -27,13 +31,24 @@ def used_blobs(session: Session) -> set[str]:
             used |= frame_blobs(one["blob"], one["base"], one["lessons"])
     for job in session.scalars(select(JobRow)):
         used |= job_blobs(job)
+        if job.state != "done" and "frames" in job.args:
+            used |= _listed(blobs, str(job.args["frames"]))
     return used
+
+
+def _listed(blobs: Blobs, snapshot: str) -> set[str]:
+    """The blobs of a snapshot of stored frames (store/frames.py); none where that is gone."""
+    try:
+        frames = json.loads(blobs.get(snapshot))
+    except (FileNotFoundError, ValueError):
+        return set()
+    return {str(blob) for _, _, blob in frames if blob}
 
 
 def sweep(database: Database, blobs: Blobs, older: float = 3600.0) -> int:
     """Removes blobs that are unused and older than `older` seconds; returns how many went."""
     with database.session() as session:
-        used = used_blobs(session)
+        used = used_blobs(session, blobs)
     return blobs.sweep(used, older)
 
 
