@@ -1,8 +1,10 @@
 """Footage is made ready or refused; bytes are kept once, swept when nothing points to them, and packed whole."""
 
+import errno
 import json
 import zipfile
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 import pytest
@@ -12,11 +14,14 @@ from cuvrel.core.media.probe import MediaInfo
 from cuvrel.core.media.reader import Reader
 from cuvrel.core.media.writer import png_bytes
 from cuvrel.core.recipe.errors import MediaError, RecipeError
-from cuvrel.jobs.queue import put
+from cuvrel.jobs.queue import enqueue, put
+from cuvrel.jobs.running import Stopped
+from cuvrel.store import footage as footage_of
 from cuvrel.store import packing, shots
+from cuvrel.store.disk_space import NoRoom
 from cuvrel.store.footage import clean_name, first_look, make_ready
 from cuvrel.store.mattes import frames_of, store_matte, stored_matte
-from cuvrel.store.models import FootageRow, MatteFrame, Project, now
+from cuvrel.store.models import FootageRow, JobRow, MatteFrame, Project, now
 from cuvrel.store.sweep import sweep
 from tests.store.conftest import Rig, used
 
@@ -185,3 +190,49 @@ def test_packed_projects_that_are_damaged_or_hostile_are_refused_whole(rig: Rig,
     with rig.database.session() as session:
         assert len(session.scalars(select(Project)).all()) == before
     assert not (tmp_path.parent / "evil.txt").exists()
+
+
+@pytest.mark.parametrize(
+    ("fault", "says"),
+    [
+        (OSError(errno.ENOSPC, "No space left on device"), "The disk is full; the file is kept."),
+        (NoRoom("The disk is nearly full; what was done so far is kept."), "nearly full"),
+        (Stopped(), "was stopped"),
+        ("gone", "is not in the store"),
+    ],
+)
+def test_what_is_no_fault_of_the_file_refuses_nothing_and_is_run_again(
+    rig: Rig, monkeypatch: pytest.MonkeyPatch, tmp_path: Path, fault: Any, says: str
+) -> None:
+    copy = tmp_path / "again.mp4"
+    copy.write_bytes(rig.clip.path.read_bytes() + b"\0" * 9)
+    whole = copy.read_bytes()
+    with rig.database.session() as session:
+        row = FootageRow(project_id=rig.project, name="again.mp4", blob=rig.blobs.put_file(copy), size=len(whole))
+        session.add(row)
+        session.flush()
+        job = put(session, "ingest", rig.project, "again.mp4", footage_id=row.id).id
+        number, blob = row.id, row.blob
+
+    def fails(*_: Any) -> None:
+        raise fault
+
+    if fault == "gone":
+        rig.blobs.path(blob).unlink()
+    else:
+        monkeypatch.setattr(footage_of, "_small", fails)
+    assert rig.finish(job).state in ("failed", "stopped")
+    with rig.database.session() as session:
+        row = session.get_one(FootageRow, number)
+        assert (row.state, says in row.message) == ("stopped", True), row.message
+    assert blob in used(rig.database, rig.blobs), "the sweep leaves it alone"
+    monkeypatch.undo()
+    rig.blobs.put(whole)
+    with rig.database.session() as session:
+        row = session.get_one(JobRow, job)
+        row.state, row.stop = "waiting", False
+        enqueue(session, row)
+    assert rig.finish(job).state == "done"
+    with rig.database.session() as session:
+        row = session.get_one(FootageRow, number)
+        assert (row.state, row.message, row.info["frames"]) == ("ready", "", 16)

@@ -1,6 +1,6 @@
 <script lang="ts">
   import { api } from "../lib/api";
-  import type { FootageOut } from "../lib/api-types";
+  import type { FootageOut, JobOut } from "../lib/api-types";
   import { bytes } from "../lib/format";
   import { notes } from "../lib/notes.svelte";
   import { newMatte } from "../stand/mattes";
@@ -47,8 +47,17 @@
     }
   }
 
+  async function again(job: JobOut) {
+    try {
+      await api.again(job.id);
+      await store.load();
+    } catch (error) {
+      notes.fault(error);
+    }
+  }
+
   function about(f: FootageOut): string {
-    if (f.state === "refused") return f.message;
+    if (f.state === "refused" || f.state === "stopped") return f.message;
     if (f.state === "working") {
       const job = store.job(f);
       return job?.total
@@ -125,7 +134,8 @@
         ></span>
         <span class="grid min-w-0 flex-1"
           ><strong class="truncate font-medium">{f.name}</strong><small
-            class={f.state === "refused" ? "text-redtext" : "text-quiet"}>{about(f)}</small
+            class={f.state === "refused" || f.state === "stopped" ? "text-redtext" : "text-quiet"}
+            >{about(f)}</small
           >{#each f.state === "ready" ? (f.said ?? []) : [] as sentence (sentence)}<small
               class="text-quiet italic">{sentence}</small
             >{/each}</span
@@ -135,6 +145,7 @@
             share={job?.total ? job.done / job.total : 0}
             name={`Bringing in ${f.name}`}
           />{/if}
+        {#if f.state === "stopped" && job}<Button onclick={() => again(job)}>Run again</Button>{/if}
         {#if f.state === "ready" && f.frames}<Button
             onclick={() => (reading = f)}
             title="What its numbers mean: matrix, range, primaries, transfer, fields"

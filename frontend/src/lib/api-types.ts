@@ -1428,9 +1428,10 @@ export interface components {
             hash: string;
             /**
              * State
+             * @description stopped: it was not brought in whole, through no fault of the file, which is kept
              * @enum {string}
              */
-            state: "working" | "ready" | "refused";
+            state: "working" | "ready" | "refused" | "stopped";
             /** Message */
             message: string;
             /** Size */

@@ -40,6 +40,7 @@ from cuvrel.jobs.tracking import Courses
 from cuvrel.store import packing
 from cuvrel.store.blobs import Blobs
 from cuvrel.store.db import Database, notify
+from cuvrel.store.disk_space import NoRoom, is_full
 from cuvrel.store.following import StoredFrames
 from cuvrel.store.footage import make_ready
 from cuvrel.store.mattes import plate_row, store_matte
@@ -81,36 +82,48 @@ class Works(Resources):
         return works[row.kind](row)
 
     def ingest(self, row: JobRow) -> str:
-        """Makes uploaded footage ready, or refuses it and leaves nothing behind but the sentence."""
+        """Makes uploaded footage ready, or refuses it and leaves nothing behind but the sentence.
+
+        What is not the file's fault (it was stopped, the disk is full, the store does not answer) refuses nothing: the
+        file stays, and it is brought in when the job is run again.
+        """
         try:
+            self._leave(row, "working", "", once="stopped")
             with self.database.session() as session:
                 footage = session.get(FootageRow, row.footage_id)
                 if footage is None:
                     raise Stopped
+                if not self.blobs.has(footage.blob):
+                    raise CuvrelError("The file is not in the store.", "Bring it in again.")
                 make_ready(session, footage, self.blobs, self._telling(row))
                 notify(session, "footage", footage=footage.id, state="ready", project=row.project_id)
             return "Ready."
-        except MediaError as fault:
-            self._refuse(row, str(fault))
-            raise
         except (OperationalError, Interrupted):
             raise
         except Stopped:
-            self._refuse(row, "Bringing it in was stopped.")
+            self._leave(row, "stopped", "Bringing it in was stopped.")
             raise
         except Exception as fault:  # what a broken file makes foreign decoders raise is not known beforehand
+            if (kept := _not_of_the_file(fault)) is not None:
+                self._leave(row, "stopped", str(kept))
+                raise kept from fault
+            if isinstance(fault, MediaError):
+                self._leave(row, "refused", str(fault))
+                raise
             log.warning("footage %s: %r", row.footage_id, fault)
             unknown = MediaError("The file can't be brought in; it is broken in a way that is not known.",
                                  "Play it in a media player, or export it again.")  # fmt: skip
-            self._refuse(row, str(unknown))
+            self._leave(row, "refused", str(unknown))
             raise unknown from fault
 
-    def _refuse(self, row: JobRow, message: str) -> None:
+    def _leave(self, row: JobRow, state: str, message: str, once: str | None = None) -> None:
+        """Writes down how footage stands that is not ready. once: only where it stood so."""
         with self.database.session() as session:
             footage = session.get(FootageRow, row.footage_id)
-            if footage is not None and footage.state != "ready":  # else it was merely looked at anew
-                footage.state, footage.message = "refused", message
-                notify(session, "footage", footage=footage.id, state="refused", project=row.project_id)
+            # what is ready was merely looked at anew
+            if footage is not None and footage.state != "ready" and footage.state == (once or footage.state):
+                footage.state, footage.message = state, message
+                notify(session, "footage", footage=footage.id, state=state, project=row.project_id)
 
     def follow(self, row: JobRow) -> str:
         """Carries a trace on from a frame until a touched frame, the range's end, a halt or a stop."""
@@ -391,3 +404,14 @@ class Works(Resources):
             session.flush()
             make_ready(session, footage, self.blobs)
             return footage.id
+
+
+def _not_of_the_file(fault: BaseException | None) -> CuvrelError | None:
+    """What is said of a fault that is the machine's and not the footage's; None where it is the footage's."""
+    while fault is not None:
+        if isinstance(fault, CuvrelError) and not isinstance(fault, MediaError):
+            return fault
+        if is_full(fault):
+            return NoRoom("The disk is full; the file is kept.", "Make room, then run it again.")
+        fault = fault.__cause__ or fault.__context__
+    return None

@@ -137,7 +137,7 @@ def space(session: Session, blobs: Blobs, project: Project) -> dict[str, int]:
 
 
 def footage_blobs(row: FootageRow) -> set[str]:
-    """The blobs that a piece of footage needs."""
+    """The blobs that a piece of footage needs; what was refused needs none, what was stopped can be run again."""
     if row.state == "refused":
         return set()
     return _named(row.blob, row.proxy.get("blob"), row.film.get("blob"), row.sound.get("blob"))

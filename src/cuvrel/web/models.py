@@ -129,7 +129,9 @@ class FootageOut(BaseModel):
     id: int
     name: str
     hash: str = ""
-    state: Literal["working", "ready", "refused"]
+    state: Literal["working", "ready", "refused", "stopped"] = Field(
+        description="stopped: it was not brought in whole, through no fault of the file, which is kept"
+    )
     message: str
     size: int
     width: int = 0
