@@ -123,7 +123,8 @@ def _run(var: Path, port: int, demo: bool, workers: int, clips: list[str] | None
     signal.signal(signal.SIGTERM, end)
     cluster, spare = Cluster(var / "postgres"), Spare(var / "spare")
     children: list[Child] = []
-    shutil.rmtree(var / "tmp", ignore_errors=True)  # what a killed process had half-made
+    for half_made in [var / "tmp", *var.glob("upload-*")]:  # by a process that was killed
+        shutil.rmtree(half_made, ignore_errors=True)
     # kernels are compiled beside all else, once per state of the code, so that nobody waits for a first picture
     state, mark = state_of_code(), var / "compiled"
     compiling: list[subprocess.Popen[bytes]] = []

@@ -151,8 +151,12 @@ def test_killing_the_supervisor_takes_its_children_along_and_nothing_is_lost(sta
     stack.process.wait()
     wait_for(lambda: not any(alive(p) for p in children.values()), 30, "the children's end")
     (stack.var / "address.json").unlink()
+    # an upload that was cut off with the server leaves nothing for good
+    (stack.var / "upload-cut").mkdir()
+    (stack.var / "upload-cut/received").write_bytes(b"half of a film")
     stack.start()
     assert state(stack, shot) == before
+    assert not list(stack.var.glob("upload-*"))
 
 
 def test_a_second_start_from_one_folder_says_where_the_first_one_is(stack: Stack) -> None:

@@ -18,7 +18,7 @@ from cuvrel.jobs.queue import enqueue, put
 from cuvrel.jobs.running import Stopped
 from cuvrel.store import footage as footage_of
 from cuvrel.store import packing, shots
-from cuvrel.store.disk_space import NoRoom
+from cuvrel.store.disk_space import NoRoom, Room
 from cuvrel.store.footage import clean_name, first_look, make_ready
 from cuvrel.store.mattes import frames_of, store_matte, stored_matte
 from cuvrel.store.models import FootageRow, JobRow, MatteFrame, Project, now
@@ -190,6 +190,19 @@ def test_packed_projects_that_are_damaged_or_hostile_are_refused_whole(rig: Rig,
     with rig.database.session() as session:
         assert len(session.scalars(select(Project)).all()) == before
     assert not (tmp_path.parent / "evil.txt").exists()
+
+
+def test_marks_are_kept_when_work_that_runs_has_no_room_any_more(rig: Rig, monkeypatch: pytest.MonkeyPatch) -> None:
+    reserve = 1 << 30
+    monkeypatch.setenv("CUVREL_RESERVE", str(reserve))
+    monkeypatch.setattr(Room, "free", lambda self: reserve // 3)
+    with pytest.raises(NoRoom):
+        rig.blobs.put(b"a followed frame")
+    rig.mark(0)
+    assert rig.rows()[0].blob
+    monkeypatch.setattr(Room, "free", lambda self: reserve // 9)
+    with pytest.raises(NoRoom):
+        rig.mark(4)
 
 
 @pytest.mark.parametrize(

@@ -48,13 +48,13 @@ class Blobs:
             raise ValueError(f"not a blob key: {key!r}")
         return f"{self.root}/{key[:2]}/{key}"
 
-    def put(self, data: bytes) -> str:
-        """Keeps the bytes and returns their key. Raises NoRoom."""
+    def put(self, data: bytes, by_hand: bool = False) -> str:
+        """Keeps the bytes and returns their key. by_hand: they come of an edit (see Room.hold). Raises NoRoom."""
         key = hash_bytes(data)
         place = self._place(key)
         if self.fs.exists(place):
             return key
-        self.room.hold(len(data))
+        self.room.hold(len(data), by_hand)
         if self._whole:
             self.fs.pipe_file(place, data)
             return key

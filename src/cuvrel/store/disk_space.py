@@ -61,9 +61,13 @@ class Room:
                 "Empty the trash, fetch and delete old exports, or make room on the disk.",
             )
 
-    def hold(self, wanted: int) -> None:
-        """Raises NoRoom when a write of work that is under way would leave less than half of the reserve."""
-        if self.free() - wanted < self.reserve // 2:
+    def hold(self, wanted: int, by_hand: bool = False) -> None:
+        """Raises NoRoom when a write of work that is under way would leave less than half of the reserve.
+
+        by_hand: what comes of an edit is refused last of all, when an eighth would not be left: the database needs that
+        to save edits.
+        """
+        if self.free() - wanted < self.reserve // (8 if by_hand else 2):
             raise NoRoom("The disk is nearly full; what was done so far is kept.", "Make room, then run it again.")
 
 

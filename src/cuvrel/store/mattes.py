@@ -150,7 +150,7 @@ class Touches:
             if len(drawn) < len(marks):
                 prior = self._found(plate, wanted.frame, snap, detail, needed=not drawn)
             alpha = trace(self._prepared(plate, wanted.frame, snap), drawn, prior, snap, detail)
-            blob = store_matte(self._blobs, alpha)
+            blob = store_matte(self._blobs, alpha, by_hand=True)
         except TraceError:
             # out marks alone: nothing can be solved before there is an in mark, and the interface says so
             pass
@@ -281,9 +281,9 @@ def stored_matte(blobs: Blobs, row: MatteFrame) -> F32 | None:
     return _grey(blobs, row.blob) if row.blob else None
 
 
-def store_matte(blobs: Blobs, alpha: F32) -> str:
-    """Keeps a matte as an 8-bit grey PNG and returns its key."""
-    return blobs.put(png_bytes(np.round(np.clip(alpha, 0, 1) * 255).astype(np.uint8)))
+def store_matte(blobs: Blobs, alpha: F32, by_hand: bool = False) -> str:
+    """Keeps a matte as an 8-bit grey PNG and returns its key. by_hand: as for Blobs.put."""
+    return blobs.put(png_bytes(np.round(np.clip(alpha, 0, 1) * 255).astype(np.uint8)), by_hand)
 
 
 def store_followed(
