@@ -18,7 +18,7 @@ from cuvrel.core.stand.nodes import Cache, work_out
 from cuvrel.core.stand.uncovered import Uncovered
 from cuvrel.core.stand.view_kinds import ResultView
 from cuvrel.core.stand.views import view
-from cuvrel.store.audits import picture_keys
+from cuvrel.store.audits import is_clean, picture_keys
 from cuvrel.store.blobs import Blobs
 
 Read = Callable[[int], U8]
@@ -84,9 +84,8 @@ def audit(
     findings.sort(key=lambda one: int(one["first"]))
     rows = [{**row, "key": keys[row["frame"]]} for row in report(looked)["frames"]] + list(old.values())
     rows.sort(key=lambda row: int(row["frame"]))
-    whole_range = len(rows) == len(keys)
-    return {"looked_at": len(rows), "left_out": len(keys) - len(rows), "findings": findings,
-            "clean": whole_range and all(one["accepted"] for one in findings),
+    left_out = len(keys) - len(rows)
+    return {"looked_at": len(rows), "left_out": left_out, "findings": findings, "clean": is_clean(findings, left_out),
             "pictures": key_of(sorted((row["frame"], row["key"]) for row in rows)),
             "rows": blobs.put(json.dumps(rows).encode())}  # fmt: skip
 

@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
+from typing import Any
 
 from sqlalchemy import select
 from sqlalchemy.orm import Session
@@ -33,6 +34,11 @@ def state_of(session: Session, row: ShotRow) -> str:
 def picture_keys(stand: Stand, frames: Sequence[int]) -> dict[int, str]:
     """The key of the result on each of some frames: the same key is the same picture."""
     return {n: view(stand, ResultView(), n).key for n in frames}
+
+
+def is_clean(findings: Sequence[Mapping[str, Any]], left_out: int) -> bool:
+    """Whether an audit is clean: no frame of the range was left out, and nothing is open that is not accepted."""
+    return not left_out and all(one["accepted"] for one in findings)
 
 
 @dataclass(frozen=True)

@@ -19,7 +19,7 @@ from cuvrel.core.redaction.covering import cover_parts
 from cuvrel.jobs.queue import put, tell
 from cuvrel.store import shots as store
 from cuvrel.store.access import job_for, shot_for
-from cuvrel.store.audits import standing, state_of
+from cuvrel.store.audits import is_clean, standing, state_of
 from cuvrel.store.blobs import Blobs
 from cuvrel.store.documents import document_of
 from cuvrel.store.frames import snapshot
@@ -219,7 +219,7 @@ def accept(path: ById, body: AcceptRequest) -> Response:
             raise store.NotFound("There is no such finding.")
         findings = [dict(one) for one in row.result["findings"]]
         findings[body.finding]["accepted"] = body.reason.strip() or None
-        clean = not row.result.get("left_out") and all(one["accepted"] for one in findings)
+        clean = is_clean(findings, row.result.get("left_out", 0))
         row.result = {**row.result, "findings": findings, "clean": clean}
         tell(session, row)
         return answer(job_out(row))

@@ -75,13 +75,13 @@ class Start:
 class _Expected:
     """Where something that is out of sight should be by now.
 
-    carried: where it was last, moved as the whole picture has since. before: one frame before it went out of sight.
-    since: how many frames ago that was.
+    seen, before: where it was when it was last seen, and a frame before that. carried: the former, moved as the whole
+    picture has since. since: how many frames ago that was.
     """
 
-    carried: F64
+    seen: F64
     before: F64
-    seen: F64 | None = None
+    carried: F64
     since: int = 0
 
     def later(self, then: Scene, now: Scene) -> _Expected:
@@ -90,16 +90,15 @@ class _Expected:
         whole = Area(np.array([[0, 0], [wide - 1.0, 0], [wide - 1.0, high - 1.0], [0, high - 1.0]]))
         way = went(then, now, whole, "size and turn")
         carried = self.carried if way is None else np.asarray(way.matrix @ self.carried, np.float64)
-        return _Expected(carried, self.before, self.carried if self.seen is None else self.seen, self.since + 1)
+        return _Expected(self.seen, self.before, carried, self.since + 1)
 
     def near(self, fit: Fit) -> bool:
         """Whether it was found there, or where it would be if it had gone on as it did."""
-        seen = self.carried if self.seen is None else self.seen
-        at, was, before, carried = (moved(one, SQUARE) for one in (fit.matrix, seen, self.before, self.carried))
-        size = max(float(np.sqrt(abs(cv2.contourArea(was.astype(np.float32))))), 1.0)
+        at, was, before, carried = (moved(one, SQUARE) for one in (fit.matrix, self.seen, self.before, self.carried))
+        size = _side(was)
         room = min(0.4 * size + 3 * self.since, size)
         went_on = was + (was - before) * self.since
-        return any(float(np.abs(at.mean(axis=0) - one.mean(axis=0)).max()) < room for one in (carried, went_on))
+        return any(_apart(at, one) < room for one in (carried, went_on))
 
 
 class CanNotTrack(CuvrelError):
@@ -131,14 +130,15 @@ class Tracker:
         """It on frames one after another, from the one beside its frame of reference on, or beside where it begins."""
         here = self.first if begin is None else begin
         known = here if here.doubt < SURE else self.first
-        expected = _Expected(known.matrix, known.matrix)
+        expected = _Expected(known.matrix, known.matrix, known.matrix)
         last: Found | None = None
         for frame in frames:
             if here.doubt > TOLD:
                 expected = expected.later(self._scenes(here.frame), self._scenes(frame))
             found = self._step(here, last, known, expected, frame)
             if found.doubt <= TOLD:
-                expected = _Expected(found.matrix, found.matrix if here.doubt > TOLD else here.matrix)
+                before = found.matrix if here.doubt > TOLD else here.matrix
+                expected = _Expected(found.matrix, before, found.matrix)
             last, here = here, found
             if found.doubt < SURE:
                 known = found
@@ -213,7 +213,7 @@ class Tracker:
         if fit is None:
             return None
         was, now = moved(guess, SQUARE), moved(fit.matrix, SQUARE)
-        size = max(float(np.sqrt(abs(cv2.contourArea(was.astype(np.float32))))), 1.0)
+        size = _side(was)
         grown = float(np.sqrt(abs(cv2.contourArea(now.astype(np.float32))))) / size
         far = float(np.abs(now - was).max())
         if not 0.6 < grown < 1.7 or far > max(room * size, 12):
@@ -277,8 +277,17 @@ def _rivals(one: Fit | None, other: Fit) -> bool:
     if one is None or not _holds(one) or abs(one.alike - other.alike) > RIVAL:
         return False
     a, b = moved(one.matrix, SQUARE), moved(other.matrix, SQUARE)
-    size = max(float(np.sqrt(abs(cv2.contourArea(a.astype(np.float32))))), 1.0)
-    return float(np.abs(a.mean(axis=0) - b.mean(axis=0)).max()) > 0.3 * size
+    return _apart(a, b) > 0.3 * _side(a)
+
+
+def _side(corners: F64) -> float:
+    """The side of a square of the same area, in pixels, 1 at the least."""
+    return max(float(np.sqrt(abs(cv2.contourArea(corners.astype(np.float32))))), 1.0)
+
+
+def _apart(one: F64, other: F64) -> float:
+    """How far the middles of two outlines are from one another along the axis on which they are furthest."""
+    return float(np.abs(one.mean(axis=0) - other.mean(axis=0)).max())
 
 
 def _worth(fit: Fit) -> float:
