@@ -98,14 +98,20 @@ def held_by(source: Path, cluster: Cluster, tmp_path: Path) -> tuple[str, int]:
     return found
 
 
+def backed_up_and_gone_on(rig: Rig, cluster: Cluster, to: Path) -> tuple[str, int]:
+    """Makes a backup and marks another frame; what the backup brings back."""
+    rig.mark(0)
+    backup(rig.database, rig.blobs, to)
+    before = held_by(to, cluster, to.parent)
+    rig.mark(5)
+    return before
+
+
 def test_a_backup_that_dies_at_any_step_leaves_a_whole_one(
     rig: Rig, cluster: Cluster, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     to = tmp_path / "to"
-    rig.mark(0)
-    backup(rig.database, rig.blobs, to)
-    before = held_by(to, cluster, tmp_path)
-    rig.mark(5)
+    before = backed_up_and_gone_on(rig, cluster, to)
     rig.edit([{"op": "replace", "path": "/name", "value": "Later"}])
     place, clear = backups._into_place, backups._clear_parts
     for step in range(20):
@@ -140,10 +146,7 @@ def test_a_full_disk_ends_a_backup_with_a_sentence(
     rig: Rig, cluster: Cluster, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     to = tmp_path / "to"
-    rig.mark(0)
-    backup(rig.database, rig.blobs, to)
-    before = held_by(to, cluster, tmp_path)
-    rig.mark(5)
+    before = backed_up_and_gone_on(rig, cluster, to)
 
     def full(source: Path, to_: Path) -> None:
         to_.write_bytes(b"some of it")
