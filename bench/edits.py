@@ -15,11 +15,11 @@ from bench.speed import say, timed
 from cuvrel.core.media.writer import png_bytes
 from cuvrel.demo.project import CLIPS
 from cuvrel.store import shots
-from cuvrel.store.blobs import Blobs
 from cuvrel.store.cluster import Cluster
 from cuvrel.store.config import Config
 from cuvrel.store.db import Database
 from cuvrel.store.footage import entry, make_ready
+from cuvrel.store.leases import store_of
 from cuvrel.store.models import FootageRow, MatteFrame, Project
 from cuvrel.web.app import create_app
 
@@ -62,7 +62,7 @@ def run() -> None:
 def _measure(config: Config, folder: Path) -> None:
     database = Database(config.database)
     database.migrate()
-    blobs = Blobs(config.blobs, config.var)
+    blobs = store_of(config, database)
     shutil.copyfile(CLIPS / "signaller.mp4", folder / "clip.mp4")
     with database.session() as session:
         project = Project(name="Bench")

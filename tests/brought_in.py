@@ -14,7 +14,7 @@ from cuvrel.store.blobs import Blobs
 from cuvrel.store.db import Database
 from cuvrel.store.footage import make_ready
 from cuvrel.store.models import FootageRow, Project
-from cuvrel.store.trash import footage_blobs
+from cuvrel.store.sweep import used_blobs
 
 FIELDS = ("name", "state", "blob", "size", "info", "proxy", "film", "sound")
 
@@ -33,7 +33,7 @@ def bring_in(database: Database, file: Path, folder: Path) -> None:
         session.flush()
         make_ready(session, row, blobs)
         (folder / "blobs").mkdir()
-        for key in footage_blobs(row):
+        for key in used_blobs(session, blobs):
             shutil.copyfile(blobs.path(key), folder / "blobs" / key)
         (folder / "about.json").write_text(json.dumps({name: getattr(row, name) for name in FIELDS}))
 

@@ -24,6 +24,7 @@ from cuvrel.store.blobs import Blobs
 from cuvrel.store.cluster import Cluster
 from cuvrel.store.config import Config
 from cuvrel.store.db import Database
+from cuvrel.store.leases import store_of
 from cuvrel.supervise import compilers
 from tests.brought_in import BroughtIn, bring_in
 from tests.shared import shared
@@ -108,7 +109,7 @@ def cluster() -> Iterator[Cluster]:
         server.start()
         database = Database(server.url())
         database.migrate()
-        database.engine.dispose()
+        database.close()
         try:
             yield server
         finally:
@@ -134,7 +135,7 @@ def brought_in(tmp_path_factory: pytest.TempPathFactory, cluster: Cluster, clip:
         with fresh(cluster) as url:
             database = Database(url)
             bring_in(database, clip.path, folder)
-            database.engine.dispose()
+            database.close()
 
     return BroughtIn(shared(tmp_path_factory, "brought-in", make))
 
@@ -150,9 +151,9 @@ def config(cluster: Cluster, tmp_path: Path) -> Iterator[Config]:
 def database(config: Config) -> Iterator[Database]:
     found = Database(config.database)
     yield found
-    found.engine.dispose()
+    found.close()
 
 
 @pytest.fixture
-def blobs(config: Config) -> Blobs:
-    return Blobs(config.blobs, config.var)
+def blobs(config: Config, database: Database) -> Blobs:
+    return store_of(config, database)

@@ -403,10 +403,10 @@ class _store:
     """Database and blobs: those that CUVREL_DATABASE_URL names, else the cluster in the var folder."""
 
     def __enter__(self) -> tuple[Any, Any]:
-        from cuvrel.store.blobs import Blobs
         from cuvrel.store.cluster import Cluster, close_to_others
         from cuvrel.store.config import Config
         from cuvrel.store.db import Database
+        from cuvrel.store.leases import store_of
 
         self._cluster: Any = None
         config = Config.from_env()
@@ -422,7 +422,7 @@ class _store:
             url = cluster.url()
         database = Database(url)
         database.migrate()
-        return database, Blobs(config.blobs, config.var)
+        return database, store_of(config, database)
 
     def __exit__(self, *_: object) -> None:
         if self._cluster is not None:

@@ -23,10 +23,10 @@ from cuvrel import memory
 from cuvrel.core.recipe.errors import CuvrelError
 from cuvrel.core.recipe.hashing import key_of
 from cuvrel.logs import LogFile
-from cuvrel.store.blobs import Blobs
 from cuvrel.store.cluster import Cluster, close_to_others, free_port
 from cuvrel.store.config import Config
 from cuvrel.store.db import Database
+from cuvrel.store.leases import store_of
 from cuvrel.store.models import Project
 
 
@@ -142,8 +142,8 @@ def _run(var: Path, port: int, demo: bool, workers: int, clips: list[str] | None
             # heavy to load, and wanted once
             from cuvrel.demo.project import install
 
-            install(database, Blobs(config.blobs, var), _tell, clips)
-        database.engine.dispose()
+            install(database, store_of(config, database), _tell, clips)
+        database.close()
         port = free_port(port)
         url = f"http://127.0.0.1:{port}/"
         env = {

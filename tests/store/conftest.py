@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from datetime import timedelta
 
 import numpy as np
 import pytest
@@ -23,6 +24,8 @@ from tests.brought_in import BroughtIn
 from tests.conftest import Clip
 from tests.recipes import document, drawn
 from tests.shared import Hand
+
+OVER = timedelta(hours=2)  # all leases of what nobody works on are over
 
 
 def used(database: Database, blobs: Blobs) -> set[str]:

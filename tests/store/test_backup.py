@@ -24,9 +24,9 @@ from cuvrel.store.documents import document_of
 from cuvrel.store.frames import snapshot
 from cuvrel.store.mattes import frames_of
 from cuvrel.store.models import JobRow, Project, ShotRow
-from cuvrel.store.sweep import tidy
+from cuvrel.store.sweep import sweep
 from tests.conftest import fresh
-from tests.store.conftest import Rig, used
+from tests.store.conftest import OVER, Rig, used
 from tests.store.test_settling import start_settle
 
 
@@ -36,7 +36,7 @@ def elsewhere(cluster: Cluster, tmp_path: Path) -> Iterator[tuple[Database, Blob
     with fresh(cluster) as url:
         database = Database(url)
         yield database, Blobs(str(tmp_path / "there/blobs"), tmp_path / "there/var")
-        database.engine.dispose()
+        database.close()
 
 
 def worked(rig: Rig) -> None:
@@ -94,7 +94,7 @@ def held_by(source: Path, cluster: Cluster, tmp_path: Path) -> tuple[str, int]:
         with database.session() as session:
             row = session.scalars(select(ShotRow)).one()
             found = row.name, len(frames_of(session, row.id))
-        database.engine.dispose()
+        database.close()
     return found
 
 
@@ -171,13 +171,13 @@ def test_what_a_waiting_export_works_from_is_kept_and_backed_up(rig: Rig, tmp_pa
     rig.step("undo")
     assert mattes
     assert rig.rows() == {}
-    tidy(rig.database, rig.blobs, older=-1)
+    sweep(rig.database, rig.blobs, OVER)
     assert all(rig.blobs.has(one) for one in mattes)
     backup(rig.database, rig.blobs, tmp_path / "to")
     assert mattes <= {file.name for file in (tmp_path / "to/blobs").glob("*/*")}
     with rig.database.session() as session:
         session.get_one(JobRow, job).state = "done"
-    tidy(rig.database, rig.blobs, older=-1)
+    sweep(rig.database, rig.blobs, OVER)
     assert not any(rig.blobs.has(one) for one in mattes)
 
 
@@ -195,13 +195,14 @@ def test_nothing_is_swept_while_a_backup_is_taken(rig: Rig, tmp_path: Path) -> N
     seen: list[bool] = []
 
     def meanwhile(done: int, total: int) -> None:
-        tidy(rig.database, rig.blobs, older=-1)
+        if not seen:
+            sweep(rig.database, rig.blobs, OVER)
         seen.append(rig.blobs.has(lost))
 
     backup(rig.database, rig.blobs, tmp_path / "to", meanwhile)
     assert seen
     assert all(seen)
-    tidy(rig.database, rig.blobs, older=-1)
+    sweep(rig.database, rig.blobs, OVER)
     assert not rig.blobs.has(lost)
 
 

@@ -77,7 +77,7 @@ def test_what_an_earlier_release_made_belongs_to_the_owner_now(folder: Path) -> 
     database.migrate()
     with database.session() as session:
         session.add(Project(name="Kept"))
-    database.engine.dispose()
+    database.close()
 
     new = Cluster(folder)
     new.start()  # takes it over from the one that runs
@@ -87,7 +87,7 @@ def test_what_an_earlier_release_made_belongs_to_the_owner_now(folder: Path) -> 
         with database.session() as session:
             assert session.query(Project).one().name == "Kept"
             session.add(Project(name="New"))
-        database.engine.dispose()
+        database.close()
         with new.connect("cuvrel", OWNER) as c:
             assert c.execute("SELECT rolsuper FROM pg_roles WHERE rolname = current_user").fetchone() == (False,)
             c.execute("ALTER TABLE projects ADD COLUMN later int")

@@ -25,7 +25,7 @@ def anew(rig: Rig) -> dict[str, Any]:
     other = Database(rig.database.url)
     with other.session() as session:
         found = document_of(session, shots.found(session, rig.shot)).document
-    other.engine.dispose()
+    other.close()
     return found
 
 
@@ -154,12 +154,13 @@ def test_documents_and_history_of_an_earlier_database_are_brought_up_to_date(rig
             "DROP SEQUENCE frame_stamps",
             "DROP TABLE versions",
             "DROP TABLE looks",
+            "DROP TABLE leases",
             "DROP TABLE presets",
             "ALTER TABLE footage DROP COLUMN sound",
             "ALTER TABLE jobs DROP COLUMN parent_id",
             *(f"ALTER TABLE {table} DROP COLUMN trashed" for table in ("projects", "footage", "shots", "jobs")),
             "ALTER TABLE shots DROP COLUMN written, DROP COLUMN forgotten, DROP COLUMN about",
-            "ALTER TABLE jobs DROP COLUMN worker, DROP COLUMN tries, DROP COLUMN reached",
+            "ALTER TABLE jobs DROP COLUMN worker, DROP COLUMN tries, DROP COLUMN reached, DROP COLUMN free",
         ):
             session.execute(text(statement))
         old = {**document, "version": 1, "mattes": [{**document["mattes"][0], "edge": {"clean_black": 0.2}}]}
@@ -178,7 +179,7 @@ def test_documents_and_history_of_an_earlier_database_are_brought_up_to_date(rig
     config.set_main_option("script_location", str(migrations.__path__[0]))
     config.set_main_option("sqlalchemy.url", rig.database.url.replace("%", "%%"))
     command.upgrade(config, "head")
-    rig.database.engine.dispose()
+    rig.database.close()
     assert anew(rig) == document
     rig.step("undo")
     assert anew(rig)["mattes"][0]["edge"] == {"black_point": 0.1}

@@ -23,7 +23,7 @@ from cuvrel.store.footage import clean_name, first_look, make_ready
 from cuvrel.store.mattes import frames_of, store_matte, stored_matte
 from cuvrel.store.models import FootageRow, JobRow, MatteFrame, Project, now
 from cuvrel.store.sweep import sweep
-from tests.store.conftest import Rig, used
+from tests.store.conftest import OVER, Rig, used
 
 
 def test_footage_is_made_ready_with_proxy_and_film(rig: Rig) -> None:
@@ -87,7 +87,7 @@ def test_footage_that_turns_out_broken_is_refused_and_swept(rig: Rig) -> None:
         with pytest.raises(MediaError):
             make_ready(session, row, rig.blobs)
     assert rig.blobs.has(blob)
-    sweep(rig.database, rig.blobs, older=0)
+    sweep(rig.database, rig.blobs, OVER)
     assert not rig.blobs.has(blob)
 
 
@@ -131,11 +131,12 @@ def test_the_sweep_removes_what_nothing_points_to_and_half_made_files(rig: Rig) 
     stray = rig.blobs.put(b"stray")
     half = Path(rig.blobs.root) / "ab"
     half.mkdir(exist_ok=True)
-    (half / ".new-123").write_bytes(b"half")
-    assert sweep(rig.database, rig.blobs) == 0  # all too young
-    sweep(rig.database, rig.blobs, older=0)
+    (half / f".new-{'ab' * 20}-1").write_bytes(b"half")
+    assert sweep(rig.database, rig.blobs) == 1, "what a lease holds stays; nobody writes the half-made one any more"
+    assert rig.blobs.has(stray)
+    sweep(rig.database, rig.blobs, OVER)
     assert not rig.blobs.has(stray)
-    assert not (half / ".new-123").exists()
+    assert not (half / f".new-{'ab' * 20}-1").exists()
     assert all(rig.blobs.has(blob) for blob in there)
     assert rig.matte(0).any()
 

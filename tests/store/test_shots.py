@@ -22,7 +22,7 @@ def opacity(value: float, plane: int = 0) -> list[dict]:
 
 def test_an_edit_is_there_after_the_connection_is_gone(rig: Rig) -> None:
     rig.edit(rename("Harbour at dusk"))
-    rig.database.engine.dispose()
+    rig.database.close()
     assert rig.document()["name"] == "Harbour at dusk"
 
 

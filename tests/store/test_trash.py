@@ -11,7 +11,7 @@ from cuvrel.jobs.queue import put, stop_all
 from cuvrel.store import shots, trash
 from cuvrel.store.models import FootageRow, JobRow, MatteFrame, Project, ShotRow, now
 from cuvrel.store.sweep import sweep, tidy
-from tests.store.conftest import Rig, used
+from tests.store.conftest import OVER, Rig, used
 
 
 def aged(rig: Rig, kind: trash.Kind, number: int, days: int = 31) -> None:
@@ -26,7 +26,7 @@ def test_footage_that_a_shot_works_on_can_not_be_put_away(rig: Rig) -> None:
         trash.put_away(session, "shot", rig.shot)
         trash.put_away(session, "footage", rig.footage)
     with rig.database.session() as session, pytest.raises(CuvrelError, match="is used by"):
-        trash.delete(session, "footage", rig.footage)
+        trash.delete(session, rig.blobs, "footage", rig.footage)
     with rig.database.session() as session:
         trash.restore(session, "shot", rig.shot)
     with rig.database.session() as session:
@@ -37,18 +37,18 @@ def test_only_what_is_in_the_trash_is_deleted_for_good_and_with_all_that_it_hold
     rig.mark(0)
     blob = rig.rows()[0].blob
     with rig.database.session() as session, pytest.raises(CuvrelError, match="in the trash"):
-        trash.delete(session, "shot", rig.shot)
+        trash.delete(session, rig.blobs, "shot", rig.shot)
     with rig.database.session() as session:
         trash.put_away(session, "shot", rig.shot)
     assert blob in used(rig.database, rig.blobs), "what is in the trash can be taken out whole"
     with rig.database.session() as session:
-        trash.delete(session, "shot", rig.shot)
+        trash.delete(session, rig.blobs, "shot", rig.shot)
         trash.put_away(session, "footage", rig.footage)
-        trash.delete(session, "footage", rig.footage)
+        trash.delete(session, rig.blobs, "footage", rig.footage)
     with rig.database.session() as session:
         assert session.get(ShotRow, rig.shot) is None
         assert session.query(MatteFrame).count() == 0
-    assert sweep(rig.database, rig.blobs, older=0) > 0
+    assert sweep(rig.database, rig.blobs, OVER) > 0
     assert not rig.blobs.has(blob)
 
 
@@ -85,7 +85,7 @@ def test_jobs_under_way_are_stopped_with_what_they_work_on_and_not_put_away_them
     with rig.database.session() as session:
         assert session.get(JobRow, job).state == "stopped"
         trash.put_away(session, "job", job)
-        trash.delete(session, "job", job)
+        trash.delete(session, rig.blobs, "job", job)
     with rig.database.session() as session:
         assert session.get(JobRow, job) is None
 
@@ -117,7 +117,7 @@ def test_an_exports_file_goes_with_its_job(rig: Rig) -> None:
         assert trash.space(session, rig.blobs, project)["exports"] == len(b"a film")
     with rig.database.session() as session:
         trash.put_away(session, "job", number)
-        trash.delete(session, "job", number)
+        trash.delete(session, rig.blobs, "job", number)
     assert blob not in used(rig.database, rig.blobs)
 
 
@@ -139,9 +139,11 @@ def test_the_space_of_a_project_is_that_of_its_blobs_each_counted_once(rig: Rig)
 
 @pytest.mark.parametrize("kind", ["project", "shot", "footage", "job"])
 def test_what_is_not_there_is_told(rig: Rig, kind: trash.Kind) -> None:
-    for deed in (trash.put_away, trash.restore, trash.delete):
+    for deed in (trash.put_away, trash.restore):
         with rig.database.session() as session, pytest.raises(shots.NotFound):
             deed(session, kind, 9999)
+    with rig.database.session() as session, pytest.raises(shots.NotFound):
+        trash.delete(session, rig.blobs, kind, 9999)
 
 
 def test_all_that_a_job_names_stays_as_long_as_the_job(rig: Rig) -> None:
@@ -152,5 +154,5 @@ def test_all_that_a_job_names_stays_as_long_as_the_job(rig: Rig) -> None:
         put(session, "audit", rig.project, "Audit", shot_id=rig.shot).result = {"findings": [], "rows": keys[2]}
         put(session, "unpack", rig.project, "Packed", args={"packed": keys[3], "name": "p.zip"})
     assert used(rig.database, rig.blobs) >= set(keys)
-    sweep(rig.database, rig.blobs, older=-1)
+    sweep(rig.database, rig.blobs, OVER)
     assert all(rig.blobs.has(key) for key in keys)

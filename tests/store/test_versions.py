@@ -131,7 +131,7 @@ def test_a_copied_project_has_its_own_footage_and_history(rig: Rig) -> None:
     assert rig.document()["mattes"][0]["pulls"][0]["marks"] != []
     with rig.database.session() as session:
         trash.put_away(session, "project", number)
-        trash.delete(session, "project", number)
+        trash.delete(session, rig.blobs, "project", number)
     assert rig.matte(0).any(), "what both had is still there for the first"
 
 

@@ -95,7 +95,7 @@ def test_a_disk_that_is_full_all_the_same_is_said(web: Web, monkeypatch: pytest.
     job = web.post(f"/api/shots/{shot}/settle", {"matte": "m1"}).json["id"]
     monkeypatch.setattr("cuvrel.store.blobs.Blobs.put", full)
     done = web.work(job)
-    assert (done["state"], done["message"]) == ("failed", "The disk is full. Make room, then run it again.")
+    assert (done["state"], done["message"]) == ("failed", "The disk is full. Make room; it goes on by itself then.")
     marks = [{"op": "remove", "path": "/mattes/0/pulls/0/marks/0"}]
     assert "disk is full" in problem(web.edit(shot, 2, marks), 507)
     assert web.get(f"/api/shots/{shot}").json["revision"] == 2

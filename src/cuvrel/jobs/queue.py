@@ -19,6 +19,7 @@ from sqlalchemy import select, text
 from sqlalchemy.orm import Session
 
 from cuvrel.store.db import Database, notify
+from cuvrel.store.disk_space import Room
 from cuvrel.store.models import JobRow, now
 
 log = logging.getLogger("cuvrel.jobs")
@@ -95,6 +96,36 @@ def stop(session: Session, row: JobRow) -> None:
     elif row.queue_id is None:
         part_ended(session, row.id)  # no worker has it; its parts may
     tell(session, row)
+
+
+def once_more(session: Session, row: JobRow) -> None:
+    """Puts a job that failed or was stopped into the queue again, with its parts; it goes on from its last progress."""
+    ended = JobRow.parent_id == row.id, JobRow.state.in_(("failed", "stopped"))
+    for one in (row, *session.scalars(select(JobRow).where(*ended))):
+        one.state, one.stop, one.message, one.finished, one.queue_id = "waiting", False, "", None, None
+        one.tries, one.free = 0, None
+    enqueue(session, row)
+    tell(session, row)
+
+
+def go_on_with_room(database: Database, room: Room) -> int:
+    """Runs jobs again that ended for want of room on the disk, once there is more of it than there was; how many.
+
+    More by a quarter of the reserve: what a job frees by ending is not taken for room that somebody made.
+    """
+    free = room.free()
+    if room.low:
+        return 0
+    with database.session() as session:
+        waits = JobRow.free < free - room.reserve // 4, JobRow.state == "failed", JobRow.trashed.is_(None)
+        ids = list(session.scalars(select(JobRow.id).where(*waits, JobRow.parent_id.is_(None))))
+    for number in ids:
+        with database.session() as session:
+            row = locked_job(session, number)
+            if row is not None and row.state == "failed" and row.free is not None:
+                log.info("job %s goes on: there is room on the disk again", number)
+                once_more(session, row)
+    return len(ids)
 
 
 def stop_all(session: Session, jobs: Iterable[int]) -> None:
@@ -175,9 +206,12 @@ def parts_open(session: Session, job_id: int) -> bool:
     return found is not None
 
 
-def end(session: Session, row: JobRow, state: str, message: str) -> None:
-    """Writes down how a job ended, and what that means for the one that it is a part of. Needs `locked_job`."""
-    row.state, row.message, row.finished = state, message, now()
+def end(session: Session, row: JobRow, state: str, message: str, free: int | None = None) -> None:
+    """Writes down how a job ended, and what that means for the one that it is a part of. Needs `locked_job`.
+
+    free: bytes that are free on the disk, where it ended for want of room.
+    """
+    row.state, row.message, row.finished, row.free = state, message, now(), free
     tell(session, row)
     if row.parent_id is not None:
         part_ended(session, row.parent_id)
@@ -204,7 +238,7 @@ def part_ended(session: Session, parent_id: int) -> None:
         tell(session, whole)
         return
     if failed is not None:
-        end(session, whole, "failed", failed.message)
+        end(session, whole, "failed", failed.message, failed.free)
     elif whole.stop or any(part.state == "stopped" for part in parts):
         end(session, whole, "stopped", "Stopped.")
     else:

@@ -18,11 +18,13 @@ from sqlalchemy.orm import Session
 from cuvrel.core.recipe.errors import CuvrelError
 from cuvrel.jobs.queue import end, locked_job, part_ended, parts_open, tell
 from cuvrel.store.db import Database
-from cuvrel.store.disk_space import is_full
+from cuvrel.store.disk_space import NoRoom, Room, is_full
+from cuvrel.store.leases import held_by
 from cuvrel.store.models import JobRow, now
 
 log = logging.getLogger("cuvrel.jobs")
 MOST_TRIES = 3
+FULL = "The disk is full. Make room; it goes on by itself then."
 PATIENCE = 300.0  # seconds that a job waits for a database or a store that is away
 TRANSIENT = (OperationalError, InterfaceError, PendingRollbackError, ConnectorException, ConnectionError, TimeoutError)
 """What passes when the database, or where the blobs are, is there again."""
@@ -67,24 +69,26 @@ def heed() -> None:
 
 def run(
     database: Database, job_id: int, work: Callable[[JobRow], str], queue_id: int | None = None,
-    worker: int | None = None,
+    worker: int | None = None, room: Room | None = None,
 ) -> None:  # fmt: skip
     """Runs a job's work and writes down how it ended. The work's return value is its closing line.
 
     queue_id: the entry in the queue by which it is run; where the job has another one by now, nothing is done. worker:
-    the number of who runs it. Raises Interrupted where the worker is to end before the work has.
+    the number of who runs it. room: where it keeps what it makes; a job that finds too little of it goes on by itself
+    once there is more (queue.go_on_with_room). Raises Interrupted where the worker is to end before the work has.
     """
     row = _steadily(lambda: _begun(database, job_id, queue_id, worker))
     if row is None:
         return
-    begun = time.monotonic()
+    begun, full = time.monotonic(), False
     try:
         if row.tries > MOST_TRIES:
             raise CuvrelError(
                 f"Its worker died {MOST_TRIES} times at the same place; it is not tried again by itself.",
                 "It may need more memory than there is. The worker's log says more; then run it again.",
             )
-        state, message = "done", _worked(database, row, work)
+        with held_by(job_id):
+            state, message = "done", _worked(database, row, work)
     except Parted:
         _steadily(lambda: _rest(database, job_id, queue_id))
         return
@@ -95,19 +99,20 @@ def run(
     except Stopped:
         state, message = "stopped", "Stopped."
     except CuvrelError as fault:
-        state, message = "failed", str(fault)
+        state, message, full = "failed", str(fault), isinstance(fault, NoRoom)
     except Exception as fault:
-        state, message = "failed", _said(job_id, fault)
+        state, message, full = "failed", _said(job_id, fault), is_full(fault)
     more = {"state": state, "says": message, "seconds": round(time.monotonic() - begun, 1), "kind": row.kind}
     log.info("job %s", state, extra=more)
-    _steadily(lambda: _ended(database, job_id, state, message))
+    free = room.free() if full and room is not None else None
+    _steadily(lambda: _ended(database, job_id, state, message, free))
 
 
 def _said(job_id: int, fault: Exception) -> str:
     """The closing line of a job that ended by a fault that nobody foresaw."""
     if is_full(fault):
         log.error("job %s: the disk is full", job_id)
-        return "The disk is full. Make room, then run it again."
+        return FULL
     if isinstance(fault, MemoryError):
         return "There is not enough memory for this. Make room, or work on smaller footage, then run it again."
     if _transient(fault):
@@ -132,11 +137,11 @@ def _begun(database: Database, job_id: int, queue_id: int | None, worker: int | 
         return row
 
 
-def _ended(database: Database, job_id: int, state: str, message: str) -> None:
+def _ended(database: Database, job_id: int, state: str, message: str, free: int | None) -> None:
     with database.session() as session:
         row = locked_job(session, job_id)
         if row is not None:
-            end(session, row, state, message)
+            end(session, row, state, message, free)
 
 
 def _put_down(database: Database, job_id: int) -> None:

@@ -17,15 +17,17 @@ import structlog
 from procrastinate.exceptions import JobAborted
 
 from cuvrel.core.warm import warm_up
-from cuvrel.jobs.queue import ALIVE, QUEUE, STALLED, TASK, recover
+from cuvrel.jobs.queue import ALIVE, QUEUE, STALLED, TASK, go_on_with_room, recover
 from cuvrel.jobs.running import Interrupted, listening, run
 from cuvrel.jobs.tasks import Works
 from cuvrel.store.blobs import Blobs
 from cuvrel.store.config import Config
 from cuvrel.store.db import Database
-from cuvrel.store.sweep import EVERY, tidy
+from cuvrel.store.leases import store_of
+from cuvrel.store.sweep import EVERY, free, tidy
 
 log = logging.getLogger("cuvrel.worker")
+FREED = 5.0  # seconds between two looks at what may go
 
 
 def worker_app(config: Config, works: Works) -> procrastinate.App:
@@ -37,7 +39,7 @@ def worker_app(config: Config, works: Works) -> procrastinate.App:
     def job(context: procrastinate.JobContext, job_id: int) -> None:
         with structlog.contextvars.bound_contextvars(job=job_id), calm, listening(context.abort_reason):
             try:
-                run(works.database, job_id, works.work, context.job.id, alive.number)
+                run(works.database, job_id, works.work, context.job.id, alive.number, works.blobs.room)
             except Interrupted:
                 raise JobAborted from None
 
@@ -103,18 +105,24 @@ async def _look_after(database: Database, app: procrastinate.App) -> None:
 
 
 async def _keep_tidy(database: Database, blobs: Blobs) -> None:
-    """At the start and then every hour."""
+    """What may go goes within seconds; at the start and then every hour all of the store is looked through."""
+    wait = 0.0
     while True:
         try:
-            await asyncio.to_thread(tidy, database, blobs)
+            if wait <= 0:
+                wait = EVERY
+                await asyncio.to_thread(tidy, database, blobs)
+            await asyncio.to_thread(free, database, blobs)
+            await asyncio.to_thread(go_on_with_room, database, blobs.room)
         except Exception:
-            log.exception("the store could not be tidied; it is tried again in an hour")
-        await asyncio.sleep(EVERY)
+            log.exception("the store could not be tidied; it is tried again")
+        await asyncio.sleep(FREED)
+        wait -= FREED
 
 
 async def _serve(config: Config) -> None:
     database = Database(config.database)
-    blobs = Blobs(config.blobs, config.var)
+    blobs = store_of(config, database)
     if config.warm:
         threading.Thread(target=warm_up, name="warm", daemon=True).start()
     app = worker_app(config, Works(database, blobs, config.caches))

@@ -14,23 +14,21 @@ import json
 import os
 import shutil
 import subprocess
-from collections.abc import Callable, Iterator
-from contextlib import contextmanager
+from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
-import psycopg
 from psycopg.conninfo import conninfo_to_dict
 from sqlalchemy import select, text
 
 from cuvrel import __version__
 from cuvrel.core.recipe.errors import CuvrelError
 from cuvrel.core.recipe.hashing import hash_file
-from cuvrel.store.blobs import Blobs, is_key
+from cuvrel.store.blobs import Blobs, flushed, is_key
 from cuvrel.store.cluster import binaries
 from cuvrel.store.db import Database
 from cuvrel.store.models import Project, now
-from cuvrel.store.sweep import LOCK, used_blobs
+from cuvrel.store.sweep import used_blobs
 
 OLD_DUMP, ABOUT = "database.dump", "backup.json"  # the first: as earlier releases named it
 Tell = Callable[[int, int], None]
@@ -54,9 +52,10 @@ def backup(database: Database, blobs: Blobs, to: Path, tell: Tell = lambda done,
 
 def _backed_up(database: Database, blobs: Blobs, to: Path, tell: Tell) -> dict[str, Any]:
     beside = to / ".database.part"
-    with _nothing_swept(database), database.session() as session:
-        # what the dump holds and which blobs it names are read at the same moment
-        session.execute(text("SET TRANSACTION ISOLATION LEVEL REPEATABLE READ"))
+    with database.session() as session:
+        # what the dump holds and which blobs it names are read at the same moment; and as long as this session is open,
+        # nothing is removed from the store (Database.alone)
+        session.connection(execution_options={"isolation_level": "REPEATABLE READ"})
         snapshot = session.scalar(text("SELECT pg_export_snapshot()"))
         wanted = sorted(used_blobs(session, blobs))
         _run(database, "pg_dump", "--format=custom", "--no-owner", f"--snapshot={snapshot}", f"--file={beside}")
@@ -81,14 +80,9 @@ def _backed_up(database: Database, blobs: Blobs, to: Path, tell: Tell) -> dict[s
 
 def _into_place(part: Path, to: Path) -> None:
     """Gives a file that is written its name, once all of it is on the disk."""
-    with part.open("rb") as file:
-        os.fsync(file.fileno())
+    flushed(part)
     part.replace(to)
-    folder = os.open(to.parent, os.O_RDONLY)
-    try:
-        os.fsync(folder)
-    finally:
-        os.close(folder)
+    flushed(to.parent)
 
 
 def _clear_parts(to: Path) -> None:
@@ -135,23 +129,11 @@ def restore(database: Database, blobs: Blobs, source: Path, tell: Tell = lambda 
             shutil.copyfile(file, scratch)
             blobs.put_file(scratch)
         tell(done, len(files))
-    database.engine.dispose()
+    database.close()
     _run(database, "pg_restore", "--clean", "--if-exists", "--no-owner", "--single-transaction", "--exit-on-error",
          f"--dbname={conninfo_to_dict(database.conninfo)['dbname']}", str(dump))  # fmt: skip
     database.migrate()
     return {name: value for name, value in about.items() if name != "keys"}
-
-
-@contextmanager
-def _nothing_swept(database: Database) -> Iterator[None]:
-    """As long as the block runs, no process removes what is not used any more."""
-    with psycopg.connect(database.conninfo, autocommit=True) as connection:
-        connection.execute("SELECT pg_advisory_lock(%s)", (LOCK,))
-        try:
-            yield
-        finally:
-            # the end of the connection is heard later
-            connection.execute("SELECT pg_advisory_unlock(%s)", (LOCK,))
 
 
 def _copied(blobs: Blobs, key: str, to: Path) -> int:

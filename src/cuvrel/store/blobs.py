@@ -8,6 +8,7 @@ import re
 import shutil
 import time
 import uuid
+from collections.abc import Callable, Iterator
 from pathlib import Path
 
 import fsspec
@@ -19,6 +20,8 @@ from cuvrel.store.disk_space import Room
 FETCHED = int(os.environ.get("CUVREL_FETCHED", 20 << 30))
 """Bytes that copies of remote blobs may take on this machine."""
 _KEY = re.compile(r"^[0-9a-f]{40}$")
+_HALF = re.compile(r"^\.new-([0-9a-f]{40})-")
+Lease = Callable[[str], None]
 
 
 def is_key(text: str) -> bool:
@@ -29,16 +32,17 @@ def is_key(text: str) -> bool:
 class Blobs:
     """A write is complete or absent: it is made beside its place and then moved there.
 
-    url: a folder or an fsspec URL. scratch: a local folder for copies of remote blobs.
+    url: a folder or an fsspec URL. scratch: a local folder for copies of remote blobs. lease: called with a key before
+    it is looked for or written, so that nothing removes it until a row names it (store/leases.py).
     """
 
-    def __init__(self, url: str, scratch: Path) -> None:
+    def __init__(self, url: str, scratch: Path, lease: Lease = lambda key: None) -> None:
         # what another machine has just written must be seen: no list of what lies there is kept
         self.fs, self.root = fsspec.core.url_to_fs(url, **({"use_listings_cache": False} if "://" in url else {}))
         self._local = isinstance(self.fs, LocalFileSystem)
         # an object store shows an object whole or not at all; moving one there would copy it once more
         self._whole = url.startswith(("s3://", "gs://", "gcs://", "az://", "abfs://"))
-        self.scratch = scratch
+        self.scratch, self._lease = scratch, lease
         self.room = Room([Path(self.root), scratch] if self._local else [scratch])
         if not self._whole:
             self.fs.makedirs(self.root, exist_ok=True)
@@ -52,6 +56,7 @@ class Blobs:
         """Keeps the bytes and returns their key. by_hand: they come of an edit (see Room.hold). Raises NoRoom."""
         key = hash_bytes(data)
         place = self._place(key)
+        self._lease(key)
         if self.fs.exists(place):
             return key
         self.room.hold(len(data), by_hand)
@@ -59,8 +64,11 @@ class Blobs:
             self.fs.pipe_file(place, data)
             return key
         beside = self._beside(place)
-        with self.fs.open(beside, "wb") as file:
-            file.write(data)
+        if self._local:
+            written(Path(beside), data)
+        else:
+            with self.fs.open(beside, "wb") as file:
+                file.write(data)
         self._move(beside, place)
         return key
 
@@ -68,6 +76,7 @@ class Blobs:
         """Takes the file in (it is moved where that is possible) and returns its key. Raises NoRoom."""
         key = hash_file(path)
         place = self._place(key)
+        self._lease(key)
         if self.fs.exists(place):
             path.unlink()
             return key
@@ -79,6 +88,7 @@ class Blobs:
         beside = self._beside(place)
         if self._local:
             shutil.move(path, beside)
+            flushed(Path(beside))
         else:
             self.fs.put_file(str(path), beside)
             path.unlink()
@@ -86,13 +96,17 @@ class Blobs:
         return key
 
     def _beside(self, place: str) -> str:
-        folder = place.rsplit("/", 1)[0]
-        self.fs.makedirs(folder, exist_ok=True)
-        return f"{folder}/.new-{uuid.uuid4().hex}"
+        folder, key = place.rsplit("/", 1)
+        if not self.fs.exists(folder):
+            self.fs.makedirs(folder, exist_ok=True)
+            if self._local:
+                flushed(Path(self.root))
+        return f"{folder}/.new-{key}-{uuid.uuid4().hex}"
 
     def _move(self, beside: str, place: str) -> None:
         if self._local:
             os.replace(beside, place)
+            flushed(Path(place).parent)
         else:
             self.fs.mv(beside, place)
 
@@ -137,18 +151,55 @@ class Blobs:
             file.unlink(missing_ok=True)
             room += size
 
-    def sweep(self, used: set[str], older: float = 3600.0) -> int:
-        """Removes blobs that are not in `used` and were made over `older` seconds ago; returns how many.
+    def listed(self) -> Iterator[str]:
+        """The keys of all blobs that are there, whole or half-made; a key may come more than once."""
+        for place in self.fs.find(self.root):
+            if (key := key_of(place.rsplit("/", 1)[-1])) is not None:
+                yield key
 
-        What is half-made counts too, so a killed write leaves nothing for long.
-        """
+    def remove(self, key: str) -> bool:
+        """Removes a blob, and what a write of it that was cut off has left; whether there was any."""
+        place = self._place(key)
         gone = 0
-        for entry in self.fs.find(self.root, detail=True).values():
-            name = entry["name"].rsplit("/", 1)[-1]
-            made = entry.get("mtime") or entry.get("created") or 0
-            seconds = made if isinstance(made, (int, float)) else made.timestamp()
-            if name not in used and time.time() - seconds > older:
-                with contextlib.suppress(FileNotFoundError):
-                    self.fs.rm_file(entry["name"])
-                    gone += 1
-        return gone
+        for one in self._parts(place):
+            with contextlib.suppress(FileNotFoundError):
+                self.fs.rm_file(one)
+                gone += 1
+        return gone > 0
+
+    def _parts(self, place: str) -> list[str]:
+        """The blob of this place and half-made ones of it, those that are there."""
+        if self._whole:  # what is half-made is not seen there
+            return [place] if self.fs.exists(place) else []
+        folder, key = place.rsplit("/", 1)
+        try:
+            there = self.fs.ls(folder, detail=False)
+        except FileNotFoundError:
+            return []
+        names = (str(one).rsplit("/", 1)[-1] for one in there)
+        return [f"{folder}/{name}" for name in names if key_of(name) == key]
+
+
+def key_of(name: str) -> str | None:
+    """Which blob a file is, or was to become; None for what no blob is called."""
+    if is_key(name):
+        return name
+    half = _HALF.match(name)
+    return half[1] if half else None
+
+
+def written(path: Path, data: bytes) -> None:
+    """Writes a new file, and returns once it outlasts a loss of power, all but its name (see `flushed`)."""
+    with path.open("wb") as file:
+        file.write(data)
+        file.flush()
+        os.fsync(file.fileno())
+
+
+def flushed(path: Path) -> None:
+    """Returns once a file's content, or the names in a folder, outlast a loss of power (fsync of POSIX)."""
+    handle = os.open(path, os.O_RDONLY)
+    try:
+        os.fsync(handle)
+    finally:
+        os.close(handle)

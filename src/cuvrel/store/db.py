@@ -10,7 +10,9 @@ from typing import Any
 
 from alembic import command
 from alembic.config import Config as AlembicConfig
-from sqlalchemy import Engine, create_engine, text
+from psycopg.errors import LockNotAvailable
+from sqlalchemy import Connection, Engine, create_engine, event, text
+from sqlalchemy.exc import OperationalError
 from sqlalchemy.orm import Session, sessionmaker
 
 from cuvrel.store.config import libpq
@@ -19,6 +21,16 @@ from cuvrel.store.frames import FrameLists
 
 CHANNEL = "cuvrel"
 MOST_TOLD = 8000  # bytes; what is beyond ASCII is escaped
+NAMING = 7022
+"""Of PostgreSQL's advisory locks: every transaction shares it, since it may come to name a blob; who removes blobs has
+it alone, so that it sees all that is named and nothing is named meanwhile.
+"""
+ALONE = 0.2  # seconds that others may be kept waiting for one that wants to be alone
+SHARED = f"SELECT pg_advisory_xact_lock_shared({NAMING})"
+
+
+class Busy(Exception):
+    """A transaction that lasts long keeps others from being alone."""
 
 
 class Database:
@@ -30,6 +42,11 @@ class Database:
         # what all sessions share: documents and lists of frames that were read before
         self._make = sessionmaker(
             self.engine, expire_on_commit=False, info={"documents": Documents(), "frames": FrameLists()}
+        )
+        event.listen(self._make, "after_begin", _share)
+        # where a single statement is a transaction of its own, beside one that the same thread may be in
+        self.apart: Engine = create_engine(
+            url, pool_pre_ping=True, pool_size=2, max_overflow=30, isolation_level="AUTOCOMMIT"
         )
 
     @property
@@ -43,12 +60,37 @@ class Database:
         with self._make() as session, session.begin():
             yield session
 
+    @contextmanager
+    def alone(self) -> Iterator[Connection]:
+        """A transaction beside which there is no other one; all others wait for its end, so it must be short.
+
+        Raises Busy when other transactions do not end soon (ALONE).
+        """
+        with self.engine.begin() as connection:
+            connection.execute(text(f"SET LOCAL lock_timeout = {round(1000 * ALONE)}"))
+            try:
+                connection.execute(text(f"SELECT pg_advisory_xact_lock({NAMING})"))
+            except OperationalError as fault:
+                if isinstance(fault.orig, LockNotAvailable):
+                    raise Busy from fault
+                raise
+            yield connection
+
+    def close(self) -> None:
+        """Closes the connections that are at rest."""
+        self.engine.dispose()
+        self.apart.dispose()
+
     def migrate(self) -> None:
         """Brings the tables, and the queue's, up to date."""
         config = AlembicConfig()
         config.set_main_option("script_location", str(Path(__file__).parent / "migrations"))
         config.set_main_option("sqlalchemy.url", self.url.replace("%", "%%"))  # read with interpolation
         command.upgrade(config, "head")
+
+
+def _share(session: Session, transaction: Any, connection: Connection) -> None:
+    connection.execute(text(SHARED))
 
 
 def notify(session: Session, event: str, **data: Any) -> None:

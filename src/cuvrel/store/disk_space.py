@@ -68,7 +68,9 @@ class Room:
         to save edits.
         """
         if self.free() - wanted < self.reserve // (8 if by_hand else 2):
-            raise NoRoom("The disk is nearly full; what was done so far is kept.", "Make room, then run it again.")
+            raise NoRoom(
+                "The disk is nearly full; what was done so far is kept.", "Make room; what was under way goes on then."
+            )
 
 
 def _there(folder: Path) -> Path:

@@ -2,13 +2,16 @@
 
 from __future__ import annotations
 
+import json
 import threading
 from collections import OrderedDict
+from functools import lru_cache
 from typing import Any
 
 from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
+from cuvrel.store import blobs as store
 from cuvrel.store.models import MatteFrame
 
 KEPT = 200  # owners of frames
@@ -70,3 +73,16 @@ def snapshot(session: Session, shot_id: int) -> list[list[Any]]:
     """Every stored frame of a shot as [owner, frame, blob]."""
     return [[owner, frame, blob] for owner, blobs in stored_blobs(session, shot_id).items()
             for frame, blob in sorted(blobs.items())]  # fmt: skip
+
+
+def listed(blobs: store.Blobs, snapshot: str) -> frozenset[str]:
+    """The blobs of a snapshot of stored frames, as a job works from it; none where that is gone."""
+    try:
+        return _listed(blobs, snapshot)
+    except (FileNotFoundError, ValueError):
+        return frozenset()
+
+
+@lru_cache(maxsize=64)
+def _listed(blobs: store.Blobs, snapshot: str) -> frozenset[str]:
+    return frozenset(str(blob) for _, _, blob in json.loads(blobs.get(snapshot)) if blob)

@@ -5,7 +5,7 @@ from __future__ import annotations
 from datetime import UTC, datetime
 from typing import Any
 
-from sqlalchemy import BigInteger, ForeignKey, Index, Sequence, String, UniqueConstraint
+from sqlalchemy import BigInteger, ForeignKey, Identity, Index, Sequence, String, UniqueConstraint
 from sqlalchemy.dialects.postgresql import JSONB, TIMESTAMP
 from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column
 
@@ -187,9 +187,22 @@ class JobRow(Base):
     tries: Mapped[int] = mapped_column(default=0)  # how often it was begun since it last came further
     reached: Mapped[int] = mapped_column(default=0)  # the largest `done` so far
     told: Mapped[int] = mapped_column(default=0)  # how often its standing was told; a larger number is newer
+    free: Mapped[int | None] = mapped_column(BigInteger)  # bytes that were free when it ended for want of room
     created: Mapped[datetime] = mapped_column(default=now)
     started: Mapped[datetime | None]
     finished: Mapped[datetime | None]
     trashed: Mapped[datetime | None]
 
     __table_args__ = (Index("jobs_by_shot_and_state", "shot_id", "state"), UniqueConstraint("queue_id"))
+
+
+class LeaseRow(Base):
+    """A blob that is kept although no row names it, or not yet: as long as `job` waits or is worked on, and where there
+    is no job, until a time. One that is over says that the blob may go unless something names it.
+    """
+
+    __tablename__ = "leases"
+    id: Mapped[int] = mapped_column(BigInteger, Identity(), primary_key=True)
+    key: Mapped[str] = mapped_column(String(40), index=True)
+    job: Mapped[int | None]
+    until: Mapped[datetime]

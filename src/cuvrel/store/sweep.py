@@ -1,66 +1,124 @@
-"""Keeping the store tidy: what nothing points to any more, and what nobody asks for."""
+"""Keeping the store tidy: what nothing points to any more, and what nobody asks for.
+
+A blob is used while a row names it, the snapshot of a job lists it which may still be worked on, or a lease holds it;
+nothing is told by its age. What may go is known in two ways: by leases that are over (those of jobs that ended, those
+of what was deleted for good), which are looked at every few seconds, and by a list of all that lies in the store, which
+is made every hour. Either way a blob goes while nobody else is in a transaction (`Database.alone`): one that is not
+named then can be named by nobody without being put again, and who puts it finds that it is not there.
+"""
 
 from __future__ import annotations
 
-import json
+import time
+from datetime import timedelta
 
-from sqlalchemy import select, text
+from sqlalchemy import Connection, delete, or_, select, text
 from sqlalchemy.orm import Session
 
 from cuvrel.store.blobs import Blobs
-from cuvrel.store.db import Database
-from cuvrel.store.models import FootageRow, JobRow, MatteFrame, VersionRow
+from cuvrel.store.db import Busy, Database
+from cuvrel.store.frames import listed
+from cuvrel.store.leases import let_go
+from cuvrel.store.models import JobRow, LeaseRow, now
+from cuvrel.store.named import named
 from cuvrel.store.shots import prune
-from cuvrel.store.trash import expire, footage_blobs, frame_blobs, job_blobs
+from cuvrel.store.trash import OPEN, expire
 
-EVERY = 3600.0  # seconds between two sweeps
-LOCK = 7022  # who holds it keeps all blobs as they are; of PostgreSQL's advisory locks
+EVERY = 3600.0  # seconds between two lists of the store
+LOOKED_AT = timedelta(minutes=2)  # after a blob is found to be named by nothing: who has just read its key may read it
+AT_ONCE = 500  # blobs that are looked at in one transaction
+SECONDS = 0.5  # that a transaction beside which there is no other one removes files for
+TIDYING = 7020  # of PostgreSQL's advisory locks: who holds it makes the list
 
 
 def used_blobs(session: Session, blobs: Blobs) -> set[str]:
-    """Every blob that a row points to, in the trash or not, and those that the snapshot of a job lists which may still
-    be worked on: it works from the stored frames of then.
+    """Every blob that a row names, in the trash or not, and those that the snapshot of a job lists which may still be
+    worked on: it works from the stored frames of then.
     """
-    used: set[str] = set()
-    for footage in session.scalars(select(FootageRow)):
-        used |= footage_blobs(footage)
-    for row in session.execute(select(MatteFrame.blob, MatteFrame.base, MatteFrame.lessons)):
-        used |= frame_blobs(*row)
-    for frames in session.scalars(select(VersionRow.frames)):
-        for one in frames:
-            used |= frame_blobs(one["blob"], one["base"], one["lessons"])
-    for job in session.scalars(select(JobRow)):
-        used |= job_blobs(job)
-        if job.state != "done" and "frames" in job.args:
-            used |= _listed(blobs, str(job.args["frames"]))
-    return used
+    return _used(session.connection(), blobs, None)
 
 
-def _listed(blobs: Blobs, snapshot: str) -> set[str]:
-    """The blobs of a snapshot of stored frames (store/frames.py); none where that is gone."""
-    try:
-        frames = json.loads(blobs.get(snapshot))
-    except (FileNotFoundError, ValueError):
-        return set()
-    return {str(blob) for _, _, blob in frames if blob}
+def _used(connection: Connection, blobs: Blobs, keys: list[str] | None) -> set[str]:
+    """What of these keys is used, of all where they are None."""
+    found = named()
+    wanted = select(found.c.key).distinct()
+    if keys is not None:
+        wanted = wanted.where(found.c.key.in_(keys))
+    out = set(connection.scalars(wanted))
+    snapshot = JobRow.args["frames"].astext
+    for one in connection.scalars(select(snapshot).where(JobRow.state != "done", snapshot.is_not(None)).distinct()):
+        of_it = listed(blobs, one)
+        out |= of_it if keys is None else of_it.intersection(keys)
+    return out
 
 
-def sweep(database: Database, blobs: Blobs, older: float = 3600.0) -> int:
-    """Removes blobs that are unused and older than `older` seconds; returns how many went."""
+def free(database: Database, blobs: Blobs, patience: float = 2.0, held: timedelta | None = None) -> int:
+    """Removes what leases that are over were of and what is not used; how many blobs went.
+
+    patience: seconds after which it gives up where others are in long transactions; what is left goes another time.
+    held: leases without a job are over that have this long to go, or less; by themselves at their time.
+    """
+    gone, until = 0, time.monotonic() + patience
+    while True:
+        try:
+            more, left = _freed(database, blobs, held or timedelta(0))
+        except Busy:
+            if time.monotonic() > until:
+                return gone
+            continue
+        gone += more
+        if not left:
+            return gone
+
+
+def _freed(database: Database, blobs: Blobs, held: timedelta) -> tuple[int, bool]:
+    """How many blobs went in one transaction, and whether there is more to look at."""
+    open_jobs = select(JobRow.id).where(JobRow.state.in_(OPEN))
+    lasts = or_(LeaseRow.job.in_(open_jobs), LeaseRow.job.is_(None) & (LeaseRow.until > now() + held))
+    over = select(LeaseRow.id, LeaseRow.key).where(~lasts).order_by(LeaseRow.id).limit(AT_ONCE)
     with database.session() as session:
-        used = used_blobs(session, blobs)
-    return blobs.sweep(used, older)
+        if session.execute(over.limit(1)).first() is None:
+            return 0, False
+    gone, until = 0, time.monotonic() + SECONDS
+    with database.alone() as connection:
+        rows = connection.execute(over).all()
+        keys = sorted({key for _, key in rows})
+        kept = set(connection.scalars(select(LeaseRow.key).where(LeaseRow.key.in_(keys), lasts)))
+        kept |= _used(connection, blobs, keys)
+        done = set()
+        for key in keys:
+            if time.monotonic() > until:
+                break
+            gone += key not in kept and blobs.remove(key)
+            done.add(key)
+        connection.execute(delete(LeaseRow).where(LeaseRow.id.in_([number for number, key in rows if key in done])))
+    return gone, len(rows) == AT_ONCE or len(done) < len(keys)
 
 
-def tidy(database: Database, blobs: Blobs, older: float = 3600.0) -> None:
-    """Empties the trash of what is too old, forgets old changes, and sweeps.
+def look_for_strays(database: Database, blobs: Blobs, after: timedelta = LOOKED_AT) -> None:
+    """Lists the store, and says of all that nothing names or holds that it may go after a while."""
+    there = set(blobs.listed())
+    with database.session() as session:
+        there -= used_blobs(session, blobs)
+        there.difference_update(session.scalars(select(LeaseRow.key)))
+        let_go(session, there, after)
 
-    One process at a time does it, and none while a backup is taken.
+
+def sweep(database: Database, blobs: Blobs, held: timedelta | None = None) -> int:
+    """Lists the store and removes at once what is not used; returns how many blobs went."""
+    look_for_strays(database, blobs, timedelta(0))
+    return free(database, blobs, held=held)
+
+
+def tidy(database: Database, blobs: Blobs) -> None:
+    """Empties the trash of what is too old, forgets old changes, and looks for what nothing names.
+
+    One process at a time does it.
     """
-    with database.session() as held:
-        if not held.scalar(text("SELECT pg_try_advisory_xact_lock(:lock)"), {"lock": LOCK}):
+    with database.engine.begin() as connection:
+        if not connection.scalar(text("SELECT pg_try_advisory_xact_lock(:lock)"), {"lock": TIDYING}):
             return
         with database.session() as session:
-            expire(session)
+            expire(session, blobs)
             prune(session)
-        sweep(database, blobs, older)
+        look_for_strays(database, blobs)

@@ -3,23 +3,24 @@
 from __future__ import annotations
 
 import contextlib
-from collections.abc import Iterable, Iterator
 from datetime import timedelta
 from typing import Any, Literal
 
-from sqlalchemy import or_, select
+from sqlalchemy import false, or_, select
 from sqlalchemy.orm import Session
 
 from cuvrel.core.recipe.errors import CuvrelError
-from cuvrel.store.blobs import Blobs, is_key
-from cuvrel.store.models import FootageRow, JobRow, MatteFrame, Project, ShotRow, now
+from cuvrel.store.blobs import Blobs
+from cuvrel.store.frames import listed
+from cuvrel.store.leases import let_go
+from cuvrel.store.models import FootageRow, JobRow, Project, ShotRow, now
+from cuvrel.store.named import named
 from cuvrel.store.shots import NotFound, shot_of
 
 Kind = Literal["project", "shot", "footage", "job"]
 Row = Project | ShotRow | FootageRow | JobRow
 TABLES: dict[Kind, Any] = {"project": Project, "shot": ShotRow, "footage": FootageRow, "job": JobRow}
 KEPT = timedelta(days=30)
-NO_BLOBS = ("document", "token", "state", "pictures", "sidecar")  # of a job: keys in these are of other things
 OPEN = ("waiting", "working")
 
 
@@ -55,15 +56,32 @@ def restore(session: Session, kind: Kind, number: int) -> Row:
     return row
 
 
-def delete(session: Session, kind: Kind, number: int) -> None:
-    """Deletes for good what is in the trash. Raises CuvrelError for what is not, or what a shot still works on."""
+def delete(session: Session, blobs: Blobs, kind: Kind, number: int) -> None:
+    """Deletes for good what is in the trash; what it alone named goes as soon as the session has committed.
+
+    Raises CuvrelError for what is not in the trash, or what a shot still works on.
+    """
     row: Row = found(session, kind, number)
     if row.trashed is None:
         raise CuvrelError("Only what is in the trash can be deleted for good.", "Put it into the trash first.")
     if isinstance(row, FootageRow):
         _unused(session, row, in_trash=True)
+    let_go(session, _named_by(session, blobs, kind, number))
     session.delete(row)
     session.flush()
+
+
+def _named_by(session: Session, blobs: Blobs, kind: Kind, number: int) -> set[str]:
+    """All blobs that something names, with what goes with it: the shots, footage, versions and jobs of it."""
+    column = {"project": JobRow.project_id, "shot": JobRow.shot_id, "footage": JobRow.footage_id, "job": JobRow.id}
+    with_it = or_(column[kind] == number, JobRow.parent_id == number if kind == "job" else false())
+    jobs = session.execute(select(JobRow.id, JobRow.args["frames"].astext).where(with_it)).all()
+    found = named()
+    whole = {"project": found.c.project == number, "shot": found.c.shot == number,
+             "footage": (found.c.kind == "footage") & (found.c.id == number), "job": false()}  # fmt: skip
+    by_jobs = (found.c.kind == "jobs") & found.c.id.in_([one for one, _ in jobs])
+    keys = set(session.scalars(select(found.c.key).where(or_(whole[kind], by_jobs))))
+    return keys.union(*(listed(blobs, snapshot) for _, snapshot in jobs if snapshot))
 
 
 def _footage_of(session: Session, row: ShotRow) -> list[FootageRow]:
@@ -99,13 +117,13 @@ def under_way(session: Session, kind: Kind, number: int) -> list[int]:
     return list(session.scalars(wanted.order_by(JobRow.id)))
 
 
-def expire(session: Session) -> int:
+def expire(session: Session, blobs: Blobs) -> int:
     """Deletes for good what has been in the trash for over 30 days and nothing needs; returns how many went."""
     gone = 0
     for kind, table in TABLES.items():
         for row in session.scalars(select(table).where(table.trashed < now() - KEPT)):
             with contextlib.suppress(CuvrelError):  # footage that a shot works on stays as long as the shot
-                delete(session, kind, row.id)
+                delete(session, blobs, kind, row.id)
                 gone += 1
     return gone
 
@@ -115,54 +133,13 @@ def space(session: Session, blobs: Blobs, project: Project) -> dict[str, int]:
 
     What several rows share counts once, for the first of these.
     """
-    footage = session.scalars(select(FootageRow).where(FootageRow.project_id == project.id)).all()
-    frames = session.execute(
-        select(MatteFrame.blob, MatteFrame.base, MatteFrame.lessons)
-        .join(ShotRow, ShotRow.id == MatteFrame.shot_id)
-        .where(ShotRow.project_id == project.id, or_(MatteFrame.blob.is_not(None), MatteFrame.base.is_not(None)))
-    ).all()
-    jobs = session.scalars(select(JobRow).where(JobRow.project_id == project.id)).all()
-    parts: dict[str, Iterable[str]] = {
-        "footage": (blob for row in footage for blob in footage_blobs(row)),
-        "frames": (blob for row in frames for blob in frame_blobs(*row)),
-        "exports": (blob for row in jobs for blob in job_blobs(row)),
-    }
-    counted: set[str] = set()
-    out = {}
-    for name, wanted in parts.items():
-        new = set(wanted) - counted
-        counted |= new
-        out[name] = sum(blobs.size(blob) for blob in new)
+    found = named()
+    keys: dict[str, str] = {}
+    for kind in ("footage", "frames", "exports"):
+        of = found.c.kind == ("jobs" if kind == "exports" else kind)
+        for key in session.scalars(select(found.c.key).where(found.c.project == project.id, of)):
+            keys.setdefault(key, kind)
+    out = dict.fromkeys(("footage", "frames", "exports"), 0)
+    for key, kind in keys.items():
+        out[kind] += blobs.size(key)
     return out
-
-
-def footage_blobs(row: FootageRow) -> set[str]:
-    """The blobs that a piece of footage needs; what was refused needs none, what was stopped can be run again."""
-    if row.state == "refused":
-        return set()
-    return _named(row.blob, row.proxy.get("blob"), row.film.get("blob"), row.sound.get("blob"))
-
-
-def frame_blobs(blob: str | None, base: dict[str, Any] | None, lessons: dict[str, Any] | None) -> set[str]:
-    """The blobs that a stored frame needs."""
-    return _named(blob, (base or {}).get("blob"), *((lessons or {}).get(step) for step in ("1", "-1")))
-
-
-def job_blobs(row: JobRow) -> set[str]:
-    """The blobs that a job needs: all that is named in what it works from (footage names its own) and has written."""
-    parts = (row.args, row.result, row.progress)
-    return {found for part in parts for name, value in part.items() if name not in NO_BLOBS for found in _keys(value)}
-
-
-def _keys(value: Any) -> Iterator[str]:
-    """All keys of blobs anywhere in plain JSON."""
-    if isinstance(value, str):
-        if is_key(value):
-            yield value
-    elif isinstance(value, dict | list):
-        for one in value.values() if isinstance(value, dict) else value:
-            yield from _keys(one)
-
-
-def _named(*blobs: str | None) -> set[str]:
-    return {str(blob) for blob in blobs if blob}

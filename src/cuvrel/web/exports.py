@@ -13,14 +13,14 @@ from cuvrel.core.export.formats import how_of
 from cuvrel.core.export.order import Settings, name_of, ordered, title_of
 from cuvrel.core.recipe.errors import CuvrelError
 from cuvrel.core.stand.build import Stand
-from cuvrel.jobs.queue import enqueue, put, tell
+from cuvrel.jobs.queue import once_more, put
 from cuvrel.jobs.queue import stop as stop_job
 from cuvrel.store import shots as store
 from cuvrel.store.access import job_for, preset_for, shot_for
 from cuvrel.store.audits import state_of
 from cuvrel.store.documents import document_of
 from cuvrel.store.frames import snapshot
-from cuvrel.store.models import JobRow, PresetRow
+from cuvrel.store.models import PresetRow
 from cuvrel.store.pictures import StoreSources
 from cuvrel.web.export_models import EstimateOut, ExportRequest, NewPreset, PresetOut, PresetsOut
 from cuvrel.web.models import ById, JobOut
@@ -133,13 +133,7 @@ def again(path: ById) -> Response:
         row = job_for(session, who(), path.id, lock=True)
         if row.state not in ("failed", "stopped"):
             raise CuvrelError("Only a job that failed or was stopped can be run again.")
-        ended = JobRow.parent_id == row.id, JobRow.state.in_(("failed", "stopped"))
-        parts = session.scalars(select(JobRow).where(*ended))
-        for one in (row, *parts):
-            one.state, one.stop, one.message, one.finished, one.queue_id = "waiting", False, "", None, None
-            one.tries = 0
-        enqueue(session, row)
-        tell(session, row)
+        once_more(session, row)
         out = job_out(row)
     return answer(out, 202)
 

@@ -7,9 +7,9 @@ from typing import cast
 from flask import current_app
 
 from cuvrel.store.access import OWNER, Who
-from cuvrel.store.blobs import Blobs
 from cuvrel.store.config import Config
 from cuvrel.store.db import Database
+from cuvrel.store.leases import store_of
 from cuvrel.store.resources import Resources
 
 
@@ -17,7 +17,8 @@ class Services(Resources):
     """What the server computes with, and how it is set up."""
 
     def __init__(self, config: Config) -> None:
-        super().__init__(Database(config.database), Blobs(config.blobs, config.var), config.caches)
+        database = Database(config.database)
+        super().__init__(database, store_of(config, database), config.caches)
         self.config = config
 
 

@@ -19,6 +19,7 @@ from cuvrel.store.db import notify
 from cuvrel.store.footage import clean_name
 from cuvrel.store.models import FootageRow, JobRow, Project, ShotRow
 from cuvrel.store.shots import edit
+from cuvrel.store.sweep import free
 from cuvrel.web.models import ById, DeleteQuery, NamedOut, NewName, SpaceOut, TrashedOut, TrashOut
 from cuvrel.web.present import answer
 from cuvrel.web.problems import Problem
@@ -54,12 +55,14 @@ def put_away(path: Thing, query: DeleteQuery) -> Response:
         if query.for_good:
             row = thing_for(session, who(), kind, path.id)
             out = _named(kind, row)
-            trash.delete(session, kind, path.id)
+            trash.delete(session, services().blobs, kind, path.id)
         else:
             thing_for(session, who(), kind, path.id)
             stop_all(session, trash.under_way(session, kind, path.id))
             out = _named(kind, trash.put_away(session, kind, path.id))
         notify(session, "project", project=out.project)
+    if query.for_good:
+        free(services().database, services().blobs)
     return answer(out)
 
 
