@@ -4,6 +4,8 @@ from __future__ import annotations
 
 import io
 import json
+import threading
+import time
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from pathlib import Path
@@ -13,12 +15,14 @@ from urllib.parse import quote
 import cv2
 import numpy as np
 import pytest
+import uvicorn
 from werkzeug.test import TestResponse
 
 from cuvrel.core.stand.view_kinds import View
-from cuvrel.store.cluster import Cluster
+from cuvrel.store.cluster import Cluster, free_port
 from cuvrel.store.config import Config
 from cuvrel.store.db import Database
+from cuvrel.web import serving
 from cuvrel.web.app import create_app
 from cuvrel.web.services import Services
 from tests.brought_in import BroughtIn
@@ -97,13 +101,40 @@ def served(config: Config, clip: Clip, brought_in: BroughtIn) -> Iterator[Web]:
     """A client of a server on this database, which is let go of at the end."""
     found = Web(config, clip, brought_in)
     yield found
-    found.services.database.engine.dispose()
-    found.database.engine.dispose()
+    found.services.database.close()
+    found.database.close()
 
 
 @pytest.fixture
 def web(config: Config, clip: Clip, brought_in: BroughtIn) -> Iterator[Web]:
     with served(config, clip, brought_in) as found:
+        yield found
+
+
+class Server:
+    """The whole server on a port, in a thread of the test's own."""
+
+    def __init__(self, config: Config) -> None:
+        self.url = f"http://127.0.0.1:{free_port(0)}"
+        settings = serving.configured(serving.create(config), "127.0.0.1", int(self.url.rpartition(":")[2]))
+        settings.timeout_graceful_shutdown = 1
+        self._server = uvicorn.Server(settings)
+        self._thread = threading.Thread(target=self._server.run, daemon=True)
+
+    def __enter__(self) -> Server:
+        self._thread.start()
+        while not self._server.started:
+            time.sleep(0.01)
+        return self
+
+    def __exit__(self, *_: object) -> None:
+        self._server.should_exit = True
+        self._thread.join(10)
+
+
+@pytest.fixture
+def server(config: Config) -> Iterator[Server]:
+    with Server(config) as found:
         yield found
 
 

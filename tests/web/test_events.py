@@ -11,45 +11,14 @@ from typing import Any
 
 import httpx
 import pytest
-import uvicorn
 
-from cuvrel.store.cluster import free_port
 from cuvrel.store.config import Config
 from cuvrel.store.db import MOST_TOLD, notify
 from cuvrel.web import serving
 from cuvrel.web.app import create_app
 from cuvrel.web.listen import AGAIN, WAITING, Listener
 from tests.shared import alone
-from tests.web.conftest import SEEN, Web, problem
-
-
-class Server:
-    """The whole server on a port, in a thread of the test's own."""
-
-    def __init__(self, config: Config) -> None:
-        self.url = f"http://127.0.0.1:{free_port(0)}"
-        settings = uvicorn.Config(
-            serving.create(config), "127.0.0.1", int(self.url.rpartition(":")[2]), http="httptools", ws="none",
-            log_config=None, timeout_graceful_shutdown=1,
-        )  # fmt: skip
-        self._server = uvicorn.Server(settings)
-        self._thread = threading.Thread(target=self._server.run, daemon=True)
-
-    def __enter__(self) -> Server:
-        self._thread.start()
-        while not self._server.started:
-            time.sleep(0.01)
-        return self
-
-    def __exit__(self, *_: object) -> None:
-        self._server.should_exit = True
-        self._thread.join(10)
-
-
-@pytest.fixture
-def server(config: Config) -> Iterator[Server]:
-    with Server(config) as found:
-        yield found
+from tests.web.conftest import SEEN, Server, Web, problem
 
 
 def told(lines: Iterator[str]) -> Iterator[dict[str, Any]]:

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import json
 import logging
-import re
 import secrets
 from mimetypes import guess_type
 from pathlib import Path
@@ -36,7 +35,7 @@ from cuvrel.web import (
     trash,
     versions,
 )
-from cuvrel.web.openapi import UPLOADS, described
+from cuvrel.web.openapi import described, is_upload
 from cuvrel.web.services import Services
 
 log = logging.getLogger("cuvrel.web")
@@ -50,11 +49,11 @@ HEADERS = {
     "Cross-Origin-Resource-Policy": "same-origin",
     "Referrer-Policy": "same-origin",
     "Content-Security-Policy": (
-        "default-src 'self'; img-src 'self' blob: data:; style-src 'self' 'unsafe-inline'; frame-ancestors 'none'"
+        "default-src 'self'; img-src 'self' blob: data:; style-src 'self' 'unsafe-inline'; frame-ancestors 'none'; "
+        "base-uri 'none'; form-action 'self'; object-src 'none'"
     ),
 }
 """Of every answer: nothing is loaded from outside, and no type is guessed."""
-_PART = re.compile(r"<(?:\w+:)?(\w+)>")  # of an address, which OpenAPI writes in other brackets
 RESOURCES = (
     projects, footage, shots, stand, pictures, exports, trash, versions, looks, tracks, redaction, sound, cuts,
     packed, health,
@@ -137,8 +136,7 @@ def _static(path: str) -> Response:
 
 def _bounded() -> None:
     """Only uploads may be large; what is read as a whole is bounded before it is read."""
-    rule = "" if request.url_rule is None else _PART.sub(r"{\1}", request.url_rule.rule)
-    if request.method != "POST" or rule not in UPLOADS:
+    if not is_upload(request.method, request.path):
         request.max_content_length = MOST_JSON
 
 
@@ -173,13 +171,11 @@ def _end(_: BaseException | None) -> None:
 
 
 def _same_origin() -> Response | None:
-    """Changes may only come from our own pages (or from no page at all)."""
+    """The API is for our own pages (or for no page at all): others change nothing, and have nothing computed."""
     origin = request.headers.get("Origin")
-    if request.method in ("GET", "HEAD", "OPTIONS"):
-        return None
-    if request.headers.get("Sec-Fetch-Site") == "cross-site":
+    if request.headers.get("Sec-Fetch-Site") == "cross-site" and request.path.startswith("/api/"):
         return problems.problem(403, "This request comes from another site's page.")
-    if not origin:
+    if request.method in ("GET", "HEAD", "OPTIONS") or not origin:
         return None
     if urlsplit(origin).netloc != request.host:
         return problems.problem(403, "This request comes from another site's page.")
@@ -189,4 +185,6 @@ def _same_origin() -> Response | None:
 def _headers(answer: Response) -> Response:
     for name, value in HEADERS.items():
         answer.headers.setdefault(name, value)
+    if (answer.mimetype or "").endswith("json"):
+        answer.headers.setdefault("Cache-Control", "no-store")  # it is so now, and may hold what is nobody else's
     return answer

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Iterator
 from typing import Any
 
@@ -14,7 +15,13 @@ UPLOADS = {
     "/api/packed": {"type": "string", "format": "binary"},
 }
 """What the part `file` of a multipart request is, by address."""
+_UPLOADS = re.compile("|".join(re.sub(r"\{\w+\}", "[^/]+", path) for path in UPLOADS))
 NOTHING: dict[str, Any] = {"description": "Done; there is nothing to say."}
+
+
+def is_upload(method: str, path: str) -> bool:
+    """Whether what is sent to an address may be large."""
+    return method == "POST" and _UPLOADS.fullmatch(path) is not None
 
 
 def file_of(*kinds: str) -> dict[str, Any]:

@@ -1,7 +1,8 @@
 """The server: event streams, which cost a connection and no thread, beside the application with its threads.
 
 A stream that waits for something to happen must not hold what a request needs, so streams live in the event loop
-(ASGI), and all else is handed to the Flask application (WSGI) in a pool of threads of which no stream has any.
+(ASGI), and all else is handed to the Flask application (WSGI) in a pool of threads of which no stream has any. Nor has
+an upload that is on its way, or an answer that is being read (web/clients.py).
 """
 
 from __future__ import annotations
@@ -9,25 +10,29 @@ from __future__ import annotations
 import asyncio
 import contextlib
 import logging
+import resource
 import threading
-from collections.abc import AsyncIterator
-from typing import Any, cast
+from collections.abc import AsyncIterator, Callable, Iterable
+from typing import Any
 
 import uvicorn
-from a2wsgi import WSGIMiddleware
 from flask import Flask
 from starlette.applications import Starlette
+from starlette.datastructures import Headers
+from starlette.middleware import Middleware
 from starlette.requests import Request
-from starlette.responses import JSONResponse, Response, StreamingResponse
+from starlette.responses import Response, StreamingResponse
 from starlette.routing import Mount, Route
+from starlette.types import ASGIApp, Receive, Scope, Send
 from werkzeug.sansio.utils import host_is_trusted
 from werkzeug.wsgi import FileWrapper
 
 from cuvrel.core.warm import warm_up
 from cuvrel.store.config import Config
-from cuvrel.web.app import HEADERS, create_app
+from cuvrel.web.app import HEADERS, MOST_JSON, create_app
+from cuvrel.web.clients import PIECE, BoundedProtocol, Threaded, told
 from cuvrel.web.listen import Listener
-from cuvrel.web.problems import Problem
+from cuvrel.web.openapi import is_upload
 
 log = logging.getLogger("cuvrel.web")
 BEAT = 10.0  # seconds between signs of life of a stream
@@ -38,31 +43,54 @@ MOST_STREAMS = 2000
 def create(config: Config | None = None) -> Starlette:
     """The whole server as an ASGI application, on a database that has been migrated."""
     config = config or Config.from_env()
+    config.var.mkdir(parents=True, exist_ok=True)
     app = create_app(config)
     listener = Listener(config.conninfo)
 
     async def events(request: Request) -> Response:
         """A stream of JSON events: shot, frame, job, footage; `again` says that some may have been missed."""
-        if not host_is_trusted(request.headers.get("host", ""), config.hosts):
-            return _problem(400, "The server is not known by this name.")
-        if request.headers.get("sec-fetch-site") == "cross-site":
-            return _problem(403, "This request comes from another site's page.")
         if listener.streams >= MOST_STREAMS:
-            return _problem(503, "Too many windows listen to this server.")
+            return told(503, "Too many windows listen to this server.")
         headers = {**HEADERS, "Cache-Control": "no-store", "X-Accel-Buffering": "no"}
-        return StreamingResponse(_told(listener), media_type="text/event-stream", headers=headers)
+        return StreamingResponse(_events(listener), media_type="text/event-stream", headers=headers)
 
     @contextlib.asynccontextmanager
     async def living(_: Starlette) -> AsyncIterator[None]:
         yield
         await listener.close()
 
+    room = app.extensions["cuvrel"].blobs.room
+    most = app.config["MAX_CONTENT_LENGTH"]
+
+    def limit(method: str, path: str) -> int:
+        return most if is_upload(method, path) else MOST_JSON
+
+    threaded = Threaded(_with_large_files(app), THREADS, config.var, room, limit, apart=["/api/health"])
     return Starlette(
-        routes=[Route("/api/events", events, methods=["GET"]), Mount("/", cast(Any, _threaded(app)))], lifespan=living
-    )
+        routes=[Route("/api/events", events, methods=["GET"]), Mount("/", threaded)], lifespan=living,
+        middleware=[Middleware(OwnPages, hosts=list(config.hosts))],
+    )  # fmt: skip
 
 
-async def _told(listener: Listener) -> AsyncIterator[str]:
+class OwnPages:
+    """Before anything is received: the server answers by its own names, and its API to its own pages alone."""
+
+    def __init__(self, app: ASGIApp, hosts: list[str]) -> None:
+        self._app, self._hosts = app, hosts
+
+    async def __call__(self, scope: Scope, receive: Receive, send: Send) -> None:
+        """One request."""
+        if scope["type"] == "http":
+            headers = Headers(scope=scope)
+            if not host_is_trusted(headers.get("host", ""), self._hosts):
+                return await told(400, "The server is not known by this name.")(scope, receive, send)
+            if headers.get("sec-fetch-site") == "cross-site" and scope["path"].startswith("/api/"):
+                return await told(403, "This request comes from another site's page.")(scope, receive, send)
+        await self._app(scope, receive, send)
+        return None
+
+
+async def _events(listener: Listener) -> AsyncIterator[str]:
     async with listener.subscribed() as mine:
         yield 'retry: 1000\ndata: {"event": "hello"}\n\n'
         while True:
@@ -74,29 +102,30 @@ async def _told(listener: Listener) -> AsyncIterator[str]:
                 yield f"data: {payload}\n\n"
 
 
-def _problem(status: int, title: str) -> Response:
-    body = Problem(title=title, status=status).model_dump()
-    return JSONResponse(body, status, headers=HEADERS, media_type="application/problem+json")
+def _with_large_files(app: Flask) -> Callable[..., Iterable[bytes]]:
+    """The application; files go out in large pieces, as each is handed over by itself."""
 
-
-def _threaded(app: Flask) -> WSGIMiddleware:
-    """The application in threads of its own; files go out in large pieces, as each is handed over by itself."""
-
-    def run(environ, start_response):  # type: ignore[no-untyped-def]
-        environ["wsgi.file_wrapper"] = lambda file, _=0: FileWrapper(file, 1 << 18)
-        environ["wsgi.multiprocess"] = False
+    def run(environ: dict[str, Any], start_response: Any) -> Iterable[bytes]:
+        environ["wsgi.file_wrapper"] = lambda file, _=0: FileWrapper(file, PIECE)
         return app(environ, start_response)
 
-    return WSGIMiddleware(run, workers=THREADS)
+    return run
+
+
+def configured(app: Starlette, host: str, port: int) -> uvicorn.Config:
+    """How the application is served."""
+    return uvicorn.Config(
+        app, host=host, port=port, loop="asyncio", http=BoundedProtocol, ws="none", lifespan="on", log_config=None,
+        access_log=False, server_header=False, timeout_graceful_shutdown=2, timeout_keep_alive=75, backlog=2048,
+    )  # fmt: skip
 
 
 def main(host: str, port: int) -> None:
     """Serves until it is told to stop; meanwhile what nobody has to wait for is compiled and loaded."""
     config = Config.from_env()
+    # every connection is an open file, and a few thousand may wait
+    _, most = resource.getrlimit(resource.RLIMIT_NOFILE)
+    resource.setrlimit(resource.RLIMIT_NOFILE, (most, most))
     if config.warm:
         threading.Thread(target=warm_up, name="warm", daemon=True).start()
-    uvicorn.run(
-        create(config), host=host, port=port, loop="asyncio", http="httptools", ws="none", lifespan="on",
-        log_config=None, access_log=False, server_header=False, timeout_graceful_shutdown=2, timeout_keep_alive=75,
-        backlog=1024,
-    )  # fmt: skip
+    uvicorn.Server(configured(create(config), host, port)).run()
