@@ -5,7 +5,22 @@ from __future__ import annotations
 import argparse
 from pathlib import Path
 
-from bench import cuts, desk, edits, keys, mattes, redaction, rough, same, speed, stand, tracks, treatments, workers
+from bench import (
+    cuts,
+    desk,
+    edits,
+    keys,
+    limits,
+    mattes,
+    redaction,
+    rough,
+    same,
+    speed,
+    stand,
+    tracks,
+    treatments,
+    workers,
+)
 from cuvrel.demo.project import CLIPS
 
 
@@ -19,6 +34,8 @@ def main() -> None:
     commands.add_parser("stand", help="blending, placing, in-betweens and whole stands")
     commands.add_parser("desk", help="the first frame and playing, in a browser")
     commands.add_parser("treatments", help="what each treatment takes of a whole picture")
+    ends = commands.add_parser("limits", help="everything declared at its limits, in pairs: what takes long")
+    ends.add_argument("--only", help="kinds with commas between")
     track = commands.add_parser("tracks", help="points, regions and patches against their truth, with yardsticks")
     track.add_argument("--clips", type=int, default=4, help="clips made of each kind (4)")
     track.add_argument("--no-yardsticks", action="store_true", help="our own figures only")
@@ -64,6 +81,8 @@ def main() -> None:
         stand.run()
     elif given.command == "desk":
         desk.run()
+    elif given.command == "limits":
+        limits.run(given.only)
     elif given.command == "treatments":
         treatments.run()
     else:

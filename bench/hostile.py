@@ -109,21 +109,52 @@ def _flipped(data: bytes, seed: int) -> bytes:
     return bytes(out)
 
 
-def _exr(width: int, height: int) -> bytes:
-    """The header of an EXR picture that says it is so large (OpenEXR file layout)."""
+def exr_head(width: int, height: int, data: int = 0) -> bytes:
+    """The header of an EXR picture that says it is so large (OpenEXR file layout). data: the side of its data window,
+    where that is another one.
+    """
 
     def attribute(name: str, kind: str, data: bytes) -> bytes:
         return name.encode() + b"\0" + kind.encode() + b"\0" + struct.pack("<I", len(data)) + data
 
     box = struct.pack("<4i", 0, 0, width - 1, height - 1)
+    held = struct.pack("<4i", 0, 0, data - 1, data - 1) if data else box
     channel = b"R\0" + struct.pack("<iB3xii", 1, 0, 1, 1) + b"\0"
     parts = [
         attribute("channels", "chlist", channel), attribute("compression", "compression", b"\0"),
-        attribute("dataWindow", "box2i", box), attribute("displayWindow", "box2i", box),
+        attribute("dataWindow", "box2i", held), attribute("displayWindow", "box2i", box),
         attribute("lineOrder", "lineOrder", b"\0"), attribute("pixelAspectRatio", "float", struct.pack("<f", 1)),
         attribute("screenWindowCenter", "v2f", bytes(8)), attribute("screenWindowWidth", "float", struct.pack("<f", 1)),
     ]  # fmt: skip
     return b"\x76\x2f\x31\x01" + struct.pack("<I", 2) + b"".join(parts) + b"\0" + bytes(200)
+
+
+def swelling_tiff(megabytes: int) -> bytes:
+    """A TIFF picture of 64 x 64, whose one strip unpacks into so many megabytes (TIFF 6.0)."""
+    packer = zlib.compressobj(9)
+    strip = b"".join([packer.compress(bytes(1 << 20)) for _ in range(megabytes)]) + packer.flush()
+    tags = [(256, 3, 64), (257, 3, 64), (258, 3, 8), (259, 3, 8), (262, 3, 1), (273, 4, 8), (277, 3, 1), (278, 3, 64),
+            (279, 4, len(strip))]  # fmt: skip
+    entries = b"".join(struct.pack("<HHII", tag, kind, 1, value) for tag, kind, value in tags)
+    return struct.pack("<2sHI", b"II", 42, 8 + len(strip)) + strip + struct.pack("<H", len(tags)) + entries + bytes(4)
+
+
+def sound(suffix: str = ".m4a", jump: float = 0.0) -> bytes:
+    """A second of sound; after half of it times may jump by so many seconds."""
+    out = io.BytesIO()
+    form, codec = {".m4a": ("mp4", "aac"), ".wav": ("wav", "pcm_s16le"), ".flac": ("flac", "flac"),
+                   ".mp3": ("mp3", "libmp3lame"), ".ogg": ("ogg", "libopus"),
+                   ".mkv": ("matroska", "aac")}[suffix]  # fmt: skip
+    with av.open(out, "w", format=form) as container:
+        stream: Any = container.add_stream(codec, rate=48_000, layout="mono")
+        for n in range(47):
+            tone = np.sin(np.arange(1024 * n, 1024 * (n + 1)) / 20)[None] * 9000
+            frame = av.AudioFrame.from_ndarray(tone.astype(np.int16), format="s16", layout="mono")
+            frame.sample_rate, frame.time_base = 48_000, Fraction(1, 48_000)
+            frame.pts = 1024 * n + (round(jump * 48_000) if n > 23 else 0)
+            container.mux(stream.encode(frame))
+        container.mux(stream.encode(None))
+    return out.getvalue()
 
 
 def files(flips: int = 8, swollen: int = 1500) -> Iterator[tuple[str, str, bytes]]:
@@ -147,8 +178,13 @@ def files(flips: int = 8, swollen: int = 1500) -> Iterator[tuple[str, str, bytes
         "says it is immense": ("a.png", lambda: _head(65_535, 65_535)),
         "says it is wide": ("a.png", lambda: _head(60_000, 4)),
         "says it is large and holds nothing": ("a.png", lambda: _head(8000, 8000)),
-        "an EXR that says it is immense": ("a.exr", lambda: _exr(60_000, 60_000)),
-        "an EXR that holds nothing": ("a.exr", lambda: _exr(400, 400)),
+        "an EXR that says it is immense": ("a.exr", lambda: exr_head(60_000, 60_000)),
+        "an EXR that holds nothing": ("a.exr", lambda: exr_head(400, 400)),
+        "an EXR whose data are immense": ("a.exr", lambda: exr_head(64, 64, 30_000)),
+        "a TIFF that swells": ("a.tif", lambda: swelling_tiff(swollen)),
+        "sound that jumps by 20 hours": ("a.mkv", lambda: sound(".mkv", 72_000)),
+        "a hole of two hours": ("a.mkv", lambda: video(".mkv", 12, base=Fraction(1, 1000), pts=[
+            n * 40 + 7_200_000 * (n > 5) for n in range(12)])),
         "a TIFF that is none": ("a.tif", lambda: b"II*\0\x08\0\0\0\xff\xff" + bytes(64)),
         "a JPEG that is none": ("a.jpg", lambda: b"\xff\xd8\xff\xe0" + bytes(64)),
         "followed by much": ("a.zip", lambda: _swollen(swollen)),

@@ -42,7 +42,7 @@ from cuvrel.store.blobs import Blobs
 from cuvrel.store.db import Database, notify
 from cuvrel.store.disk_space import NoRoom, is_full
 from cuvrel.store.following import StoredFrames
-from cuvrel.store.footage import make_ready
+from cuvrel.store.footage import make_ready, prepare, say_ready
 from cuvrel.store.mattes import plate_row, store_matte
 from cuvrel.store.models import FootageRow, JobRow, MatteFrame, Project, ShotRow
 from cuvrel.store.packed import opened
@@ -93,9 +93,15 @@ class Works(Resources):
                 footage = session.get(FootageRow, row.footage_id)
                 if footage is None:
                     raise Stopped
-                if not self.blobs.has(footage.blob):
-                    raise CuvrelError("The file is not in the store.", "Bring it in again.")
-                make_ready(session, footage, self.blobs, self._telling(row))
+                blob, hand = footage.blob, dict(footage.info.get("hand", {}))
+            if not self.blobs.has(blob):
+                raise CuvrelError("The file is not in the store.", "Bring it in again.")
+            made = prepare(self.blobs, blob, hand, self._telling(row))
+            with self.database.session() as session:
+                footage = session.get(FootageRow, row.footage_id)
+                if footage is None:
+                    raise Stopped
+                say_ready(session, footage, made)
                 notify(session, "footage", footage=footage.id, state="ready", project=row.project_id)
             return "Ready."
         except (OperationalError, Interrupted):
@@ -412,6 +418,6 @@ def _not_of_the_file(fault: BaseException | None) -> CuvrelError | None:
         if isinstance(fault, CuvrelError) and not isinstance(fault, MediaError):
             return fault
         if is_full(fault):
-            return NoRoom("The disk is full; the file is kept.", "Make room, then run it again.")
+            return NoRoom("The disk is full; the file is kept.", "Make room; it goes on by itself then.")
         fault = fault.__cause__ or fault.__context__
     return None

@@ -5,7 +5,7 @@ from __future__ import annotations
 import os
 import tempfile
 from collections.abc import Callable
-from dataclasses import replace
+from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Any
 
@@ -15,9 +15,11 @@ import numpy as np
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from cuvrel.core.media.probe import MediaInfo, check_size, open_media, open_video, probe
+from cuvrel.core.media.apart import probe_apart
+from cuvrel.core.media.probe import MediaInfo, open_media, open_video, probe
 from cuvrel.core.media.reader import Reader
 from cuvrel.core.media.sound import extract
+from cuvrel.core.media.stills import check_size
 from cuvrel.core.media.writer import VideoWriter
 from cuvrel.core.recipe.errors import MediaError
 from cuvrel.core.recipe.models import Footage, Shot
@@ -28,6 +30,7 @@ PROXY_SIDE = 960
 FILM_HEIGHT = 72
 MOST_NAME = 255
 FILM_MOST = 120
+Progress = Callable[[int, int], None]
 FILM_WIDEST = 500  # a JPEG is at most 65,500 pixels wide
 
 
@@ -66,16 +69,20 @@ def read_by_hand(session: Session, shot: Shot) -> dict[str, dict[str, str]]:
     return {str(row.id): dict(row.info["hand"]) for row in rows if row.info.get("hand")}
 
 
-def make_ready(
-    session: Session, row: FootageRow, blobs: Blobs, progress: Callable[[int, int], None] = lambda done, total: None
-) -> None:
-    """Indexes the footage and makes its proxy, film strip and samples. Raises MediaError; the row is unchanged then.
+@dataclass(frozen=True)
+class Small:
+    """What is made of footage once, so that it can be worked with: what it is, proxy, film strip and samples."""
 
-    What somebody set by hand for it stays.
-    """
-    path = blobs.path(row.blob)
-    info = probe(path)
-    info = replace(info, hand=dict(row.info.get("hand", {})))
+    info: MediaInfo
+    proxy: dict[str, Any]
+    film: dict[str, Any]
+    sound: dict[str, Any]
+
+
+def prepare(blobs: Blobs, blob: str, hand: dict[str, str], progress: Progress = lambda done, total: None) -> Small:
+    """Indexes a file and makes its proxy, film strip and samples, as it is read by `hand`. Raises MediaError."""
+    path = blobs.path(blob)
+    info = replace(probe_apart(path, lambda seen: progress(0, max(1, seen))), hand=hand)
     proxy: dict[str, Any] = {}
     film: dict[str, Any] = {}
     sound: dict[str, Any] = {}
@@ -84,20 +91,34 @@ def make_ready(
             proxy, film = _small(path, info, Path(folder), blobs, progress)
         if info.sound is not None:
             samples = Path(folder) / "samples"
+            blobs.room.hold(info.sound.samples * (8 if info.sound.deep else 4))
             count = extract(path, info.sound, samples)
             sound = {"blob": blobs.put_file(samples), "deep": info.sound.deep, "count": count} if count else {}
     if info.sound is not None and not sound:
         info = replace(info, sound=None)
-    # what was set meanwhile stays set; the job that came of it makes the small pictures of it
+    return Small(info, proxy, film, sound)
+
+
+def say_ready(session: Session, row: FootageRow, made: Small) -> None:
+    """Says of footage that it is ready, by what was made of it. What somebody set by hand for it meanwhile stays set;
+    the job that came of it makes the small pictures of it.
+    """
     session.refresh(row, ["info"], with_for_update=True)
-    info = replace(info, hand=dict(row.info.get("hand", {})))
-    row.info, row.proxy, row.film, row.sound = info.to_json(), proxy, film, sound
+    info = replace(made.info, hand=dict(row.info.get("hand", {})))
+    row.info, row.proxy, row.film, row.sound = info.to_json(), made.proxy, made.film, made.sound
     row.state, row.message = "ready", ""
     session.flush()
 
 
+def make_ready(
+    session: Session, row: FootageRow, blobs: Blobs, progress: Progress = lambda done, total: None
+) -> None:  # fmt: skip
+    """Both in one transaction, for footage that comes with others. Raises MediaError; the row is unchanged then."""
+    say_ready(session, row, prepare(blobs, row.blob, dict(row.info.get("hand", {})), progress))
+
+
 def _small(
-    path: Path, info: MediaInfo, folder: Path, blobs: Blobs, progress: Callable[[int, int], None]
+    path: Path, info: MediaInfo, folder: Path, blobs: Blobs, progress: Progress
 ) -> tuple[dict[str, Any], dict[str, Any]]:
     """What a row says of its proxy and of its film strip."""
     proxy, (step, strip) = _proxy_and_film(path, info, folder, progress)
@@ -113,7 +134,7 @@ def _small(
 
 
 def _proxy_and_film(
-    path: Path, info: MediaInfo, folder: Path, progress: Callable[[int, int], None]
+    path: Path, info: MediaInfo, folder: Path, progress: Progress
 ) -> tuple[Path, tuple[int, np.ndarray]]:
     ratio = min(1.0, PROXY_SIDE / max(info.width, info.height))
     width, height = max(2, round(info.width * ratio) & ~1), max(2, round(info.height * ratio) & ~1)

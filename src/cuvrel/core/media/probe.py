@@ -7,7 +7,7 @@ import re
 import tempfile
 import zipfile
 import zlib
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from dataclasses import asdict, dataclass, field
 from fractions import Fraction
 from itertools import pairwise
@@ -19,13 +19,12 @@ import numpy as np
 
 from cuvrel.core.media.sound import SoundInfo, sound_info
 from cuvrel.core.media.space import Space, tagged
-from cuvrel.core.media.stills import SUFFIXES, Head, head, is_picture, read
+from cuvrel.core.media.stills import SUFFIXES, Head, check_size, head, is_picture, read
 from cuvrel.core.media.yuv import is_rgb
 from cuvrel.core.recipe.errors import MediaError
 
-MAX_SIDE = 16_384
-MAX_PIXELS = 80_000_000
 MAX_FRAMES = 500_000
+MOST_HOLE = 60.0  # seconds without a frame, after which what follows is held to follow at once
 MIN_RATE, MAX_RATE = 0.05, 1000.0  # frames a second
 MAX_PICTURE = 2 << 30  # bytes of one picture of a sequence
 BROKEN = (zipfile.BadZipFile, OSError, EOFError, NotImplementedError, RuntimeError, ValueError, LookupError, zlib.error,
@@ -36,6 +35,7 @@ PICTURE_SUFFIXES = set(SUFFIXES)
 RATES = (24000 / 1001, 24.0, 25.0, 30000 / 1001, 30.0, 48.0, 50.0, 60000 / 1001, 60.0, 100.0, 120000 / 1001, 120.0)
 
 Kind = Literal["video", "sequence", "sound"]
+Tell = Callable[[int], None]
 
 
 @dataclass(frozen=True)
@@ -93,18 +93,6 @@ class MediaInfo:
         return MediaInfo(**known)
 
 
-def check_size(width: int, height: int) -> None:
-    """Raises MediaError for a picture with no area or one that is too large to work on."""
-    if width < 2 or height < 2:
-        raise MediaError(f"The picture is {width} x {height} pixels, which is too small to work on.")
-    if max(width, height) > MAX_SIDE or width * height > MAX_PIXELS:
-        raise MediaError(
-            f"The picture is {width} x {height} pixels; at most {MAX_SIDE} a side and "
-            f"{MAX_PIXELS // 1_000_000} million in all can be worked on.",
-            "Make a smaller copy and bring that in.",
-        )
-
-
 def open_media(path: Path) -> Any:
     """An open container with a picture or a sound. Raises MediaError."""
     if path.stat().st_size == 0:
@@ -154,14 +142,14 @@ def _is_cover(stream: Any) -> bool:
     return "attached_pic" in str(stream.disposition).lower() or stream.codec_context is None
 
 
-def probe_media(path: Path) -> MediaInfo:
+def probe_media(path: Path, tell: Tell = lambda seen: None) -> MediaInfo:
     """A video, or sound alone. Raises MediaError."""
     with open_media(path) as container:
         pictures = [one for one in container.streams.video if not _is_cover(one)]
         alone = not pictures and bool(container.streams.audio)
         codec = container.streams.audio[0].codec_context.name if alone else ""
     if not alone:
-        return probe_video(path)
+        return probe_video(path, tell)
     sound = sound_info(path, 0.0)
     if sound is None or sound.samples == 0:
         raise MediaError("There is neither picture nor sound in this file.", "Export it again.")
@@ -177,8 +165,11 @@ class _Seen:
     first: Any = None
     interlaced: int = 0
 
+    tell: Tell = lambda seen: None
+
     def add(self, frame: Any) -> None:
         """One more frame. Raises MediaError."""
+        self.tell(len(self.pts))
         if frame.pts is None:
             raise MediaError("The file's frames carry no times.", "Put it into an MP4 or MKV file.")
         if self.shape is None:
@@ -191,7 +182,7 @@ class _Seen:
             raise MediaError(f"The file has more than {MAX_FRAMES} frames.", "Cut it into parts.")
 
 
-def probe_video(path: Path) -> MediaInfo:
+def probe_video(path: Path, tell: Tell = lambda seen: None) -> MediaInfo:
     """Reads the whole file once and notes every frame that a player would show.
 
     Decoding everything is the only index that holds for all files: packets may be hidden, discarded by
@@ -202,7 +193,7 @@ def probe_video(path: Path) -> MediaInfo:
         stream = container.streams.video[0]
         check_size(stream.codec_context.width, stream.codec_context.height)
         stream.thread_type = "AUTO"
-        promised, seen = stream.frames, _Seen()
+        promised, seen = stream.frames, _Seen(tell=tell)
         try:
             for frame in frames_of(container):
                 seen.add(frame)
@@ -218,11 +209,12 @@ def probe_video(path: Path) -> MediaInfo:
                 "Copy it again from where it came from.",
             )
         base, codec, stated = stream.time_base, stream.codec_context.name, stream.average_rate
-        missing = _missing(container, stream, seen.pts)
-    fps, variable = _rate(sorted(set(seen.pts)), base, stated)
-    pts = sorted(set(seen.pts))
+        pts = sorted(set(seen.pts))
+        closed, holes = without_holes(pts, base)
+        missing = [] if holes else _missing(container, stream, pts)
+    fps, variable = _rate(closed, base, stated)
     if variable:
-        fps, pts = on_grid(pts, base)
+        fps, pts = on_grid(pts, base, closed)
     form, rotation = seen.first.format, round(seen.first.rotation) % 360
     rgb = is_rgb(form.name)
     space, assumed = tagged(
@@ -231,8 +223,11 @@ def probe_video(path: Path) -> MediaInfo:
     )  # fmt: skip
     floats = "f32" in form.name or "f16" in form.name
     interlaced = seen.interlaced * 2 > len(seen.pts)
-    sound = sound_info(path, float(pts[0] * base))
+    sound = sound_info(path, float(pts[0] * base), len(pts) / fps, holes)
     told = [*_told_of(assumed, space, interlaced), *missing]
+    if holes:
+        long = f"{len(holes)} holes" if len(holes) > 1 else f"a hole of {round(holes[0][1])} seconds"
+        told.insert(0, f"Its times have {long}; the frames after it follow at once.")
     if variable:
         told.insert(0, f"Its frames come unevenly; they were laid on {fps:.6g} frames a second.")
     wide, high = seen.shape[::-1] if rotation in (90, 270) else seen.shape
@@ -268,12 +263,30 @@ def _missing(container: Any, stream: Any, pts: list[int]) -> list[str]:
     return [f"About {short} frames are missing at the end."] if short > (24 if sounds else 2) else []
 
 
-def on_grid(pts: list[int], base: Fraction) -> tuple[float, list[int]]:
+def without_holes(pts: list[int], base: Fraction) -> tuple[list[int], list[tuple[float, float]]]:
+    """Times without the holes of over MOST_HOLE seconds that are in them, and where each was: its begin in seconds of
+    the file, and how much was taken out.
+    """
+    if len(pts) < 3:
+        return pts, []
+    times = np.asarray(pts, np.int64)
+    steps = np.diff(times)
+    usual = max(1, int(np.median(steps)))
+    wide = np.flatnonzero((steps * float(base) > MOST_HOLE) & (steps > 20 * usual))
+    holes = [(float((times[n] + usual) * base), float((steps[n] - usual) * base)) for n in wide]
+    steps[wide] = usual
+    return [int(one) for one in np.concatenate([times[:1], times[0] + np.cumsum(steps)])], holes
+
+
+def on_grid(pts: list[int], base: Fraction, times: list[int] | None = None) -> tuple[float, list[int]]:
     """Frames that come unevenly on an even grid: its rate, and for each of its frames the picture that stands then.
+
+    times: when they are shown, where that is not `pts`.
 
     The rate is the one at which most frames follow one another, so that none is lost but where two come closer.
     """
-    steps = np.diff(np.asarray(pts, np.float64))
+    times = times or pts
+    steps = np.diff(np.asarray(times, np.float64))
     usual = max(1.0, float(np.median(steps)))
     # a clock that counts coarsely rounds every step: the mean of the usual ones is finer than any of them
     rate = 1 / (float(base) * float(np.mean(steps[np.abs(steps - usual) <= max(1.0, 0.1 * usual)])))
@@ -281,9 +294,9 @@ def on_grid(pts: list[int], base: Fraction) -> tuple[float, list[int]]:
     if abs(near - rate) / near < 0.03:
         rate = near
     step = 1 / (rate * float(base))
-    count = min(MAX_FRAMES, round((pts[-1] - pts[0]) / step) + 1)
+    count = min(MAX_FRAMES, round((times[-1] - times[0]) / step) + 1)
     # a frame counts from half a step before its time on, so that a clock's jitter moves nothing
-    at = np.searchsorted(np.asarray(pts), pts[0] + (np.arange(count) + 0.5) * step, side="left") - 1
+    at = np.searchsorted(np.asarray(times), times[0] + (np.arange(count) + 0.5) * step, side="left") - 1
     return rate, [pts[n] for n in at.clip(0, len(pts) - 1)]
 
 
@@ -308,7 +321,7 @@ def _rate(pts: list[int], base: Fraction, stated: Fraction | None) -> tuple[floa
     return 1 / mean, variable
 
 
-def probe_sequence(path: Path, fps: float = 24.0) -> MediaInfo:
+def probe_sequence(path: Path, fps: float = 24.0, tell: Tell = lambda seen: None) -> MediaInfo:
     """A zip of numbered pictures of one kind, shown in the natural order of their names. Raises MediaError."""
     try:
         with zipfile.ZipFile(path) as archive:
@@ -322,7 +335,10 @@ def probe_sequence(path: Path, fps: float = 24.0) -> MediaInfo:
                     "Bring in each kind by itself.",
                 )
             with tempfile.TemporaryDirectory(prefix="cuvrel-") as folder:
-                heads = [_looked_at(archive, name, Path(folder) / "one") for name in names]
+                heads = []
+                for name in names:
+                    heads.append(_looked_at(archive, name, Path(folder) / "one"))
+                    tell(len(heads))
     except BROKEN as fault:
         raise MediaError("The sequence can't be read; the file is broken or cut short.") from fault
     if len({(one.width, one.height) for one in heads}) > 1:
@@ -386,11 +402,14 @@ def _natural(name: str) -> list[tuple[int, int, str]]:
     return [(0, int(part), "") if part.isdigit() else (1, 0, part.lower()) for part in re.split(r"(\d+)", name)]
 
 
-def probe(path: Path) -> MediaInfo:
-    """What the file is: a zip is taken for a sequence of pictures, everything else for a video or for sound."""
+def probe(path: Path, tell: Tell = lambda seen: None) -> MediaInfo:
+    """What the file is: a zip is taken for a sequence of pictures, everything else for a video or for sound.
+
+    tell: called with the number of frames that were looked at so far. Raises MediaError.
+    """
     with path.open("rb") as file:
         head_ = file.read(4)
-    return probe_sequence(path) if head_ == b"PK\x03\x04" else probe_media(path)
+    return probe_sequence(path, tell=tell) if head_ == b"PK\x03\x04" else probe_media(path, tell)
 
 
 def pack_sequence(pictures: list[tuple[str, Path]], to: Path) -> None:

@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
-from dataclasses import dataclass
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass, field
 from fractions import Fraction
 from pathlib import Path
 from typing import Any, Literal, Protocol
@@ -17,6 +17,9 @@ from cuvrel.core.recipe.errors import MediaError
 RATE = 48_000
 """Samples a second, of all that is worked on."""
 _BASE = Fraction(1, RATE)
+MOST_GAP = 60.0  # seconds without sound, after which what follows is held to follow at once
+AFTER = 600.0  # seconds that sound may go on after the picture
+MAX_SECONDS = 12 * 3600.0
 GAP = 0.05  # seconds that sound may be missing or too much before it is laid down anew
 _DEEP = ("pcm_s24", "pcm_s32", "pcm_f32", "pcm_f64", "flac", "alac")
 
@@ -24,7 +27,9 @@ _DEEP = ("pcm_s24", "pcm_s32", "pcm_f32", "pcm_f64", "flac", "alac")
 @dataclass(frozen=True)
 class SoundInfo:
     """Sound as a file has it. rate: its own samples a second. start: when the first frame of the picture is, in
-    seconds of the file. samples: how many there are from that on, at RATE. deep: more than 16 bits a sample."""
+    seconds of the file. samples: how many there are from that on, at RATE. deep: more than 16 bits a sample. holes:
+    where nothing is for so long that what follows is held to follow at once: when each begins in seconds of the file,
+    and its length."""
 
     codec: str
     rate: int
@@ -32,6 +37,7 @@ class SoundInfo:
     start: float
     samples: int
     deep: bool = False
+    holes: list[tuple[float, float]] = field(default_factory=list)
 
 
 class Samples(Protocol):
@@ -43,8 +49,14 @@ class Samples(Protocol):
         """Samples from `first` up to before `last`, (n, 2) float32, -1 to 1, at RATE; beyond its ends is silence."""
 
 
-def sound_info(path: Path, start: float) -> SoundInfo | None:
-    """The first sound of a file; None where there is none that can be decoded. start: see SoundInfo."""
+def sound_info(
+    path: Path, start: float, length: float | None = None, holes: Sequence[tuple[float, float]] | None = None
+) -> SoundInfo | None:
+    """The first sound of a file; None where there is none that can be decoded.
+
+    start, holes: see SoundInfo; where `holes` are None they are found. length: seconds of the picture, whose sound may
+    go on for AFTER it. Raises MediaError for sound that is too long to be worked on.
+    """
     with av.open(str(path), metadata_errors="ignore") as container:
         if not container.streams.audio:
             return None
@@ -52,17 +64,31 @@ def sound_info(path: Path, start: float) -> SoundInfo | None:
         context = stream.codec_context
         if context is None or not context.sample_rate:
             return None
-        end = 0.0
+        end, found = start, list(holes or [])
         try:
             for packet in container.demux(stream):
                 base = packet.time_base
-                if packet.pts is not None and base is not None:
-                    end = max(end, float((packet.pts + (packet.duration or 0)) * base))
+                if packet.pts is None or base is None:
+                    continue
+                at = closed(float(packet.pts * base), found)
+                if holes is None and at - end > MOST_GAP:
+                    found.append((float(packet.pts * base) - (at - end), at - end))
+                    at = end
+                if length is None or at < start + length + AFTER:
+                    end = max(end, at + min(MOST_GAP, float((packet.duration or 0) * base)))
         except av.FFmpegError:
             pass  # what came until then counts
+        if end - start > MAX_SECONDS:
+            raise MediaError(f"The sound is {(end - start) / 3600:.0f} hours long, which is too much to work on.",
+                             "Cut it into parts.")  # fmt: skip
         samples = max(0, round((end - start) * RATE))
         deep = context.name.startswith(_DEEP) and "16" not in context.format.name
-        return SoundInfo(context.name, context.sample_rate, context.layout.nb_channels, start, samples, deep)
+        return SoundInfo(context.name, context.sample_rate, context.layout.nb_channels, start, samples, deep, found)
+
+
+def closed(at: float, holes: Sequence[tuple[float, float]]) -> float:
+    """A time of a file, in seconds, without the holes that were before it."""
+    return at - sum(min(length, at - begin) for begin, length in holes if begin < at)
 
 
 def _decoded(path: Path) -> Iterator[tuple[float, F32]]:
@@ -107,14 +133,15 @@ def extract(path: Path, info: SoundInfo, to: Path) -> int:
 
     The first is that of the picture's first frame. They are int16, or float32 where the file holds more than 16 bits.
     """
-    there = 0
+    there, most = 0, info.samples + RATE  # what the packets say of their times may be less than what they hold
     with to.open("wb") as file:
         for at, samples in _decoded(path):
-            place = round((at - info.start) * RATE)
+            place = round((closed(at, info.holes) - info.start) * RATE)
             # a decoder's own count drifts by parts of a sample: what follows closely follows at once
             place = there if there and abs(place - there) < GAP * RATE else place
             if place < there:
                 samples, place = samples[there - place :], there
+            samples = samples[: max(0, most - place)]
             if not len(samples):
                 continue
             if place > there:

@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 import io
+import lzma
 import tempfile
+import zlib
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
@@ -21,8 +23,12 @@ from cuvrel.core.recipe.errors import MediaError
 
 SUFFIXES = {".png": "png", ".jpg": "jpeg", ".jpeg": "jpeg", ".tif": "tiff", ".tiff": "tiff", ".exr": "exr"}
 """The endings of pictures, and what they are called."""
+DEFLATE, LZMA, PACKBITS = (8, 32946, 50013), 34925, 32773  # compressions of TIFF, by their numbers
 SLACK = 32 << 20  # bytes of all that a picture holds besides pixels
 MOST = 65504.0  # the largest half float
+MAX_SIDE = 16_384
+MAX_PIXELS = 80_000_000
+MOST_BYTES = 2 << 30  # of all channels of a picture, as they are read
 
 
 @dataclass(frozen=True)
@@ -50,6 +56,18 @@ class Still:
 
     colour: NDArray[Any]
     alpha: NDArray[Any] | None
+
+
+def check_size(width: int, height: int) -> None:
+    """Raises MediaError for a picture with no area or one that is too large to work on."""
+    if width < 2 or height < 2:
+        raise MediaError(f"The picture is {width} x {height} pixels, which is too small to work on.")
+    if max(width, height) > MAX_SIDE or width * height > MAX_PIXELS:
+        raise MediaError(
+            f"The picture is {width} x {height} pixels; at most {MAX_SIDE} a side and "
+            f"{MAX_PIXELS // 1_000_000} million in all can be worked on.",
+            "Make a smaller copy and bring that in.",
+        )
 
 
 def is_picture(name: str) -> bool:
@@ -147,15 +165,38 @@ def _tiff_head(path: Path) -> Head:
                 "The TIFF picture holds samples of a kind that is not read.", "Write it as RGB or grey, 8 or 16 bit."
             )
         alpha = bool(page.extrasamples) and int(page.photometric) in (1, 2)
+        check_size(page.imagewidth, page.imagelength)
+        if int(np.prod(page.shape, dtype=np.float64)) > page.imagewidth * page.imagelength * 8:
+            raise MediaError("The TIFF picture holds more than eight channels, or several pictures in one.",
+                             "Write it as RGB or grey, with or without alpha.")  # fmt: skip
+        _check_segments(file, page)
         return Head(page.imagewidth, page.imagelength, 32 if floats else 16 if depth > 8 else 8, floats, alpha)
+
+
+def _check_segments(file: tifffile.TiffFile, page: Any) -> None:
+    """Raises ValueError where a strip or a tile unpacks into more than it may hold (TIFF 6.0, pages 39 and 66).
+
+    The library unpacks whatever there is before it looks at the size; here no more is unpacked than is expected.
+    """
+    whole = page.tile if page.is_tiled else (page.rowsperstrip or page.imagelength, page.imagewidth)
+    most = int(np.prod(whole)) * max(1, page.samplesperpixel) * page.dtype.itemsize + 4096
+    for place, count in zip(page.dataoffsets, page.databytecounts, strict=True):
+        if page.compression not in (*DEFLATE, LZMA) or not count:
+            continue
+        file.filehandle.seek(place)
+        packed = file.filehandle.read(count)
+        unpack: Any = zlib.decompressobj() if page.compression in DEFLATE else lzma.LZMADecompressor()
+        if len(unpack.decompress(packed, most + 1)) > most:
+            raise ValueError("a strip unpacks into more than it may hold")
 
 
 def _tiff(data: bytes) -> Still:
     with tifffile.TiffFile(io.BytesIO(data)) as file:
         page: Any = file.pages[0]
-        palette = int(page.photometric) == 3
+        # what PackBits unpacks into is not known beforehand; OpenCV's reader stops at the strip's size
+        by_other = int(page.photometric) == 3 or page.compression == PACKBITS
         try:
-            raw = None if palette else page.asarray()
+            raw = None if by_other else page.asarray()
         except ValueError:
             raw = None  # a compression that this library has no codec of
         if raw is None:
@@ -205,14 +246,23 @@ def _exr_head(path: Path, start: bytes) -> Head:
     """From a file's header. start: how the file begins."""
     if start[:4] != b"\x76\x2f\x31\x01":
         raise ValueError("no EXR")
-    about = OpenEXR.File(str(path), separate_channels=True, header_only=True).header()
+    parts = OpenEXR.File(str(path), separate_channels=True, header_only=True).parts
+    about = parts[0].header
     low, high = about["displayWindow"]
     names = _exr_names(start)
-    (left, top), (right, bottom) = about["dataWindow"]
-    area = (int(right - left) + 1) * (int(bottom - top) + 1)
-    each = sum(2 if kind == 1 else 4 for kind in names.values())
+    room = 0
+    for part in parts:
+        (left, top), (right, bottom) = part.header["dataWindow"]
+        wide, deep = int(right) - int(left) + 1, int(bottom) - int(top) + 1
+        check_size(max(2, wide), max(2, deep))
+        room += wide * deep * len(part.header["channels"]) * 4
+    if room > MOST_BYTES:
+        raise MediaError(
+            f"The EXR picture holds {sum(len(part.header['channels']) for part in parts)} channels, which is more than "
+            "can be read at once.", "Write the layer that is wanted into a file of its own.",
+        )  # fmt: skip
     return Head(int(high[0] - low[0]) + 1, int(high[1] - low[1]) + 1, 32 if 2 in names.values() else 16, True,
-                "A" in names, 2 * area * each)  # fmt: skip
+                "A" in names, 2 * room)  # fmt: skip
 
 
 def _exr_names(data: bytes) -> dict[str, int]:
