@@ -5,13 +5,16 @@ from __future__ import annotations
 import asyncio
 import contextlib
 import json
+import os
+import resource
+import socket
 import statistics
 import subprocess
 import sys
 import tempfile
 import time
 import urllib.error
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterable, Iterator
 from concurrent.futures import ThreadPoolExecutor
 from contextlib import contextmanager
 from pathlib import Path
@@ -22,12 +25,15 @@ import numpy as np
 from tests.stack import Stack, wait_for
 
 from bench.hostile import SEED, written
+from bench.mutants import mutants
 from cuvrel.demo.project import CLIPS
 
 Rows = list[tuple[str, str]]
 STREAMS, CLIENTS, ROUNDS = 500, 20, 30
-KILLS = 12
-DISK = 700  # megabytes
+KILLS, WRITERS, SECONDS = 100, 4, 3.0
+STALLED = 1000
+MUTANTS = 1000
+FILLS = 20
 NOW, PEAK = "VmRSS", "VmHWM"  # what the system calls a process's memory now, and the most that it has had
 RESULT = "view=%7B%22kind%22:%22result%22%7D"  # how an address says that all planes are to be seen
 
@@ -35,7 +41,8 @@ RESULT = "view=%7B%22kind%22:%22result%22%7D"  # how an address says that all pl
 def run(only: str | None = None) -> None:
     """Runs all parts, or those whose names are given with commas between, and prints one table."""
     parts: dict[str, Callable[[], Rows]] = {
-        "streams": streams, "kills": kills, "calls": calls, "files": files, "disk": disk, "memory": memory,
+        "streams": streams, "clients": clients, "kills": kills, "calls": calls, "files": files, "mutants": changed,
+        "disk": disk, "memory": memory,
     }  # fmt: skip
     wanted = only.split(",") if only else list(parts)
     for name in wanted:
@@ -99,39 +106,90 @@ def streams() -> Rows:
             ]  # fmt: skip
 
 
+def clients() -> Rows:
+    """What health takes beside so many connections that stall: in a head, in a body, in an answer that is not read."""
+    soft, hard = resource.getrlimit(resource.RLIMIT_NOFILE)
+    resource.setrlimit(resource.RLIMIT_NOFILE, (min(hard, max(soft, 4 * STALLED)), hard))
+    with _program() as stack, contextlib.ExitStack() as opened:
+        project = stack.ask("/api/projects", {"name": "Storm"})["id"]
+        footage = stack.upload(project, CLIPS / "signaller.mp4")
+        shot = stack.ask(f"/api/projects/{project}/shots", {"name": "Shot", "footage": footage["id"]})["id"]
+        job = stack.ask(f"/api/shots/{shot}/exports", {"how": "ffv1"})["id"]
+        wait_for(lambda: stack.ask(f"/api/jobs/{job}")["state"] == "done", 300, "an export")
+        host, _, port = stack.url.removeprefix("http://").partition(":")
+        sent = [
+            b"GET /api/projects HTTP/1.1\r\nHost: local",
+            f"POST /api/projects/{project}/footage HTTP/1.1\r\nHost: {host}\r\nContent-Length: 900000\r\n\r\n".encode(),
+            f"GET /api/jobs/{job}/file HTTP/1.1\r\nHost: {host}\r\n\r\n".encode(),
+        ]
+
+        def asked(count: int) -> list[float]:
+            took = []
+            for _ in range(count):
+                begun = time.perf_counter()
+                stack.ask("/api/health")
+                took.append(1000 * (time.perf_counter() - begun))
+                time.sleep(0.05)
+            return took
+
+        without = asked(20)
+        for n in range(STALLED):
+            client = opened.enter_context(socket.socket())
+            client.setsockopt(socket.SOL_SOCKET, socket.SO_RCVBUF, 4096)
+            client.connect((host, int(port)))
+            client.sendall(sent[n % len(sent)])
+        beside = asked(100)
+    medians = statistics.median(without), statistics.median(beside)
+    return [("connections that stall", str(STALLED)), ("health without them, median", f"{medians[0]:.0f} ms"),
+            ("health beside them, median and longest of 100", f"{medians[1]:.0f} and {max(beside):.0f} ms"),
+            ]  # fmt: skip
+
+
 def kills() -> Rows:
-    """Whether an edit that was acknowledged is ever lost, whatever is killed."""
+    """Whether an edit that was acknowledged is ever lost, whatever is killed; several people edit all the while."""
     rng = np.random.default_rng(SEED)
-    acknowledged, lost, slowest = 0, 0, 0.0
+    lost, slowest = 0, 0.0
     with _program() as stack:
-        shot = _shot(stack)
-        name, revision = "Shot", 0
-        for _ in range(KILLS):
-            deadline = time.monotonic() + 1.5
+        project = stack.ask("/api/projects", {"name": "Storm"})["id"]
+        footage = stack.upload(project, CLIPS / "signaller.mp4")["id"]
+        shots = [int(stack.ask(f"/api/projects/{project}/shots", {"name": f"Shot {n}", "footage": footage})["id"])
+                 for n in range(WRITERS)]  # fmt: skip
+        revisions, acknowledged = dict.fromkeys(shots, 0), dict.fromkeys(shots, 0)
+
+        def write(shot: int) -> None:
+            deadline = time.monotonic() + SECONDS
             while time.monotonic() < deadline:
-                name = f"Named {acknowledged}"
-                ops = [{"op": "replace", "path": "/name", "value": name}]
+                ops = [{"op": "replace", "path": "/name", "value": f"Named {acknowledged[shot]}"}]
+                body = {"revision": revisions[shot], "ops": ops}
                 with contextlib.suppress(urllib.error.URLError, OSError):
-                    revision = stack.ask(f"/api/shots/{shot}/edits", {"revision": revision, "ops": ops})["revision"]
-                    acknowledged += 1
+                    revisions[shot] = stack.ask(f"/api/shots/{shot}/edits", body)["revision"]
+                    acknowledged[shot] += 1
+
+        for _ in range(KILLS):
             victim = ("server", "worker", "postgres")[int(rng.integers(3))]
-            begun = time.monotonic()
-            stack.kill_quietly(victim)
-            about: Any = wait_for(lambda: stack.ask(f"/api/shots/{shot}"), 120, "an answer")
-            slowest = max(slowest, time.monotonic() - begun)
-            lost += about["revision"] < revision
-            revision = about["revision"]
-    return [("kills", str(KILLS)), ("edits acknowledged", str(acknowledged)), ("times some were lost", str(lost)),
-            ("longest until an answer", f"{slowest:.1f} s")]  # fmt: skip
+            with ThreadPoolExecutor(WRITERS) as pool:
+                writing = [pool.submit(write, shot) for shot in shots]
+                time.sleep(SECONDS * rng.random())
+                begun = time.monotonic()
+                stack.kill_quietly(victim)
+                for one in writing:
+                    one.result()
+            for shot in shots:
+                about: Any = wait_for(lambda shot=shot: stack.ask(f"/api/shots/{shot}"), 120, "an answer")
+                lost += about["revision"] < revisions[shot]
+                revisions[shot] = about["revision"]
+            slowest = max(slowest, time.monotonic() - begun - SECONDS)
+    return [("kills", str(KILLS)), ("edits acknowledged", str(sum(acknowledged.values()))),
+            ("times some were lost", str(lost)), ("longest until an answer", f"{slowest:.1f} s")]  # fmt: skip
 
 
 def calls() -> Rows:
-    """Calls made from the API's own document, by a fixed seed: the suite's own test of it."""
+    """Calls made from the API's own document, by a fixed seed: the suite's own test of it, at length."""
     done = subprocess.run(
-        [sys.executable, "-m", "pytest", "-q", "tests/web/test_described.py"],
-        capture_output=True, text=True,
+        [sys.executable, "-m", "pytest", "-q", "-m", "", "tests/web/test_described.py", "-k", "thousands"],
+        capture_output=True, text=True, env={**os.environ, "CUVREL_CALLS": "10000"},
     )  # fmt: skip
-    return [("2,000 calls and more", "all as described" if done.returncode == 0 else done.stdout.strip()[-300:])]
+    return [("10,000 calls", "all as described" if done.returncode == 0 else done.stdout.strip()[-300:])]
 
 
 def _memory(pid: int, field: str) -> float:
@@ -142,13 +200,25 @@ def _memory(pid: int, field: str) -> float:
 
 def files() -> Rows:
     """Hostile files: how they end, and what memory they take."""
+    with tempfile.TemporaryDirectory() as name:
+        return _sent((what, shown, path.read_bytes()) for what, shown, path in written(Path(name), flips=25))
+
+
+def changed() -> Rows:
+    """So many files of every kind, changed where their structure is: how they end, and what memory they take."""
+    return _sent((name, name, data) for name, data in mutants(MUTANTS))
+
+
+def _sent(files: Iterable[tuple[str, str, bytes]]) -> Rows:
     ends = {"ready": 0, "refused at once": 0, "refused by the job": 0, "other": 0}
-    with tempfile.TemporaryDirectory() as name, _program() as stack:
+    longest = 0.0
+    with _program() as stack:
         before = {what: _memory(pid, PEAK) for what, pid in stack.pids().items()}
         project = stack.ask("/api/projects", {"name": "Storm"})["id"]
-        for what, shown, path in written(Path(name), flips=25):
-            with path.open("rb") as file, httpx.Client(base_url=stack.url, timeout=120) as client:
-                answer = client.post(f"/api/projects/{project}/footage", files={"file": (shown, file)})
+        for what, shown, data in files:
+            begun = time.monotonic()
+            with httpx.Client(base_url=stack.url, timeout=120) as client:
+                answer = client.post(f"/api/projects/{project}/footage", files={"file": (shown, data)})
             if answer.status_code in (413, 422):
                 ends["refused at once"] += 1
                 continue
@@ -162,19 +232,20 @@ def files() -> Rows:
             )
             good = ended["state"] == "done" or "inside the program" not in ended["message"]
             ends["other" if not good else "ready" if ended["state"] == "done" else "refused by the job"] += 1
+            longest = max(longest, time.monotonic() - begun)
         after = {what: _memory(pid, PEAK) for what, pid in stack.pids().items()}
-    rows = [(what, str(count)) for what, count in ends.items()]
+    rows = [*((what, str(count)) for what, count in ends.items()), ("the longest took", f"{longest:.1f} s")]
     return rows + [(f"the {what}'s peak", f"{before[what]:.0f} to {after[what]:.0f} MB") for what in before]
 
 
 def disk() -> Rows:
-    """A small disk that fills up, by the suite's own test of it."""
+    """A small disk that fills up at random points, by the suite's own test of it."""
     done = subprocess.run(
-        [sys.executable, "-m", "pytest", "-q", "-rs", "tests/faults/test_disk.py"],
-        capture_output=True, text=True,
+        [sys.executable, "-m", "pytest", "-q", "-rs", "-m", "", "tests/faults/test_disk.py"],
+        capture_output=True, text=True, env={**os.environ, "CUVREL_FILLS": str(FILLS)},
     )  # fmt: skip
     ended = "skipped: no disk may be mounted" if "SKIPPED" in done.stdout else "all came back, nothing was lost"
-    return [(f"a disk of {DISK} MB", ended if done.returncode == 0 else done.stdout.strip()[-300:])]
+    return [(f"{FILLS} times full", ended if done.returncode == 0 else done.stdout.strip()[-300:])]
 
 
 def memory() -> Rows:

@@ -11,6 +11,8 @@ import urllib.error
 from collections.abc import Iterator
 from pathlib import Path
 
+import httpx
+import numpy as np
 import pytest
 
 from tests.conftest import Clip
@@ -18,6 +20,7 @@ from tests.faults.test_faults import edit, rename, state
 from tests.stack import Stack, wait_for
 
 SIZE = 700  # megabytes
+FILLS = int(os.environ.get("CUVREL_FILLS", "5"))
 MOST = 400  # edits that are tried on a full disk
 
 
@@ -102,3 +105,33 @@ def test_a_full_disk_ends_nothing_for_good(stack: Stack, small: Path, clip: Clip
     assert not stack.ask("/api/health")["disk"]["low"]
     assert wait_for(lambda: (stack.var / "spare").exists(), 30, "the spare room")
     assert stack.upload(project, clip.path)["state"] == "ready"
+
+
+@pytest.mark.long
+def test_a_disk_that_is_full_again_and_again_loses_nothing_and_all_goes_on(
+    stack: Stack, small: Path, clip: Clip
+) -> None:
+    """At random points of footage that comes in, an export and edits; what stopped goes on when there is room."""
+    rng = np.random.default_rng(1867)
+    project = stack.ask("/api/projects", {"name": "Storm"})["id"]
+    footage = stack.upload(project, clip.path)
+    shot = stack.ask(f"/api/projects/{project}/shots", {"name": "Shot 01", "footage": footage["id"]})["id"]
+    for _ in range(FILLS):
+        before = stack.ask(f"/api/shots/{shot}")["revision"]
+        jobs = [stack.ask(f"/api/shots/{shot}/exports", {"how": "ffv1"})["id"]]
+        acknowledged = 0
+        with httpx.Client(base_url=stack.url, timeout=60) as client, clip.path.open("rb") as file:
+            sent = client.post(f"/api/projects/{project}/footage", files={"file": ("clip.mp4", file)})
+            jobs.append(sent.json()["job"]["id"])
+        time.sleep(2 * rng.random())
+        filler = fill(small, int(rng.integers(40 << 20)))
+        until = time.monotonic() + 3
+        while time.monotonic() < until:
+            acknowledged += answers(stack, shot) == 200
+        filler.unlink()
+        assert wait_for(lambda: answers(stack, shot) == 200, 120, "an edit")
+        assert stack.ask(f"/api/shots/{shot}")["revision"] >= before + acknowledged
+        for job in jobs:
+            wait_for(lambda job=job: stack.ask(f"/api/jobs/{job}")["state"] == "done", 120, "the end of a job")
+            stack.ask(f"/api/jobs/{job}", method="DELETE")
+            stack.ask(f"/api/jobs/{job}?for_good=true", method="DELETE")

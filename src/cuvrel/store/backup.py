@@ -24,7 +24,7 @@ from sqlalchemy import select, text
 from cuvrel import __version__
 from cuvrel.core.recipe.errors import CuvrelError
 from cuvrel.core.recipe.hashing import hash_file
-from cuvrel.store.blobs import Blobs, flushed, is_key
+from cuvrel.store.blobs import Blobs, flushed, is_key, make_folder
 from cuvrel.store.cluster import binaries
 from cuvrel.store.db import Database
 from cuvrel.store.models import Project, now
@@ -140,7 +140,7 @@ def _copied(blobs: Blobs, key: str, to: Path) -> int:
     """Copies a blob where it is not there yet; its bytes."""
     size = blobs.size(key)
     if not (to.exists() and to.stat().st_size == size):
-        to.parent.mkdir(parents=True, exist_ok=True)
+        make_folder(to.parent)
         part = to.with_name(f".{key}.part")
         try:
             there = blobs.path(key)

@@ -97,10 +97,10 @@ class Blobs:
 
     def _beside(self, place: str) -> str:
         folder, key = place.rsplit("/", 1)
-        if not self.fs.exists(folder):
+        if self._local:
+            make_folder(Path(folder))
+        else:
             self.fs.makedirs(folder, exist_ok=True)
-            if self._local:
-                flushed(Path(self.root))
         return f"{folder}/.new-{key}-{uuid.uuid4().hex}"
 
     def _move(self, beside: str, place: str) -> None:
@@ -194,6 +194,14 @@ def written(path: Path, data: bytes) -> None:
         file.write(data)
         file.flush()
         os.fsync(file.fileno())
+
+
+def make_folder(path: Path) -> None:
+    """Makes a folder, and those above it, so that their names outlast a loss of power."""
+    if not path.is_dir():
+        make_folder(path.parent)
+        path.mkdir(exist_ok=True)
+        flushed(path.parent)
 
 
 def flushed(path: Path) -> None:

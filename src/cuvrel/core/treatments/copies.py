@@ -14,6 +14,7 @@ from cuvrel.core.imaging.sampling import averaged_down
 from cuvrel.core.motion.between import in_between, motion
 from cuvrel.core.recipe.values import Rgb
 
+FAR = 1e9  # pixels beyond which nothing is told apart any more
 LEAST = np.float32(1 / 2048)  # light and cover below it are nothing
 
 
@@ -178,6 +179,8 @@ def _moved(part: F32, box: Box, way: F64, shape: tuple[int, ...]) -> tuple[F32, 
     """What lies in a box after a movement, and the box that it lies in then; None where that is out of the picture."""
     rows, cols = box
     corners = np.array([[x, y, 1] for x in (cols.start, cols.stop) for y in (rows.start, rows.stop)]) @ way.T
+    if not (np.abs(corners) < FAR).all():  # copies of copies grow beyond all numbers
+        return None
     low = np.maximum(np.floor(corners.min(axis=0)).astype(int) - 1, 0)
     high = np.minimum(np.ceil(corners.max(axis=0)).astype(int) + 1, (shape[1], shape[0]))
     if (high <= low).any():
