@@ -43,7 +43,7 @@ class Hand:
             row = session.get_one(JobRow, job)
             entry = row.queue_id
             withdraw(session, row)
-        run(self.database, job, self.works.work, entry)
+        run(self.database, job, self.works.work, entry, room=self.works.blobs.room)
 
     def do(self, job: int) -> None:
         """The job, and all that comes of it."""

@@ -5,10 +5,11 @@ from __future__ import annotations
 import socket
 import time
 from collections.abc import Iterator
-from contextlib import ExitStack, contextmanager
+from contextlib import ExitStack, contextmanager, suppress
 from pathlib import Path
 
 import httpx
+import numpy as np
 import pytest
 
 from cuvrel.jobs.queue import put
@@ -16,6 +17,7 @@ from cuvrel.web import clients
 from tests.web.conftest import Server, Web
 
 STALLED = 60
+BROKEN = 400
 SIZE = 12 << 20
 
 
@@ -122,6 +124,39 @@ def test_heads_are_bounded(server: Server) -> None:
     begun = b"POST /api/projects HTTP/1.1\r\nHost: localhost\r\nTransfer-Encoding: chunked\r\n\r\n2\r\n{}\r\n0\r\n"
     with connected(server, begun) as client:
         assert cut_after(client, b"X-Trailer: " + b"x" * 50_000 + b"\r\n", 40 << 20) < 20 << 20
+
+
+def test_requests_that_are_broken_end_no_server(web: Web, server: Server) -> None:
+    """Bytes changed, left out and repeated in requests that are good: each is answered or cut off, none is a fault."""
+    shot = web.shot()
+    good = [
+        f"GET /api/shots/{shot} HTTP/1.1\r\nHost: localhost\r\nAccept: */*\r\nCookie: a=b\r\n\r\n".encode(),
+        b"POST /api/projects HTTP/1.1\r\nHost: localhost\r\nContent-Type: application/json\r\n"
+        b'Content-Length: 15\r\n\r\n{"name": "Quay"}',
+        b"POST /api/projects/1/footage HTTP/1.1\r\nHost: localhost\r\n"
+        b"Content-Type: multipart/form-data; boundary=x\r\nTransfer-Encoding: chunked\r\n\r\n"
+        b"2d\r\n--x\r\nContent-Disposition: form-data; name=file\r\n\r\n\r\n0\r\n\r\n",
+    ]
+    rng = np.random.default_rng(1867)
+    for n in range(BROKEN):
+        sent = bytearray(good[n % len(good)])
+        for _ in range(int(rng.integers(1, 6))):
+            at = int(rng.integers(len(sent)))
+            match int(rng.integers(3)):
+                case 0:
+                    sent[at] = int(rng.integers(256))
+                case 1:
+                    del sent[at : at + int(rng.integers(9))]
+                case 2:
+                    sent[at:at] = sent[at : at + 40] * int(rng.integers(1, 30))
+        with connected(server, b"") as client:
+            with suppress(OSError):
+                client.sendall(sent)
+                client.shutdown(socket.SHUT_WR)
+            with suppress(OSError):
+                answer = client.recv(4096)
+                assert not answer.startswith(b"HTTP/1.1 5"), (bytes(sent), answer)
+    assert httpx.get(f"{server.url}/api/health", timeout=20).status_code == 200
 
 
 def test_a_body_in_pieces_is_read_as_one_that_names_its_length(web: Web, server: Server) -> None:

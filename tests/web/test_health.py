@@ -9,7 +9,7 @@ from datetime import timedelta
 import psycopg
 import pytest
 
-from cuvrel.jobs.queue import ALIVE
+from cuvrel.jobs.queue import ALIVE, go_on_with_room
 from cuvrel.store.disk_space import NoRoom
 from cuvrel.store.models import JobRow, now
 from tests.web.conftest import Web, problem, stored
@@ -83,6 +83,28 @@ def test_work_under_way_may_take_half_of_the_reserve(web: Web, monkeypatch: pyte
     monkeypatch.setenv("CUVREL_RESERVE", str(3 * free))
     with pytest.raises(NoRoom):
         web.services.blobs.put(b"something new")
+
+
+def test_what_stopped_for_want_of_room_goes_on_when_there_is_more(web: Web, monkeypatch: pytest.MonkeyPatch) -> None:
+    shot = web.shot()
+    web.mark(shot)
+    job = web.post(f"/api/shots/{shot}/settle", {"matte": "m1"}).json["id"]
+    reserve, room = 1 << 30, web.services.blobs.room
+    monkeypatch.setenv("CUVREL_RESERVE", str(reserve))
+    free = reserve // 3
+    monkeypatch.setattr("cuvrel.store.disk_space.Room.free", lambda self: free)
+    assert web.work(job)["state"] == "failed"
+    free = 2 * reserve
+    assert go_on_with_room(web.database, room) == 1
+    assert web.work(job)["state"] == "done"
+    assert go_on_with_room(web.database, room) == 0
+    again = web.post(f"/api/shots/{shot}/settle", {"matte": "m1"}).json["id"]
+    with monkeypatch.context() as patch:
+        patch.setattr("cuvrel.store.blobs.Blobs.put", lambda *_: room.hold(1 << 60))
+        assert web.work(again)["state"] == "failed"
+    assert go_on_with_room(web.database, room) == 0, "nobody has made any room since"
+    free += reserve // 2
+    assert go_on_with_room(web.database, room) == 1
 
 
 def test_a_disk_that_is_full_all_the_same_is_said(web: Web, monkeypatch: pytest.MonkeyPatch) -> None:
