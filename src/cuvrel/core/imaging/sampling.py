@@ -11,6 +11,8 @@ from numpy.typing import NDArray
 
 from cuvrel.core.arrays import F32, F64
 
+FAR = 16  # sides of a picture beyond which a place in its mirrored copies is looked up nearby
+
 
 def grid(picture: F32) -> tuple[F32, F32]:
     """The x and the y of each pixel's middle, (1, W) and (H, 1)."""
@@ -22,7 +24,16 @@ def taken(picture: F32, x: F32, y: F32, border: int = cv2.BORDER_REFLECT) -> F32
     """The picture with each pixel taken from a place."""
     size = picture.shape[:2]
     whole = [np.ascontiguousarray(np.broadcast_to(one, size), np.float32) for one in (x, y)]
+    if border == cv2.BORDER_REFLECT:
+        whole = [_near(one, side) for one, side in zip(whole, (size[1], size[0]), strict=True)]
     return np.asarray(cv2.remap(picture, whole[0], whole[1], cv2.INTER_LINEAR, borderMode=border), np.float32)
+
+
+def _near(places: F32, side: int) -> F32:
+    """Places of a mirrored picture that lie far away, as the same ones nearby: cv2 would mirror them step by step."""
+    if -FAR * side < places.min() and places.max() < FAR * side:
+        return places
+    return np.asarray(np.mod(places + np.float32(0.5), np.float32(2 * side)) - np.float32(0.5), np.float32)
 
 
 def sized(cover: F32, size: tuple[int, ...]) -> F32:
