@@ -12,6 +12,7 @@ from bench import (
     keys,
     limits,
     mattes,
+    media,
     redaction,
     rough,
     same,
@@ -34,6 +35,7 @@ def main() -> None:
     commands.add_parser("stand", help="blending, placing, in-betweens and whole stands")
     commands.add_parser("desk", help="the first frame and playing, in a browser")
     commands.add_parser("treatments", help="what each treatment takes of a whole picture")
+    commands.add_parser("media", help="footage as people have it: how many kinds come in right")
     ends = commands.add_parser("limits", help="everything declared at its limits, in pairs: what takes long")
     ends.add_argument("--only", help="kinds with commas between")
     track = commands.add_parser("tracks", help="points, regions and patches against their truth, with yardsticks")
@@ -81,6 +83,8 @@ def main() -> None:
         stand.run()
     elif given.command == "desk":
         desk.run()
+    elif given.command == "media":
+        media.run()
     elif given.command == "limits":
         limits.run(given.only)
     elif given.command == "treatments":

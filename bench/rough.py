@@ -17,6 +17,7 @@ import urllib.error
 from collections.abc import Callable, Iterable, Iterator
 from concurrent.futures import ThreadPoolExecutor
 from contextlib import contextmanager
+from http.client import HTTPException
 from pathlib import Path
 from typing import Any
 
@@ -161,7 +162,7 @@ def kills() -> Rows:
             while time.monotonic() < deadline:
                 ops = [{"op": "replace", "path": "/name", "value": f"Named {acknowledged[shot]}"}]
                 body = {"revision": revisions[shot], "ops": ops}
-                with contextlib.suppress(urllib.error.URLError, OSError):
+                with contextlib.suppress(urllib.error.URLError, OSError, HTTPException):
                     revisions[shot] = stack.ask(f"/api/shots/{shot}/edits", body)["revision"]
                     acknowledged[shot] += 1
 
@@ -171,6 +172,7 @@ def kills() -> Rows:
                 writing = [pool.submit(write, shot) for shot in shots]
                 time.sleep(SECONDS * rng.random())
                 begun = time.monotonic()
+                wait_for(stack.pids, 120, "processes")
                 stack.kill_quietly(victim)
                 for one in writing:
                     one.result()

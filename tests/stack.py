@@ -14,6 +14,7 @@ import time
 import urllib.error
 import urllib.request
 from collections.abc import Callable
+from http.client import HTTPException
 from pathlib import Path
 from typing import Any
 
@@ -25,7 +26,7 @@ def wait_for(check: Callable[[], Any], seconds: float = 60, what: str = "") -> A
     """The first truthy answer; asks again until then."""
     deadline = time.monotonic() + seconds
     while time.monotonic() < deadline:
-        with contextlib.suppress(OSError, ValueError, KeyError, urllib.error.URLError):
+        with contextlib.suppress(OSError, ValueError, KeyError, urllib.error.URLError, HTTPException):
             if found := check():
                 return found
         time.sleep(0.05)
@@ -108,7 +109,7 @@ class Stack:
 
     def kill_quietly(self, what: str) -> None:
         """Kills a process that may be gone already, and waits for nothing."""
-        with contextlib.suppress(OSError, ValueError, IndexError):
+        with contextlib.suppress(OSError, ValueError, LookupError):
             os.kill(self.postmaster() if what == "postgres" else self.pids()[what], signal.SIGKILL)
 
     def kill(self, what: str) -> None:

@@ -358,4 +358,4 @@ def test_the_alpha_of_interlaced_footage_is_of_the_same_moment_as_its_colour(tmp
 def test_a_grid_stands_on_the_usual_rate() -> None:
     rate, pts = on_grid([0, 33, 67, 100, 300, 333], Fraction(1, 1000))
     assert rate == 30
-    assert pts == [0, 33, 67, 100, 100, 100, 100, 100, 100, 300, 333]
+    assert pts == [0, 1, 2, 3, 3, 3, 3, 3, 3, 4, 5]

@@ -55,7 +55,7 @@ def test_pictures_become_a_sequence(web: Web) -> None:
         ([("e.mp4", b"")], 422, "empty"),
         ([("t.mp4", b"These are minutes, not pictures. " * 90)], 422, "can't be read"),
         ([("notes.txt", b"hello")], 422, ".txt"),
-        ([("noending", b"hello")], 422, "without an ending"),
+        ([("noending", b"hello")], 422, "noending"),
         ([("a.mp4", b"1"), ("b.mp4", b"2")], 422, "one by one"),
         ([("a.png", b"1"), ("a.png", b"2")], 422, "same name"),
         ([], 422, "No file"),

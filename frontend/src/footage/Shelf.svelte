@@ -104,7 +104,6 @@
       tabindex="-1"
       multiple
       aria-label="Footage files"
-      accept=".mp4,.m4v,.mov,.mkv,.webm,.avi,.mxf,.png,.jpg,.jpeg,.tif,.tiff,.exr,.zip,.wav,.flac,.mp3,.m4a,.aac,.ogg,.opus,.aif,.aiff"
       onchange={(e) => {
         void store.send([...(e.currentTarget.files ?? [])]);
         e.currentTarget.value = "";

@@ -16,7 +16,8 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from cuvrel.core.media.apart import probe_apart
-from cuvrel.core.media.probe import MediaInfo, open_media, open_video, probe
+from cuvrel.core.media.container import open_media, open_video, picture_of
+from cuvrel.core.media.probe import MediaInfo, probe
 from cuvrel.core.media.reader import Reader
 from cuvrel.core.media.sound import extract
 from cuvrel.core.media.stills import check_size
@@ -44,7 +45,7 @@ def first_look(path: Path) -> None:
         if not container.streams.video:
             return  # sound alone
     with open_video(path) as container:
-        stream = container.streams.video[0]
+        stream = picture_of(container)
         check_size(stream.codec_context.width, stream.codec_context.height)
         try:
             if next(container.decode(stream), None) is None:

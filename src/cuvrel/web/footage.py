@@ -8,10 +8,11 @@ from pathlib import Path
 from flask import Response, request
 from flask_openapi3 import APIBlueprint
 from pydantic import BaseModel, Field
+from werkzeug.datastructures import FileStorage
 
 from cuvrel.core.media.probe import PICTURE_SUFFIXES, pack_sequence
 from cuvrel.core.media.space import checked_hand
-from cuvrel.core.media.stills import SUFFIXES
+from cuvrel.core.media.stills import SUFFIXES, ending_of
 from cuvrel.core.recipe.errors import MediaError
 from cuvrel.jobs.queue import put
 from cuvrel.store.access import footage_for, project_for
@@ -27,8 +28,6 @@ from cuvrel.web.services import services, who
 api = APIBlueprint(
     "footage", __name__, url_prefix="/api", abp_responses={"422": Problem, "404": Problem, "413": Problem}
 )
-VIDEO_SUFFIXES = {".mp4", ".m4v", ".mov", ".mkv", ".webm", ".avi", ".mxf"}
-SOUND_SUFFIXES = {".wav", ".flac", ".mp3", ".m4a", ".aac", ".ogg", ".opus", ".aif", ".aiff"}
 
 
 class Reading(In):
@@ -49,7 +48,10 @@ def upload(path: ById) -> Response:
     with tempfile.TemporaryDirectory(prefix="upload-", dir=shared.config.var) as folder:
         name, file = _received(Path(folder))
         size = file.stat().st_size
-        first_look(file)
+        try:
+            first_look(file)
+        except MediaError as fault:
+            raise MediaError(f"'{name}': {fault.message}", fault.hint) from fault
         blob = shared.blobs.put_file(file)
     with shared.database.session() as session:
         row = FootageRow(project_id=path.id, name=name, blob=blob, size=size)
@@ -61,20 +63,24 @@ def upload(path: ById) -> Response:
 
 
 def _received(folder: Path) -> tuple[str, Path]:
-    """The uploaded files as one file in `folder`, and the name to show. Raises MediaError."""
+    """The uploaded files as one file in `folder`, and the name to show. Raises MediaError.
+
+    What a file is, is told by its first bytes: names are often wrong, or have no ending.
+    """
     parts = [part for part in request.files.getlist("file") if part.filename]
     if not parts:
         raise MediaError("No file arrived.", "Drop a video or sound file, or the pictures of a sequence.")
     names = [clean_name(part.filename or "") for part in parts]
-    suffixes = {Path(name).suffix.lower() for name in names}
-    if suffixes <= PICTURE_SUFFIXES:
-        if len({SUFFIXES[suffix] for suffix in suffixes}) > 1:
+    endings = [_picture(part, name) for part, name in zip(parts, names, strict=True)]
+    if all(endings):
+        if len({SUFFIXES[str(one)] for one in endings}) > 1:
             raise MediaError("The pictures are of several kinds.", "Bring in each kind by itself.")
         pictures = []
-        for index, (part, name) in enumerate(zip(parts, names, strict=True)):
-            to = folder / f"{index}{Path(name).suffix.lower()}"
+        for index, (part, name, ending) in enumerate(zip(parts, names, endings, strict=True)):
+            to = folder / f"{index}{ending}"
             part.save(to)
-            pictures.append((name, to))
+            called = SUFFIXES.get(Path(name).suffix.lower()) == SUFFIXES[str(ending)]
+            pictures.append((name if called else f"{name}{ending}", to))
         if len({name for name, _ in pictures}) < len(pictures):
             raise MediaError("Two pictures of the sequence have the same name.")
         packed = folder / "sequence.zip"
@@ -82,17 +88,19 @@ def _received(folder: Path) -> tuple[str, Path]:
         return names[0] if len(names) == 1 else f"{Path(names[0]).stem} – {len(names)} pictures", packed
     if len(parts) > 1:
         raise MediaError("Several files are taken together only when all are pictures.", "Drop videos one by one.")
-    if not suffixes <= VIDEO_SUFFIXES | SOUND_SUFFIXES | {".zip"}:
-        raise MediaError(
-            f"Files of the kind '{suffixes.pop() or 'without an ending'}' are not taken.",
-            "Videos may be MP4, MOV, MKV or WebM; sequences are PNG, TIFF, JPEG or EXR pictures or a ZIP of them; "
-            "sound may be WAV, FLAC, MP3, M4A or Ogg.",
-        )
     to = folder / "received"
     parts[0].save(to)
     if to.stat().st_size == 0:
         raise MediaError("The file is empty.", "Copy it again from where it came from.")
     return names[0], to
+
+
+def _picture(part: FileStorage, name: str) -> str | None:
+    """The ending of a picture, by what it is; by its name where that is no picture that is known; None for others."""
+    start = part.stream.read(16)
+    part.stream.seek(0)
+    named = Path(name).suffix.lower()
+    return ending_of(start) or (named if named in PICTURE_SUFFIXES else None)
 
 
 @api.post("/footage/<int:id>/reading", responses={202: Uploaded})

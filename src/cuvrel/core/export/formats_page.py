@@ -6,7 +6,8 @@ from cuvrel.core.export.formats import HOWS, WHATS, How
 from cuvrel.core.media.sound import CODECS
 
 _READ = (
-    ("Video", "MP4, MOV, MKV, WebM, AVI, MXF", "H.264, HEVC, VP8, VP9, AV1, ProRes, FFV1, MJPEG and what else FFmpeg "
+    ("Video", "MP4, MOV, MKV, WebM, AVI, MXF, MPEG, TS, WMV, FLV, 3GP, Ogg, DV, GIF, Y4M, bare H.264 and HEVC; told by "
+     "what a file holds, not by its name", "H.264, HEVC, VP8, VP9, AV1, ProRes, FFV1, MJPEG and what else FFmpeg "
      "decodes; 8 to 16 bit; alpha in ProRes 4444, FFV1 and VP9"),
     ("Pictures", "PNG, TIFF, JPEG, EXR; one, several of a kind, or a ZIP of them", "8 and 16 bit, half and float; "
      "alpha straight or premultiplied as the file says; an EXR's display window; numbers that are missing are said"),
@@ -33,8 +34,10 @@ def page() -> str:
         "Matrix, range, primaries and transfer are taken from the file (BT.601, 709, 2020; full and limited; PQ, HLG",
         "and linear by ITU-R BT.2100); what it does not say is assumed as players do, said on the footage's card, and",
         "can be set there by hand. Reference white of PQ and HLG (203 cd/m2) is white here; what is brighter is kept,",
-        "and reaches an EXR. Frames that come unevenly are laid on an even grid. Interlaced footage is said, and",
-        "de-interlaced on demand.", "",
+        "and reaches an EXR. Frames that come unevenly are laid on an even grid, the coarsest that keeps all of them",
+        "within reason; how many it leaves out is said. Times that are missing, doubled or out of order are repaired",
+        "in the decoder's order. Pixels that are not square are stretched by the width; pictures that are turned or",
+        "mirrored are shown as they are meant. Interlaced footage is said, and de-interlaced on demand.", "",
         "## Written", "", "What: " + ", ".join(label.lower() for label in WHATS.values()) + ". How:", "",
         "| name | format | file | samples | alpha | layers | sound |", "|---|---|---|---|---|---|---|",
         *(

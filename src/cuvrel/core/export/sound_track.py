@@ -5,9 +5,8 @@ from __future__ import annotations
 from pathlib import Path
 from typing import Any
 
-import av
-
 from cuvrel.core.export.order import Order
+from cuvrel.core.media.container import opened, sound_of
 from cuvrel.core.media.probe import MediaInfo
 from cuvrel.core.media.sound import CARRIES, RATE, SoundFormat, SoundWriter
 from cuvrel.core.media.writer import Accompanies
@@ -52,8 +51,8 @@ class Copied:
 
     def begin(self, container: Any) -> None:
         """See Accompanies."""
-        self._source = av.open(str(self._path), metadata_errors="ignore")
-        source = self._source.streams.audio[0]
+        self._source = opened(self._path)
+        source = sound_of(self._source)
         self._container, self._stream = container, container.add_stream_from_template(source)
         self._stream.time_base = source.time_base
         self._packets = self._source.demux(source)

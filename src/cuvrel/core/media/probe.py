@@ -7,7 +7,7 @@ import re
 import tempfile
 import zipfile
 import zlib
-from collections.abc import Callable, Iterator
+from collections.abc import Callable
 from dataclasses import asdict, dataclass, field
 from fractions import Fraction
 from itertools import pairwise
@@ -17,6 +17,16 @@ from typing import Any, Literal
 import av
 import numpy as np
 
+from cuvrel.core.media.container import (
+    frames_of,
+    in_order,
+    is_beside,
+    open_media,
+    open_video,
+    picture_of,
+    repaired,
+    sound_of,
+)
 from cuvrel.core.media.sound import SoundInfo, sound_info
 from cuvrel.core.media.space import Space, tagged
 from cuvrel.core.media.stills import SUFFIXES, Head, check_size, head, is_picture, read
@@ -24,6 +34,7 @@ from cuvrel.core.media.yuv import is_rgb
 from cuvrel.core.recipe.errors import MediaError
 
 MAX_FRAMES = 500_000
+FINEST, MOST_HELD = 240.0, 6  # of a grid that keeps all frames: its rate, and how long it may be for each of them
 MOST_HOLE = 60.0  # seconds without a frame, after which what follows is held to follow at once
 MIN_RATE, MAX_RATE = 0.05, 1000.0  # frames a second
 MAX_PICTURE = 2 << 30  # bytes of one picture of a sequence
@@ -47,7 +58,9 @@ class MediaInfo:
     a sequence, whose frames are `names` in a zip. depth: bits of a sample; floats: of half or float, in linear light.
     space: what the numbers of a video mean, and `assumed` what of it the file did not say. hand: what somebody set by
     hand in place of that (space.CHOICES). interlaced: its frames hold two moments. sound: what it was recorded with.
-    said: what a person should know, in sentences. Sound alone has no frames.
+    said: what a person should know, in sentences. Sound alone has no frames. counted: its times don't tell its frames
+    apart; `pts` are their numbers in the order of the decoder. flipped: it is mirrored from left to right before it is
+    turned. coded: width and height in the file, where known; the picture is stretched to what it is shown at.
     """
 
     kind: Kind
@@ -70,6 +83,9 @@ class MediaInfo:
     interlaced: bool = False
     sound: SoundInfo | None = None
     said: list[str] = field(default_factory=list)
+    counted: bool = False
+    flipped: bool = False
+    coded: tuple[int, int] | None = None
 
     @property
     def reads_as(self) -> Space:
@@ -90,64 +106,16 @@ class MediaInfo:
         """The inverse of to_json."""
         sound = raw.get("sound")
         known = {**raw, "time_base": tuple(raw["time_base"]), "sound": SoundInfo(**sound) if sound else None}
+        known["coded"] = tuple(raw["coded"]) if raw.get("coded") else None
         return MediaInfo(**known)
-
-
-def open_media(path: Path) -> Any:
-    """An open container with a picture or a sound. Raises MediaError."""
-    if path.stat().st_size == 0:
-        raise MediaError("The file is empty.", "Copy it again from where it came from.")
-    try:
-        container = av.open(str(path), metadata_errors="ignore")
-    except (av.FFmpegError, OSError, ValueError) as fault:
-        raise MediaError(
-            "The file can't be read as a video; it may be broken, cut short, or something else.",
-            "Play it in a media player, or export it again.",
-        ) from fault
-    if not container.streams.video and not container.streams.audio:
-        container.close()
-        raise MediaError("There is neither picture nor sound in this file, only data.")
-    return container
-
-
-def open_video(path: Path) -> Any:
-    """An open container with a video stream that can be decoded. Raises MediaError."""
-    container = open_media(path)
-    if not container.streams.video:
-        container.close()
-        raise MediaError("There is no picture in this file, only sound or data.")
-    if container.streams.video[0].codec_context is None:
-        container.close()
-        raise MediaError(
-            "The picture in this file can't be decoded; it may be protected.", "Export it as H.264 or ProRes."
-        )
-    return container
-
-
-def frames_of(container: Any) -> Iterator[Any]:
-    """A video's frames from where the container is, with their alpha, in the order of decoding."""
-    stream = container.streams.video[0]
-    told = {name.lower(): value for name, value in stream.metadata.items()}
-    if stream.codec_context.name not in ("vp8", "vp9") or told.get("alpha_mode") != "1":
-        yield from container.decode(stream)
-        return
-    # FFmpeg's own decoder of these leaves alpha out
-    decoder: Any = av.CodecContext.create(f"libvpx{'-vp9' if stream.codec_context.name == 'vp9' else ''}", "r")
-    for packet in container.demux(stream):
-        yield from decoder.decode(packet if packet.size else None)
-
-
-def _is_cover(stream: Any) -> bool:
-    """Whether a video stream is one picture that goes with sound."""
-    return "attached_pic" in str(stream.disposition).lower() or stream.codec_context is None
 
 
 def probe_media(path: Path, tell: Tell = lambda seen: None) -> MediaInfo:
     """A video, or sound alone. Raises MediaError."""
     with open_media(path) as container:
-        pictures = [one for one in container.streams.video if not _is_cover(one)]
-        alone = not pictures and bool(container.streams.audio)
-        codec = container.streams.audio[0].codec_context.name if alone else ""
+        heard = sound_of(container)
+        alone = heard is not None and all(is_beside(one) for one in container.streams.video)
+        codec = heard.codec_context.name if alone else ""
     if not alone:
         return probe_video(path, tell)
     sound = sound_info(path, 0.0)
@@ -160,22 +128,22 @@ def probe_media(path: Path, tell: Tell = lambda seen: None) -> MediaInfo:
 class _Seen:
     """What is gathered while a video is looked through."""
 
-    pts: list[int] = field(default_factory=list)
+    pts: list[int | None] = field(default_factory=list)
     shape: tuple[int, int] | None = None
     first: Any = None
     interlaced: int = 0
-
+    damaged: list[int] = field(default_factory=list)
     tell: Tell = lambda seen: None
 
     def add(self, frame: Any) -> None:
         """One more frame. Raises MediaError."""
         self.tell(len(self.pts))
-        if frame.pts is None:
-            raise MediaError("The file's frames carry no times.", "Put it into an MP4 or MKV file.")
         if self.shape is None:
             self.shape, self.first = (frame.width, frame.height), frame
         elif self.shape != (frame.width, frame.height):
             raise MediaError("The picture changes its size within the file.", "Export it at one size.")
+        if frame.is_corrupt:
+            self.damaged.append(len(self.pts))
         self.pts.append(frame.pts)
         self.interlaced += bool(frame.interlaced_frame)
         if len(self.pts) > MAX_FRAMES:
@@ -190,7 +158,7 @@ def probe_video(path: Path, tell: Tell = lambda seen: None) -> MediaInfo:
     """
     container = open_video(path)
     with container:
-        stream = container.streams.video[0]
+        stream = picture_of(container)
         check_size(stream.codec_context.width, stream.codec_context.height)
         stream.thread_type = "AUTO"
         promised, seen = stream.frames, _Seen(tell=tell)
@@ -201,21 +169,33 @@ def probe_video(path: Path, tell: Tell = lambda seen: None) -> MediaInfo:
             raise MediaError(f"The file is damaged after frame {len(seen.pts)}.", "Copy or export it again.") from fault
         if seen.shape is None:
             raise MediaError("The file has no frames.", "Export it again.")
-        if len(seen.pts) > 1 and len(set(seen.pts)) == 1:
-            raise MediaError("All frames of the file have the same time.", "Export it again.")
-        if promised and len(seen.pts) < promised and _cut_short(path, stream, promised):
+        short = promised - len(seen.pts)
+        # an AVI counts its ticks, on some of which the picture before stands
+        if short > 0 and container.format.name != "avi" and _cut_short(path, promised):
             raise MediaError(
                 f"The file was cut short: it promises {promised} frames and holds {len(seen.pts)}.",
                 "Copy it again from where it came from.",
             )
-        base, codec, stated = stream.time_base, stream.codec_context.name, stream.average_rate
-        pts = sorted(set(seen.pts))
-        closed, holes = without_holes(pts, base)
-        missing = [] if holes else _missing(container, stream, pts)
-    fps, variable = _rate(closed, base, stated)
+        base, codec, stated = stream.time_base, stream.codec_context.name, stream.average_rate or stream.guessed_rate
+        shape = square(seen.shape, stream.sample_aspect_ratio)
+        counted = not in_order(seen.pts)
+        if counted:
+            times, base = repaired(seen.pts, base, stated)
+            places = list(range(len(times)))
+        else:
+            times = places = [one for one in seen.pts if one is not None]
+        missing = [] if counted else _missing(container, stream, times)
+    start = float(times[0] * base)
+    times, holes = without_holes(times, base)
+    missing = [] if holes else missing
+    fps, variable = _rate(times, base, stated)
+    told = [*_told_of_damage(seen.damaged), *missing]
     if variable:
-        fps, pts = on_grid(pts, base, closed)
-    form, rotation = seen.first.format, round(seen.first.rotation) % 360
+        fps, on = on_grid(times, base, stated)
+        places = [places[n] for n in on]
+        told[:0] = _told_of_grid(times, base, fps, on)
+    form = seen.first.format
+    rotation, flipped = orientation(seen.first)
     rgb = is_rgb(form.name)
     space, assumed = tagged(
         int(seen.first.colorspace), int(seen.first.color_range), int(seen.first.color_primaries),
@@ -223,19 +203,75 @@ def probe_video(path: Path, tell: Tell = lambda seen: None) -> MediaInfo:
     )  # fmt: skip
     floats = "f32" in form.name or "f16" in form.name
     interlaced = seen.interlaced * 2 > len(seen.pts)
-    sound = sound_info(path, float(pts[0] * base), len(pts) / fps, holes)
-    told = [*_told_of(assumed, space, interlaced), *missing]
+    sound = sound_info(path, start, len(places) / fps, holes)
+    told += _told_of(assumed, space, interlaced)
     if holes:
         long = f"{len(holes)} holes" if len(holes) > 1 else f"a hole of {round(holes[0][1])} seconds"
         told.insert(0, f"Its times have {long}; the frames after it follow at once.")
-    if variable:
-        told.insert(0, f"Its frames come unevenly; they were laid on {fps:.6g} frames a second.")
-    wide, high = seen.shape[::-1] if rotation in (90, 270) else seen.shape
+    if shape != seen.shape:
+        told.insert(0, f"Its pixels are not square; it is shown at {shape[0]} x {shape[1]}, as it was meant.")
+    wide, high = shape[::-1] if rotation in (90, 270) else shape
     return MediaInfo(
-        "video", wide, high, fps, len(pts), codec, any(part.is_alpha for part in form.components), rotation, variable,
-        (base.numerator, base.denominator), pts, [], 32 if floats else max(part.bits for part in form.components),
-        floats, asdict(space), assumed, {}, interlaced, sound, told,
+        "video", wide, high, fps, len(places), codec, any(part.is_alpha for part in form.components), rotation,
+        variable, (base.numerator, base.denominator), places, [],
+        32 if floats else max(part.bits for part in form.components), floats, asdict(space), assumed, {}, interlaced,
+        sound, told, counted, flipped, seen.shape,
     )  # fmt: skip
+
+
+def square(shape: tuple[int, int], aspect: Fraction | None) -> tuple[int, int]:
+    """The width and height at which a picture is shown whose pixels are `aspect` times as wide as they are high.
+
+    The height stays. What differs by less than a hundredth, or is beyond all that is made, is taken for square.
+    """
+    if not aspect or abs(aspect - 1) < 0.01 or not 0.2 < aspect < 5:
+        return shape
+    return max(2, 2 * round(shape[0] * aspect / 2)), shape[1]
+
+
+def orientation(frame: Any) -> tuple[int, bool]:
+    """How a frame is turned, in degrees as `rotation` is, and whether it is mirrored from left to right before that.
+
+    By the matrix of ISO/IEC 14496-12, 6.2.2, of which the determinant is below 0 where a picture is mirrored.
+    """
+    data = frame.side_data.get("DISPLAYMATRIX")
+    if data is None:
+        return round(frame.rotation) % 360, False
+    a, b, _, c, d = np.frombuffer(bytes(data), np.int32)[:5].astype(np.float64)
+    flipped = a * d - b * c < 0
+    if flipped:
+        a, b = -a, -b
+    return round(float(np.degrees(np.arctan2(-b, a)) / 90)) * 90 % 360, bool(flipped)
+
+
+def _told_of_damage(damaged: list[int]) -> list[str]:
+    """What is said of frames that the decoder could not make whole."""
+    return [f"{_ranges(damaged)} damaged in the file."] if damaged else []
+
+
+def _ranges(numbers: list[int]) -> str:
+    """Frames in words: 'Frame 4 is', or 'Frames 4 to 9 and 12 are'."""
+    parts: list[list[int]] = []
+    for n in numbers:
+        if parts and n == parts[-1][1] + 1:
+            parts[-1][1] = n
+        else:
+            parts.append([n, n])
+    said = [str(a) if a == b else f"{a} to {b}" for a, b in parts[:6]]
+    more = f" and {len(parts) - 6} more stretches" if len(parts) > 6 else ""
+    return f"Frame {said[0]} is" if len(numbers) == 1 else f"Frames {', '.join(said)}{more} are"
+
+
+def _told_of_grid(times: list[int], base: Fraction, fps: float, on: list[int]) -> list[str]:
+    """What is said of frames that come unevenly: that some are missing, or on which grid they were laid."""
+    steps = np.diff(np.asarray(times, np.float64)) * float(base) * fps
+    held = np.round(steps)
+    if np.abs(steps - held).max() < 0.2 and (held == 1).mean() > 0.8 and held.min() >= 1:
+        missing = [n for n in range(1, len(on)) if on[n] == on[n - 1]]
+        return [f"{_ranges(missing)} missing; the picture before stands for what is not there."]
+    lost = len(times) - len(set(on))
+    more = f" {lost} pictures come faster than that and are left out." if lost else ""
+    return [f"Its frames come unevenly; they were laid on {fps:.6g} frames a second.{more}"]
 
 
 def _told_of(assumed: list[str], space: Space, interlaced: bool) -> list[str]:
@@ -278,14 +314,16 @@ def without_holes(pts: list[int], base: Fraction) -> tuple[list[int], list[tuple
     return [int(one) for one in np.concatenate([times[:1], times[0] + np.cumsum(steps)])], holes
 
 
-def on_grid(pts: list[int], base: Fraction, times: list[int] | None = None) -> tuple[float, list[int]]:
-    """Frames that come unevenly on an even grid: its rate, and for each of its frames the picture that stands then.
+def on_grid(times: list[int], base: Fraction, stated: Fraction | None = None) -> tuple[float, list[int]]:
+    """Frames that come unevenly on an even grid: its rate, and for each of its frames the number of the one that
+    stands then.
 
-    times: when they are shown, where that is not `pts`.
-
-    The rate is the one at which most frames follow one another, so that none is lost but where two come closer.
+    The rate is the one at which most frames follow one another, or that of a file which counts in frames; where some
+    come faster, the lowest multiple of it that keeps all, within reason.
     """
-    times = times or pts
+    if stated and abs(base * stated - 1) < 0.001:  # each time is a frame's number, as in AVI
+        whole = round(stated)
+        return float(whole if abs(stated - whole) < 0.001 else stated), _stands(times, 1.0)
     steps = np.diff(np.asarray(times, np.float64))
     usual = max(1.0, float(np.median(steps)))
     # a clock that counts coarsely rounds every step: the mean of the usual ones is finer than any of them
@@ -293,17 +331,28 @@ def on_grid(pts: list[int], base: Fraction, times: list[int] | None = None) -> t
     near = min(RATES, key=lambda one: abs(one - rate) / one)
     if abs(near - rate) / near < 0.03:
         rate = near
-    step = 1 / (rate * float(base))
+    first = _stands(times, 1 / (rate * float(base)))
+    for times_as_fine in range(1, 11):
+        found = _stands(times, 1 / (times_as_fine * rate * float(base)))
+        if times_as_fine * rate > FINEST or len(found) > MOST_HELD * len(times):
+            break
+        if len(set(found)) == len(times):
+            return times_as_fine * rate, found
+    return rate, first
+
+
+def _stands(times: list[int], step: float) -> list[int]:
+    """Which frame stands on each place of a grid of this step."""
     count = min(MAX_FRAMES, round((times[-1] - times[0]) / step) + 1)
     # a frame counts from half a step before its time on, so that a clock's jitter moves nothing
     at = np.searchsorted(np.asarray(times), times[0] + (np.arange(count) + 0.5) * step, side="left") - 1
-    return rate, [pts[n] for n in at.clip(0, len(pts) - 1)]
+    return [int(n) for n in at.clip(0, len(times) - 1)]
 
 
-def _cut_short(path: Path, stream: Any, promised: int) -> bool:
+def _cut_short(path: Path, promised: int) -> bool:
     """Whether packets are missing (and not merely hidden from view by an edit list)."""
     with open_video(path) as container:
-        found = sum(1 for packet in container.demux(container.streams.video[0]) if packet.size)
+        found = sum(1 for packet in container.demux(picture_of(container)) if packet.size)
     return found < promised
 
 

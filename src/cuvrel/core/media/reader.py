@@ -6,6 +6,7 @@ import threading
 import zipfile
 from bisect import bisect_left
 from collections import OrderedDict
+from collections.abc import Iterator
 from fractions import Fraction
 from pathlib import Path
 from typing import Any, Literal
@@ -17,10 +18,11 @@ from numpy.typing import NDArray
 
 from cuvrel.core.arrays import F32, U8
 from cuvrel.core.imaging.colour import encode
-from cuvrel.core.media.probe import MediaInfo, frames_of, open_video
-from cuvrel.core.media.space import light
+from cuvrel.core.media.container import frames_of, open_video, picture_of
+from cuvrel.core.media.probe import MediaInfo
+from cuvrel.core.media.space import Space, light, tagged
 from cuvrel.core.media.stills import read
-from cuvrel.core.media.yuv import alpha_of, is_rgb, rgb_of
+from cuvrel.core.media.yuv import alpha_of, is_rgb, rgb_of, screen_of
 from cuvrel.core.recipe.errors import MediaError
 
 _TURNS = {90: cv2.ROTATE_90_COUNTERCLOCKWISE, 180: cv2.ROTATE_180, 270: cv2.ROTATE_90_CLOCKWISE}
@@ -35,26 +37,26 @@ def to_rgb(frame: Any, info: MediaInfo | None = None) -> U8:
     An untagged frame is taken for BT.709 from 720 lines up and for BT.601 below, as players do. info: of its footage,
     which may say otherwise.
     """
-    rotation = 0 if info is None else info.rotation
     by_hand = info is not None and bool(set(info.hand) - {"fields"})
     if info is not None and (by_hand or not info.reads_as.plain):
         return encode(to_light(frame, info))
     if is_rgb(frame.format.name) or frame.format.name.startswith("gray"):
         rgb = frame.to_ndarray(format="rgb24")
     else:
-        formatter, space = av.video.reformatter, frame.colorspace
-        if int(space) in (0, 2):  # RGB is handled above; 2 is "unspecified"
-            space = formatter.Colorspace.ITU709 if frame.height >= 720 else formatter.Colorspace.ITU601
-        rgb = frame.reformat(
-            format="rgb24", src_colorspace=space, interpolation=formatter.Interpolation.BICUBIC
-        ).to_ndarray()
-    return _upright(_one_moment(rgb, info), rotation)
+        rgb = screen_of(frame, _space_of(frame) if info is None else info.reads_as)
+    return _upright(_one_moment(rgb, info), info)
+
+
+def _space_of(frame: Any) -> Space:
+    """What a frame's numbers mean, by what it says itself."""
+    return tagged(int(frame.colorspace), int(frame.color_range), int(frame.color_primaries), int(frame.color_trc),
+                  frame.height, False, frame.format.name.startswith("yuvj"))[0]  # fmt: skip
 
 
 def to_light(frame: Any, info: MediaInfo) -> F32:
     """A decoded frame as (H, W, 4) opaque float32 linear light, as deep as it is, turned upright."""
     space = info.reads_as
-    return _upright(light(_one_moment(rgb_of(frame, space), info), space), info.rotation)
+    return _upright(light(_one_moment(rgb_of(frame, space), info), space), info)
 
 
 def to_alpha(frame: Any, info: MediaInfo) -> NDArray[Any]:
@@ -62,11 +64,23 @@ def to_alpha(frame: Any, info: MediaInfo) -> NDArray[Any]:
     alpha = alpha_of(frame)
     if alpha is None:
         alpha = np.full((frame.height, frame.width), 255, np.uint8)
-    return _upright(_one_moment(alpha[..., None], info)[..., 0], info.rotation)
+    return _upright(_one_moment(alpha[..., None], info)[..., 0], info)
 
 
-def _upright(picture: NDArray[Any], rotation: int) -> NDArray[Any]:
-    return np.ascontiguousarray(cv2.rotate(picture, _TURNS[rotation]) if rotation in _TURNS else picture)
+def _upright(picture: NDArray[Any], info: MediaInfo | None) -> NDArray[Any]:
+    """As it is to be seen: its pixels square, not mirrored, and turned."""
+    if info is None:
+        return picture
+    if info.coded is not None and info.coded != (wide := _shown(info)):
+        picture = resized(picture, wide[::-1])
+    if info.flipped:
+        picture = picture[:, ::-1]
+    return np.ascontiguousarray(cv2.rotate(picture, _TURNS[info.rotation]) if info.rotation in _TURNS else picture)
+
+
+def _shown(info: MediaInfo) -> tuple[int, int]:
+    """Width and height before a picture is turned."""
+    return (info.height, info.width) if info.rotation in (90, 270) else (info.width, info.height)
 
 
 def _one_moment(picture: NDArray[Any], info: MediaInfo | None) -> NDArray[Any]:
@@ -172,7 +186,9 @@ class Reader:
         return lit if self._wanted == "light" else encode(lit)
 
     def _decoded(self, number: int) -> NDArray[Any]:
-        if self._container is None or not self._next <= number <= self._next + 12:
+        # where frames are told by their count alone, there is no leap but back to the first
+        far = number - self._next > 12 and not self.info.counted
+        if self._container is None or number < self._next or far:
             self._seek(number)
         back = 1
         while True:
@@ -188,11 +204,13 @@ class Reader:
     def _seek(self, number: int) -> None:
         self._shut()
         self._container = open_video(self.path)
-        stream = self._container.streams.video[0]
+        stream = picture_of(self._container)
         stream.thread_type = "AUTO"
-        if number > 0:
+        if number > 0 and not self.info.counted:
             self._container.seek(self.info.pts[number], stream=stream, backward=True)
         self._frames = frames_of(self._container)
+        if self.info.counted:
+            self._frames = _numbered(self._frames)
         self._next = -1  # not known until the first frame arrives
 
     def _run_to(self, number: int) -> NDArray[Any] | None:
@@ -208,13 +226,22 @@ class Reader:
                 self._next = here + 1
                 if frame.pts == target:
                     return self._convert(frame)
-                if number - here < self._room and here not in self._kept:
+                # what lies between two places of the grid is not shown, and must not be taken for what is
+                shown = here < len(self.info.pts) and self.info.pts[here] == frame.pts
+                if shown and number - here < self._room and here not in self._kept:
                     self._keep(here, self._convert(frame))
         except av.FFmpegError as fault:
             self._shut()
             raise MediaError(f"The footage is damaged near frame {number}.") from fault
         self._shut()
         return None
+
+
+def _numbered(frames: Iterator[Any]) -> Iterator[Any]:
+    """Frames from a file's first on, each with its number in place of its time."""
+    for number, frame in enumerate(frames):
+        frame.pts = number
+        yield frame
 
 
 def resized(picture: NDArray[Any], size: tuple[int, int]) -> NDArray[Any]:

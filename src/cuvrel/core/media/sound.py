@@ -12,6 +12,7 @@ import av
 import numpy as np
 
 from cuvrel.core.arrays import F32, U8
+from cuvrel.core.media.container import opened, sound_of
 from cuvrel.core.recipe.errors import MediaError
 
 RATE = 48_000
@@ -57,10 +58,10 @@ def sound_info(
     start, holes: see SoundInfo; where `holes` are None they are found. length: seconds of the picture, whose sound may
     go on for AFTER it. Raises MediaError for sound that is too long to be worked on.
     """
-    with av.open(str(path), metadata_errors="ignore") as container:
-        if not container.streams.audio:
+    with opened(path) as container:
+        stream = sound_of(container)
+        if stream is None:
             return None
-        stream = container.streams.audio[0]
         context = stream.codec_context
         if context is None or not context.sample_rate:
             return None
@@ -93,8 +94,8 @@ def closed(at: float, holes: Sequence[tuple[float, float]]) -> float:
 
 def _decoded(path: Path) -> Iterator[tuple[float, F32]]:
     """Decoded stretches, (n, 2) float32 at RATE, each with its time in seconds of the file. Raises MediaError."""
-    with av.open(str(path), metadata_errors="ignore") as container:
-        stream = container.streams.audio[0]
+    with opened(path) as container:
+        stream = sound_of(container)
         # one channel goes to both sides as it is, and not by the law of mixing
         channels = 1 if stream.codec_context.layout.nb_channels == 1 else 2
         resampler, expected = _resampler(channels), None

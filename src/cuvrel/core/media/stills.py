@@ -76,6 +76,15 @@ def is_picture(name: str) -> bool:
     return shown.suffix.lower() in SUFFIXES and not shown.name.startswith(".") and not name.endswith("/")
 
 
+def ending_of(start: bytes) -> str | None:
+    """The ending of a picture by its first bytes, whatever it is called; None for what is none of these."""
+    for mark, ending in ((b"\x89PNG\r\n\x1a\n", ".png"), (b"\xff\xd8\xff", ".jpg"), (b"II*\0", ".tif"),
+                         (b"MM\0*", ".tif"), (b"II+\0", ".tif"), (b"\x76\x2f\x31\x01", ".exr")):  # fmt: skip
+        if start.startswith(mark):
+            return ending
+    return None
+
+
 def read(data: bytes, name: str) -> Still:
     """A picture, whole. Raises MediaError for one that can't be decoded."""
     kind = SUFFIXES.get(Path(name).suffix.lower())

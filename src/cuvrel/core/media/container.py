@@ -1,0 +1,134 @@
+"""Opening media: which kinds are taken, which of several streams is meant, and the frames in the order that is shown.
+
+What a file is, is told by what it holds, whatever its name says.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Sequence
+from fractions import Fraction
+from itertools import pairwise
+from pathlib import Path
+from typing import Any
+
+import av
+import numpy as np
+from av.stream import Disposition
+
+from cuvrel.core.recipe.errors import MediaError
+
+FORMATS = (
+    "mov", "mp4", "m4a", "3gp", "3g2", "mj2", "matroska", "webm", "avi", "mxf", "mpegts", "mpeg", "mpegvideo", "asf",
+    "flv", "gif", "ogg", "dv", "yuv4mpegpipe", "ivf", "h264", "hevc", "m4v", "obu", "rm", "nut", "gxf", "apng",
+    "wav", "w64", "flac", "mp3", "aac", "aiff", "caf", "ac3", "eac3", "opus",
+)  # fmt: skip
+"""FFmpeg's names of what is taken. None of them is a list that leads to other files, or text."""
+_OPTIONS = {"format_whitelist": ",".join(FORMATS), "protocol_whitelist": "file"}
+_BESIDE = Disposition.attached_pic | Disposition.timed_thumbnails | Disposition.still_image
+
+
+def opened(path: Path) -> Any:
+    """An open container. Raises what PyAV raises."""
+    return av.open(str(path), metadata_errors="ignore", options=_OPTIONS)
+
+
+def open_media(path: Path) -> Any:
+    """An open container with a picture or a sound. Raises MediaError."""
+    if path.stat().st_size == 0:
+        raise MediaError("The file is empty.", "Copy it again from where it came from.")
+    try:
+        container = opened(path)
+    except (av.FFmpegError, OSError, ValueError) as fault:
+        raise MediaError(
+            "The file can't be read as a video; it may be broken, cut short, or something else.",
+            "Videos may be MP4, MOV, MKV, WebM, AVI, MXF, MPEG, TS, WMV, FLV, GIF, Y4M and their like; sequences are "
+            "PNG, TIFF, JPEG or EXR pictures, or a ZIP of them; sound may be WAV, FLAC, MP3, M4A or Ogg.",
+        ) from fault
+    if not container.streams.video and not container.streams.audio:
+        container.close()
+        raise MediaError("There is neither picture nor sound in this file, only data.")
+    return container
+
+
+def open_video(path: Path) -> Any:
+    """An open container with a video stream that can be decoded. Raises MediaError."""
+    container = open_media(path)
+    if not container.streams.video:
+        container.close()
+        raise MediaError("There is no picture in this file, only sound or data.")
+    if picture_of(container).codec_context is None:
+        container.close()
+        raise MediaError(
+            "The picture in this file can't be decoded; it may be protected.", "Export it as H.264 or ProRes."
+        )
+    return container
+
+
+def picture_of(container: Any) -> Any:
+    """The video stream that is meant: the default one, and never a cover or a thumbnail where there is another."""
+    streams = list(container.streams.video)
+    films = [one for one in streams if one.codec_context is not None and not is_beside(one)]
+    return _default(films or streams)
+
+
+def sound_of(container: Any) -> Any:
+    """The sound that is meant, the default one; None where there is none that can be decoded."""
+    streams = [one for one in container.streams.audio if one.codec_context is not None]
+    return _default(streams) if streams else None
+
+
+def is_beside(stream: Any) -> bool:
+    """Whether a video stream is a picture that goes with something else: a cover, a thumbnail."""
+    return bool(stream.disposition & _BESIDE)
+
+
+def _default(streams: Sequence[Any]) -> Any:
+    return next((one for one in streams if one.disposition & Disposition.default), streams[0])
+
+
+def frames_of(container: Any) -> Iterator[Any]:
+    """A video's frames from where the container is, with their alpha, in the order in which they are shown."""
+    stream = picture_of(container)
+    told = {name.lower(): value for name, value in stream.metadata.items()}
+    if stream.codec_context.name not in ("vp8", "vp9") or told.get("alpha_mode") != "1":
+        yield from container.decode(stream)
+        return
+    # FFmpeg's own decoder of these leaves alpha out
+    decoder: Any = av.CodecContext.create(f"libvpx{'-vp9' if stream.codec_context.name == 'vp9' else ''}", "r")
+    for packet in container.demux(stream):
+        yield from decoder.decode(packet if packet.size else None)
+
+
+def in_order(times: Sequence[int | None]) -> bool:
+    """Whether times tell the frames apart: each is there, and later than the one before."""
+    return None not in times and all(a < b for a, b in pairwise(times))  # type: ignore[operator]
+
+
+def repaired(times: Sequence[int | None], base: Fraction, rate: Fraction | None) -> tuple[list[int], Fraction]:
+    """Times for frames in the order of the decoder, which is right, whose own are missing, twice there or out of order.
+
+    Returns the times and their base. Those that are known are put into order; what is not known, or is said twice, lies
+    evenly between its neighbours; where next to none are known all come at the rate.
+    """
+    count = len(times)
+    known = sorted(one for one in times if one is not None)
+    given = iter(known)
+    at: list[int] = []
+    value: list[int] = []
+    for n, one in enumerate(times):
+        if one is not None:
+            later = next(given)
+            if not value or later > value[-1]:
+                at.append(n)
+                value.append(later)
+    if len(value) < max(2, count // 2):
+        return [round(n * 90_000 / (rate or Fraction(24))) for n in range(count)], Fraction(1, 90_000)
+    fine = 1000
+    step = float(np.median(np.diff(value) / np.diff(at)))
+    out = np.interp(np.arange(count), at, value)
+    for n in range(count):
+        if n > at[-1]:
+            out[n] = value[-1] + (n - at[-1]) * step
+        elif n < at[0]:
+            out[n] = value[0] - (at[0] - n) * step
+    return [round(fine * one) for one in out], base / fine
