@@ -10,8 +10,8 @@ from bench.hostile import files
 from tests.web.conftest import Web, problem
 
 # what is odd and can be worked with all the same
-WELCOME = {"one frame", "frames all at once", "4000 x 2", "16384 x 2", "2 x 16384", "named in bad UTF-8", "half of an MKV",
-           "sound that jumps by 20 hours", "a hole of two hours",
+WELCOME = {"one frame", "frames all at once", "4000 x 2", "16384 x 2", "2 x 16384", "named in bad UTF-8",
+           "half of an MKV", "sound that jumps by 20 hours", "a hole of two hours",
            "a ZIP that would leave its folder", "a ZIP with a folder that looks like a picture"}  # fmt: skip
 
 
