@@ -65,6 +65,13 @@ def test_what_a_gate_covers_by_half_keeps_no_pixel_of_the_plate(
     assert not (out == picture).all(axis=2)[covered].any()
 
 
+def test_no_cell_is_one_pixel_where_a_grid_ends_at_the_picture_s_corner() -> None:
+    """Ends that are half a cell wide by measure may hold one pixel alone."""
+    test_what_a_gate_covers_by_half_keeps_no_pixel_of_the_plate.hypothesis.inner_test(
+        2551, 7, True, "mosaic", "ride with it", 15, 0, 2
+    )
+
+
 def test_a_speck_beside_a_face_turns_nothing_back_into_plate() -> None:
     """The speck has its box over half the face's, and cells as small as itself."""
     rng = np.random.default_rng(4)

@@ -60,9 +60,11 @@
     if (f.state === "refused" || f.state === "stopped") return f.message;
     if (f.state === "working") {
       const job = store.job(f);
-      return job?.total
+      if (!job?.total) return "being brought in …";
+      // it is looked at from its first frame to its last before anything is made of it
+      return job.done
         ? `being brought in: ${job.done} of ${job.total} frames`
-        : "being brought in …";
+        : `being looked at: ${job.total} frames so far`;
     }
     const sound = f.sound
       ? `${f.sound.codec}, ${f.sound.channels === 1 ? "mono" : `${f.sound.channels} channels`}`

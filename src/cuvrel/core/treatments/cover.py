@@ -105,13 +105,15 @@ def _things(matte: F32, reach: float) -> Iterator[_Thing]:
 def _cells(length: int, middle: float, cell: float) -> tuple[NDArray[np.intp], float]:
     """The cell of each pixel of a line, counted from 0, and where the first of them begins. One begins at the middle.
 
-    An end that is less than half a cell belongs to the cell beside it.
+    An end of fewer pixels than half a cell has belongs to the cell beside it: a cell of one pixel would hide nothing.
     """
     origin = middle - np.ceil(middle / cell) * cell
-    if origin + cell < cell / 2:
-        origin += cell
-    most = max(0, int(np.ceil((length - origin) / cell - 0.5)) - 1)
-    return np.clip(np.floor((np.arange(length) - origin) / cell), 0, most).astype(np.intp), float(origin)
+    at = np.floor((np.arange(length) - origin) / cell).astype(np.intp)
+    if at[0] < at[-1] and np.count_nonzero(at == at[0]) < cell / 2:
+        at = np.maximum(at, at[0] + 1)
+    if at[0] < at[-1] and np.count_nonzero(at == at[-1]) < cell / 2:
+        at = np.minimum(at, at[-1] - 1)
+    return at - at[0], float(origin + at[0] * cell)
 
 
 def _meant(picture: F32, thing: _Thing, cell: float) -> tuple[F32, NDArray[np.intp], tuple[float, float]]:
