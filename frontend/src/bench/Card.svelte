@@ -6,7 +6,7 @@
   import type { Snippet } from "svelte";
   import Icon from "../lib/Icon.svelte";
   import type { Choice } from "../ui/Menu.svelte";
-  import { COLUMN } from "./slips";
+  import { fitted, GAP } from "./fitted";
   import { placeOf, type Place } from "./places";
   import { cardOf } from "./slot.svelte";
 
@@ -156,16 +156,11 @@
     >
   </header>
   {#if above}<div class="px-2.5">{@render above()}</div>{/if}
-  <div
-    class={[
-      "min-h-0 flex-1 overflow-x-auto px-2.5 pb-1.5",
-      free ? "flex gap-5" : "",
-      on ? "" : "opacity-50",
-    ]}
-    style:columns={free ? undefined : `${COLUMN - 18}px auto`}
-    style:column-gap="18px"
-    style:column-fill="auto"
-  >
-    {@render children()}
+  <div class={["min-h-0 flex-1 overflow-auto px-2.5 pb-1.5", on ? "" : "opacity-50"]}>
+    {#if free}
+      <div class="flex gap-5">{@render children()}</div>
+    {:else}
+      <div style:column-gap={`${GAP}px`} {@attach fitted}>{@render children()}</div>
+    {/if}
   </div>
 </article>

@@ -1,5 +1,5 @@
 import { expect, test } from "vitest";
-import { folding, heightOf, openCards, opening, widthOf, type Slip } from "./slips";
+import { COLUMN, folding, heightOf, openCards, opening, widthOf, type Slip } from "./slips";
 
 const slip = (id: string, rows = 6, more: Partial<Slip> = {}): Slip => ({
   id,
@@ -8,13 +8,13 @@ const slip = (id: string, rows = 6, more: Partial<Slip> = {}): Slip => ({
   ...more,
 });
 const SMALL = { width: 784, height: 190 };
-const WIDE = { width: 1312, height: 190 };
+const WIDE = { width: 1640, height: 190 };
 
 test("a card is as wide as its fields need at the bench's height", () => {
-  expect(widthOf(slip("a", 6), 190)).toBe(222 + 24);
-  expect(widthOf(slip("a", 13), 190)).toBe(3 * 222 + 24);
-  expect(widthOf(slip("a", 13), 400)).toBe(222 + 24);
-  expect(widthOf(slip("a", 2, { columns: 2 }), 190)).toBe(2 * 222 + 24);
+  expect(widthOf(slip("a", 6), 190)).toBe(COLUMN + 24);
+  expect(widthOf(slip("a", 13), 190)).toBe(3 * COLUMN + 24);
+  expect(widthOf(slip("a", 13), 400)).toBe(COLUMN + 24);
+  expect(widthOf(slip("a", 2, { columns: 2 }), 190)).toBe(2 * COLUMN + 24);
 });
 
 test("where there is no room one card is open: the one that was opened last", () => {
@@ -26,7 +26,7 @@ test("where there is no room one card is open: the one that was opened last", ()
 test("as many cards are open as fit, those opened last first, and the chosen one always", () => {
   const slips = ["a", "b", "c", "d"].map((id) => slip(id));
   expect([...openCards(slips, ["d"], WIDE)]).toEqual(["d", "a", "b", "c"]);
-  expect([...openCards(slips, ["c", "a"], { width: 600, height: 190 })]).toEqual(["a", "c"]);
+  expect([...openCards(slips, ["c", "a"], { width: 760, height: 190 })]).toEqual(["a", "c"]);
   expect([...openCards([slip("wide", 200), slip("b")], ["wide"], SMALL)]).toEqual(["wide"]);
 });
 
@@ -44,7 +44,7 @@ test("opening and folding keep the order in which cards were opened", () => {
 test("a card is as high as its fields need in a width, and shows all of them there", () => {
   const wide = { rows: 13, above: 2 };
   for (const card of [slip("a", 13), slip("b", 30, { tallest: 5 }), slip("c", 13, wide)])
-    for (const width of [300, 500, 800])
+    for (const width of [360, 700, 1000])
       expect(widthOf(card, heightOf(card, width))).toBeLessThanOrEqual(width);
-  expect(heightOf(slip("b", 30, { tallest: 5 }), 800)).toBe(36 + 10 * 24);
+  expect(heightOf(slip("b", 30, { tallest: 5 }), 1000)).toBe(36 + 10 * 24);
 });

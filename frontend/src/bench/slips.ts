@@ -16,7 +16,7 @@ export type Slip = {
   rests?: boolean;
 };
 
-export const COLUMN = 222; // pixels of a column of fields, its gap with it
+export const COLUMN = 310; // pixels of a column of fields in which a slider has 110, its gap with it
 export const SPINE = 34; // of a spine, its gap with it
 const EDGES = 24; // of a card beside its columns
 const ROW = 24;
