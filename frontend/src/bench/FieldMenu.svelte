@@ -5,7 +5,7 @@
   import type { Desk } from "../desk/desk.svelte";
   import { askRide, trackOfKeys } from "../desk/rides";
   import { notes } from "../lib/notes.svelte";
-  import { isDriver, keysOf } from "../lib/values";
+  import { isDriver, keysOf, withAllEased } from "../lib/values";
 
   /** A value's name, and behind it what else can be done with it: what drives it or it rides on, all of its keys. */
   type Props = {
@@ -29,6 +29,8 @@
     ["wander", "Wander", "strays to both sides, softly"],
     ["flicker", "Flicker", "on and off in a pattern"],
   ];
+
+  const eases = ["smooth", "linear", "hold"] as const;
 
   /** Time moves the value by itself from now on, or no longer. */
   function drive(how: Driver["drive"] | null) {
@@ -103,6 +105,13 @@
         >
       {/if}
       {#if keysOf(stored).length}
+        {#each keysOf(stored).length > 1 ? eases : [] as ease (ease)}
+          <DropdownMenu.Item
+            class="menu-item"
+            onSelect={() => onput(withAllEased(stored, ease), `ease all: ${ease}`)}
+            >All keyframes: {ease}</DropdownMenu.Item
+          >
+        {/each}
         <DropdownMenu.Item class="menu-item" onSelect={copyKeys}>Copy keyframes</DropdownMenu.Item>
         <DropdownMenu.Item class="menu-item" onSelect={() => deed("remove")}
           >Remove all keyframes</DropdownMenu.Item

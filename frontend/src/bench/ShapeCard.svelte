@@ -46,11 +46,12 @@
       put({ ...shape, keys: shape.keys.filter((k) => k !== here) }, "remove keyframe");
   }
 
-  function ease(to: ShapeKey["ease"]) {
-    if (shape && here)
+  /** Eases the key of this frame, or all of the shape's. */
+  function ease(to: ShapeKey["ease"], all = false) {
+    if (shape && (here || all))
       put(
-        { ...shape, keys: shape.keys.map((k) => (k === here ? { ...k, ease: to } : k)) },
-        `ease: ${to}`,
+        { ...shape, keys: shape.keys.map((k) => (all || k === here ? { ...k, ease: to } : k)) },
+        all ? `ease all: ${to}` : `ease: ${to}`,
       );
   }
 
@@ -251,6 +252,12 @@
         options={eases.map((one) => ({ value: one, label: one }))}
         onpick={(one) => ease(one as ShapeKey["ease"])}
       />
+      {#if shape.keys.length > 1}
+        <Button
+          title="All of its keys as this one"
+          onclick={() => ease(here?.ease ?? shape.keys[0].ease, true)}>All keys so</Button
+        >
+      {/if}
       <Button onclick={() => (desk.tools.copied = shape.keys)}>Copy keys</Button>
       <Button
         disabled={!desk.tools.copied ||

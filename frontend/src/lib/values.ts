@@ -218,6 +218,11 @@ export function withEase(value: unknown, frame: number, ease: Ease): unknown {
   return withKey(value, frame, { ease, handles: ease === "free" ? SMOOTH : null });
 }
 
+/** The value with all of its keys eased alike. */
+export function withAllEased(value: unknown, ease: Ease): unknown {
+  return keysOf(value).reduce((now, key) => withEase(now, key.frame, ease), value);
+}
+
 function sorted(keys: Key[]): Key[] {
   return keys.sort((a, b) => a.frame - b.frame);
 }

@@ -1,5 +1,7 @@
-<!-- A number with its unit: typed with it or not, stepped by arrow keys, with Shift by ten. -->
+<!-- A number with its unit: typed with it or not, as a sum too, stepped by arrow keys, with Shift by ten. -->
 <script lang="ts">
+  import { summed } from "../lib/sum";
+
   type Props = {
     name: string;
     value: number;
@@ -31,9 +33,8 @@
 
   function typed(text: string) {
     typing = null;
-    // a number, with its unit behind it or not; anything else leaves the value as it was
-    const found = /^\s*([+-]?(?:\d+\.?\d*|\.\d+))/.exec(text.replace(",", "."));
-    if (found) set(Number(found[1]));
+    const found = summed(text); // what is no number leaves the value as it was
+    if (found !== null) set(found);
   }
 
   function key(event: KeyboardEvent & { currentTarget: HTMLInputElement }) {
