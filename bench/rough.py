@@ -139,9 +139,11 @@ def clients() -> Rows:
             client.setsockopt(socket.SOL_SOCKET, socket.SO_RCVBUF, 4096)
             client.connect((host, int(port)))
             client.sendall(sent[n % len(sent)])
+        coming = asked(40)
         beside = asked(100)
     medians = statistics.median(without), statistics.median(beside)
     return [("connections that stall", str(STALLED)), ("health without them, median", f"{medians[0]:.0f} ms"),
+            ("the longest while they come, a third of them answers that begin", f"{max(coming):.0f} ms"),
             ("health beside them, median and longest of 100", f"{medians[1]:.0f} and {max(beside):.0f} ms"),
             ]  # fmt: skip
 
