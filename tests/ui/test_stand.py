@@ -268,7 +268,8 @@ def test_planes_are_dragged_by_finger_and_cards_by_their_heads(desk: Desk, stack
     finger(desk, [(x, y), (x, below["y"] + 0.8 * below["height"])])
     moved = [names[1], names[0], *names[2:]]
     wait_for(lambda: [p["name"] for p in planes(desk, stack, demo)] == moved, what="the first plane behind the second")
-    # a treatment's card is taken before another one
+    # a treatment's card is taken before another one, where there is room for both
+    desk.page.set_viewport_size({"width": 1900, "height": 900})
     desk.plane("Quay loses colour")
     desk.lay_on("Grain")
     kinds = [step["kind"] for step in named(planes(desk, stack, demo), "Quay loses colour")["treatments"]]
@@ -281,3 +282,34 @@ def test_planes_are_dragged_by_finger_and_cards_by_their_heads(desk: Desk, stack
         return [step["kind"] for step in steps] == ["grain", "grade"]
 
     wait_for(turned, what="the grain before the grade")
+
+
+MEASURED = """() => [...document.querySelectorAll("article")].map((card) => ({
+    name: card.getAttribute("aria-label"),
+    sliders: [...card.querySelectorAll("[data-slider-root]")].map((one) => one.getBoundingClientRect().width),
+    sideways: [...card.querySelectorAll("div")].some((one) =>
+        getComputedStyle(one).overflowX === "auto" && one.scrollWidth > one.clientWidth + 1),
+}))"""
+
+
+@pytest.mark.parametrize(("size", "least"), [((1280, 800), 110), ((1024, 700), 100), ((1920, 1080), 110)])
+def test_sliders_have_room_and_no_card_scrolls_sideways(
+    desk: Desk, demo: int, size: tuple[int, int], least: int
+) -> None:
+    desk.page.set_viewport_size({"width": size[0], "height": size[1]})
+    desk.open(demo)
+    seen = 0
+    for chosen in ("Outline", "Signaller lifted", "Quay loses colour"):
+        desk.plane(chosen)
+        for n in range(desk.page.locator("[data-spine]").count()):
+            spine = desk.page.locator("[data-spine]").nth(n)
+            if spine.count():
+                spine.click()
+            desk.page.wait_for_timeout(150)
+            cards = desk.page.evaluate(MEASURED)
+            assert cards
+            for card in cards:
+                assert not card["sideways"], (chosen, card)
+                assert all(width >= least for width in card["sliders"]), (chosen, card)
+                seen += len(card["sliders"])
+    assert seen > 30

@@ -167,6 +167,7 @@ def test_keyframes_by_ring_and_by_key(desk: Desk, demo: int) -> None:
     desk.open(demo)
     page = desk.page
     desk.plane("Signaller lifted")
+    desk.card("Cut-out")
     ring = page.get_by_label("Signaller lifted: Opacity: no keyframe")
     ring.click()
     expect(page.get_by_label("Signaller lifted: Opacity: keyed here")).to_be_visible()

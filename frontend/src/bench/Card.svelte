@@ -84,6 +84,8 @@
   ]}
   style:width={`${slot.width}px`}
   style:flex-grow={slot.chosen ? 1 : 0}
+  style:flex-shrink={slot.chosen ? 1 : 0}
+  style:min-width={slot.chosen ? "280px" : undefined}
   onpointerup={() => (onpick?.(), slot.pick())}
   aria-label={title}
   {@attach drag.attach}

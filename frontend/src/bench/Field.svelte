@@ -107,7 +107,7 @@
       "grid min-h-6 items-center gap-1",
       drawn
         ? "grid-cols-[minmax(0,1fr)_minmax(24px,auto)]"
-        : "grid-cols-[minmax(78px,30%)_minmax(0,1fr)_58px_minmax(24px,auto)]",
+        : "grid-cols-[minmax(78px,33%)_minmax(0,1fr)_58px_minmax(24px,auto)]",
     ]}
     data-control={field.control}
     role="presentation"

@@ -10,7 +10,7 @@ test("columns are as few as fit, and none where not even the most do", () => {
 test("a column is never too narrow for a slider", () => {
   expect(room(200)).toBe(1);
   expect(room(440)).toBe(1);
-  expect(room(518)).toBe(2);
+  expect(room(481)).toBe(2);
   expect(room(690)).toBe(2);
-  expect(room(1214)).toBe(4);
+  expect(room(1214)).toBe(5);
 });

@@ -2,7 +2,7 @@
 
 export const GAP = 18; // pixels
 const WIDEST = 420; // of a column
-const NARROWEST = 250; // below which a slider has no room
+const NARROWEST = 225; // below which a slider has no room
 
 /** How many columns of at least the narrowest find room in a width. */
 export function room(width: number): number {
