@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 import threading
+import time
 from collections.abc import Callable, Iterator
 from contextlib import ExitStack
 from datetime import timedelta
@@ -27,7 +28,7 @@ from sqlalchemy.orm import Session
 from cuvrel.store import trash
 from cuvrel.store.backup import backup
 from cuvrel.store.blobs import Blobs
-from cuvrel.store.db import Database
+from cuvrel.store.db import LONG, Database
 from cuvrel.store.leases import Leases, held_by, let_go
 from cuvrel.store.models import FootageRow, JobRow, LeaseRow, MatteFrame, Project, ShotRow, VersionRow, now
 from cuvrel.store.sweep import free, look_for_strays, sweep, used_blobs
@@ -335,3 +336,18 @@ def test_what_an_hour_has_passed_over_is_looked_at_and_a_long_transaction_is_wai
     look_for_strays(rig.database, rig.blobs, timedelta(0))
     free(rig.database, rig.blobs, held=OVER)
     assert not rig.blobs.has(key)
+
+
+def test_a_long_transaction_keeps_nobody_waiting_for_who_wants_to_be_alone(
+    rig: Rig, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """While a project is packed or a backup taken, all else goes on as if nothing was to be removed."""
+    with rig.database.session() as session:
+        let_go(session, [rig.blobs.put(b"nobody's")])
+    with rig.database.session() as session:
+        session.scalar(select(Project.id))
+        time.sleep(LONG + 0.1)
+        monkeypatch.setattr("cuvrel.store.db.ALONE", 60.0)
+        begun = time.monotonic()
+        assert free(rig.database, rig.blobs, patience=0, held=OVER) == 0
+        assert time.monotonic() - begun < 30, "it does not queue up before the others"

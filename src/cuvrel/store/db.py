@@ -29,6 +29,15 @@ ALONE = 0.2  # seconds that others may be kept waiting for one that wants to be 
 SHARED = f"SELECT pg_advisory_xact_lock_shared({NAMING})"
 
 
+LONG = 1.0  # seconds after which a transaction is not waited for
+_LASTING = text(
+    "SELECT EXISTS (SELECT 1 FROM pg_locks l JOIN pg_stat_activity a USING (pid) "
+    f"WHERE l.locktype = 'advisory' AND l.classid = 0 AND l.objid = {NAMING} AND l.objsubid = 1 AND l.granted "
+    "AND l.database = (SELECT oid FROM pg_database WHERE datname = current_database()) "
+    f"AND a.xact_start < clock_timestamp() - interval '{LONG} seconds')"
+)
+
+
 class Busy(Exception):
     """A transaction that lasts long keeps others from being alone."""
 
@@ -64,9 +73,12 @@ class Database:
     def alone(self) -> Iterator[Connection]:
         """A transaction beside which there is no other one; all others wait for its end, so it must be short.
 
-        Raises Busy when other transactions do not end soon (ALONE).
+        Raises Busy when other transactions do not end soon (ALONE); at once where one has lasted for long already: who
+        waits to be alone keeps all others waiting.
         """
         with self.engine.begin() as connection:
+            if connection.scalar(_LASTING):
+                raise Busy
             connection.execute(text(f"SET LOCAL lock_timeout = {round(1000 * ALONE)}"))
             try:
                 connection.execute(text(f"SELECT pg_advisory_xact_lock({NAMING})"))

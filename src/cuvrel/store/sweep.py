@@ -27,6 +27,7 @@ from cuvrel.store.trash import OPEN, expire
 EVERY = 3600.0  # seconds between two lists of the store
 LOOKED_AT = timedelta(minutes=2)  # after a blob is found to be named by nothing: who has just read its key may read it
 AT_ONCE = 500  # blobs that are looked at in one transaction
+PAUSE = 0.1  # seconds before it is tried again to be alone
 SECONDS = 0.5  # that a transaction beside which there is no other one removes files for
 TIDYING = 7020  # of PostgreSQL's advisory locks: who holds it makes the list
 
@@ -65,6 +66,7 @@ def free(database: Database, blobs: Blobs, patience: float = 2.0, held: timedelt
         except Busy:
             if time.monotonic() > until:
                 return gone
+            time.sleep(PAUSE)
             continue
         gone += more
         if not left:

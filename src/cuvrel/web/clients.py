@@ -60,7 +60,7 @@ class BoundedProtocol(HttpToolsProtocol):
         super().data_received(data)
         if self._beside > MOST_HEAD and not self.transport.is_closing():
             self.transport.write(b"HTTP/1.1 431 Request Header Fields Too Large\r\nconnection: close\r\n\r\n")
-            self.transport.abort()
+            self.transport.close()
 
     def on_message_begin(self) -> None:
         """A request begins."""
@@ -187,7 +187,8 @@ class Threaded:
             raise
 
     def _require(self, size: int) -> None:
-        self._room.require(1.5 * size, "what is sent")
+        # as it is received, as its parts are told apart, and as it is kept
+        self._room.require(3.0 * size, "what is sent")
 
     def _hold(self) -> None:
         self._room.hold(0)
