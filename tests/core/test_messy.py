@@ -60,6 +60,14 @@ def test_pixels_become_square_by_the_width(aspect: Fraction | None, shown: tuple
     assert square((720, 576), aspect) == shown
 
 
+def test_a_picture_is_bounded_as_it_will_be_shown(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    film(tmp_path / "a.mp4", "mp4", count=2, aspect=Fraction(4))
+    assert probe(tmp_path / "a.mp4").width == 640
+    monkeypatch.setattr("cuvrel.core.media.stills.MAX_SIDE", 600)
+    with pytest.raises(MediaError, match="640 x 96"):
+        probe(tmp_path / "a.mp4")
+
+
 def test_a_cover_is_no_film_and_the_default_stream_is_meant() -> None:
     def stream(disposition: Disposition) -> SimpleNamespace:
         return SimpleNamespace(disposition=disposition, codec_context=object())

@@ -246,7 +246,7 @@ def test_several_kinds_of_pictures_and_files_that_are_none(web: Web, tmp_path: P
     png = cv2.imencode(".png", np.zeros((8, 8, 3), np.uint8))[1].tobytes()
     jpg = cv2.imencode(".jpg", np.zeros((8, 8, 3), np.uint8))[1].tobytes()
     assert "several kinds" in problem(web.upload(project, ("a.png", png), ("b.jpg", jpg)), 422)
-    assert "not taken" in problem(web.upload(project, ("a.docx", b"x")), 422)
+    assert "can't be read" in problem(web.upload(project, ("a.docx", b"x")), 422)
     up = web.upload(project, ("a.1.jpg", jpg), ("a.2.jpg", jpg)).json
     assert web.work(up["job"]["id"])["state"] == "done"
     for name, data in (

@@ -3,10 +3,11 @@
 export const GAP = 18; // pixels
 const WIDEST = 420; // of a column
 const NARROWEST = 225; // below which a slider has no room
+const DRAWN = 200; // the same where there is none, but curves
 
 /** How many columns of at least the narrowest find room in a width. */
-export function room(width: number): number {
-  return Math.max(1, Math.floor((width + GAP) / (NARROWEST + GAP)));
+export function room(width: number, narrowest = NARROWEST): number {
+  return Math.max(1, Math.floor((width + GAP) / (narrowest + GAP)));
 }
 
 /** The first count of columns with which nothing is left over to the side; null where not even the most suffice. */
@@ -31,7 +32,8 @@ export function fitted(element: HTMLElement): () => void {
 
   function look(): void {
     waiting = 0;
-    const most = room(element.parentElement!.clientWidth);
+    const slides = element.querySelector("[data-slider-root]") !== null;
+    const most = room(element.parentElement!.clientWidth, slides ? NARROWEST : DRAWN);
     const fits = (n: number) => (lay(n, "100%"), element.scrollWidth <= element.clientWidth + 1);
     if (fewest(fits, most) === null) lay(most, "auto");
   }

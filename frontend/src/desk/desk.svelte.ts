@@ -96,13 +96,15 @@ export class Desk {
     return Math.max(this.benchSet, this.benchAsked);
   }
 
-  /** Lets the bench grow for the chosen card, to less than two fifths of the window. width: of all cards, in pixels. */
+  /** Lets the bench grow for the chosen card, to less than a half of the window. width: of all cards, in pixels. */
   growBench(slips: Slip[], chosen: string, width: number, resting: boolean): void {
     const slip = slips.find((one) => one.id === chosen);
     if (!slip || width <= 0) return;
     const spines = slips.filter((one) => one !== slip && !one.rests).length + (resting ? 1 : 0);
     const asked = heightOf(slip, width - spines * SPINE) + BENCH_EDGES;
-    this.benchAsked = Math.min(asked, Math.round(window.innerHeight * 0.38));
+    // what is drawn is of no use where it has to be scrolled to
+    const most = (slip.tallest ?? 1) > 1 ? 0.44 : 0.38;
+    this.benchAsked = Math.min(asked, Math.round(window.innerHeight * most));
   }
 
   /** Where values are read now. */

@@ -9,7 +9,6 @@ from __future__ import annotations
 
 import asyncio
 import contextvars
-import logging
 import tempfile
 import time
 from collections.abc import Awaitable, Callable, Iterable, Iterator
@@ -25,13 +24,12 @@ from uvicorn.protocols.http.httptools_impl import HttpToolsProtocol
 from cuvrel.store.disk_space import NoRoom, Room, is_full
 from cuvrel.web.problems import Problem
 
-log = logging.getLogger("cuvrel.web")
 MOST_HEAD = 64 << 10  # bytes of a request besides its body
 HEAD_SECONDS = 20.0  # in which a head must be there
 IDLE = 30.0  # seconds without a byte, in either direction, after which a client is given up
 SLOWEST = 2048  # bytes a second that a body comes with at the least, on the whole
-IN_MEMORY = 1 << 18  # bytes of a body that are not worth a file
-PIECE = 1 << 20  # bytes that are written or answered at once
+IN_MEMORY = 1 << 16  # bytes of a body that are not worth a file, and that wait to be written to one
+PIECE = 1 << 20  # bytes that are answered at once
 ROOM_EVERY = 64 << 20  # bytes of a body after which the room on the disk is looked at again
 ABORT = "cuvrel.abort"
 
@@ -161,7 +159,7 @@ class Threaded:
                 raise Refused(413, "What was sent is larger than this server takes.")
             if size + len(waiting) < SLOWEST * (time.monotonic() - begun - IDLE):
                 raise Refused(408, "What was sent came too slowly.", "Try it over a better connection.")
-            if len(waiting) >= PIECE or not more:
+            if len(waiting) >= IN_MEMORY or not more:
                 if size - looked > ROOM_EVERY:
                     await self._file(self._hold)
                     looked = size

@@ -94,6 +94,7 @@ def sound_for(order: Order, mix: Mix, recording: tuple[Path, MediaInfo] | None) 
     if recording is not None and mix.plain and order.first == 0:
         path, info = recording
         sound = info.sound
-        if sound is not None and sound.codec in CARRIES.get(order.how.suffix, set()):
+        carried = sound is not None and sound.codec in CARRIES.get(order.how.suffix, set())
+        if sound is not None and carried and not sound.holes:  # packets would keep times that were closed
             return Copied(path, sound.start, (last - first) / RATE)
     return Encoded(mix, first, last, form)

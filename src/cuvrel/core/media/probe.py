@@ -178,6 +178,7 @@ def probe_video(path: Path, tell: Tell = lambda seen: None) -> MediaInfo:
             )
         base, codec, stated = stream.time_base, stream.codec_context.name, stream.average_rate or stream.guessed_rate
         shape = square(seen.shape, stream.sample_aspect_ratio)
+        check_size(*shape)
         counted = not in_order(seen.pts)
         if counted:
             times, base = repaired(seen.pts, base, stated)
