@@ -9,9 +9,11 @@ from __future__ import annotations
 
 import io
 import struct
+import tempfile
 import zipfile
 import zlib
 from collections.abc import Callable, Iterator
+from pathlib import Path
 
 import cv2
 import numpy as np
@@ -129,9 +131,6 @@ def _exr(half: bool) -> bytes:
 
 
 def _file(write: Callable[[str], object], suffix: str) -> bytes:
-    import tempfile
-    from pathlib import Path
-
     with tempfile.TemporaryDirectory() as folder:
         name = Path(folder) / f"a{suffix}"
         write(str(name))

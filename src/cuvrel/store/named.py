@@ -24,10 +24,8 @@ def named() -> Subquery:
     again. The list that a job's snapshot holds is not among them (see store/sweep.py).
     """
     parts: list[Select[Any]] = []
-    for key in (
-        FootageRow.blob,
-        *(_text(one, "blob") for one in (FootageRow.proxy, FootageRow.film, FootageRow.sound)),
-    ):
+    made = (FootageRow.proxy, FootageRow.film, FootageRow.sound)
+    for key in (FootageRow.blob, *(_text(one, "blob") for one in made)):
         one = _row("footage", key, FootageRow.project_id, null(), FootageRow.id)
         parts.append(one.where(FootageRow.state != "refused", key != ""))
     for key in (MatteFrame.blob, _text(MatteFrame.base, "blob"), *(_text(MatteFrame.lessons, n) for n in ("1", "-1"))):

@@ -53,7 +53,7 @@ def _used(connection: Connection, blobs: Blobs, keys: list[str] | None) -> set[s
     return out
 
 
-def free(database: Database, blobs: Blobs, patience: float = 2.0, held: timedelta | None = None) -> int:
+def free(database: Database, blobs: Blobs, patience: float = 2.0, held: timedelta = timedelta(0)) -> int:
     """Removes what leases that are over were of and what is not used; how many blobs went.
 
     patience: seconds after which it gives up where others are in long transactions; what is left goes another time.
@@ -62,7 +62,7 @@ def free(database: Database, blobs: Blobs, patience: float = 2.0, held: timedelt
     gone, until = 0, time.monotonic() + patience
     while True:
         try:
-            more, left = _freed(database, blobs, held or timedelta(0))
+            more, left = _freed(database, blobs, held)
         except Busy:
             if time.monotonic() > until:
                 return gone
@@ -106,7 +106,7 @@ def look_for_strays(database: Database, blobs: Blobs, after: timedelta = LOOKED_
         let_go(session, there, after)
 
 
-def sweep(database: Database, blobs: Blobs, held: timedelta | None = None) -> int:
+def sweep(database: Database, blobs: Blobs, held: timedelta = timedelta(0)) -> int:
     """Lists the store and removes at once what is not used; returns how many blobs went."""
     look_for_strays(database, blobs, timedelta(0))
     return free(database, blobs, held=held)

@@ -28,9 +28,9 @@ from cuvrel.core.media.container import (
     sound_of,
 )
 from cuvrel.core.media.sound import SoundInfo, sound_info
-from cuvrel.core.media.space import Space, tagged
+from cuvrel.core.media.space import Space
 from cuvrel.core.media.stills import SUFFIXES, Head, check_size, head, is_picture, read
-from cuvrel.core.media.yuv import is_rgb
+from cuvrel.core.media.yuv import space_of
 from cuvrel.core.recipe.errors import MediaError
 
 MAX_FRAMES = 500_000
@@ -197,11 +197,7 @@ def probe_video(path: Path, tell: Tell = lambda seen: None) -> MediaInfo:
         told[:0] = _told_of_grid(times, base, fps, on)
     form = seen.first.format
     rotation, flipped = orientation(seen.first)
-    rgb = is_rgb(form.name)
-    space, assumed = tagged(
-        int(seen.first.colorspace), int(seen.first.color_range), int(seen.first.color_primaries),
-        int(seen.first.color_trc), seen.first.height, rgb, form.name.startswith("yuvj"),
-    )  # fmt: skip
+    space, assumed = space_of(seen.first)
     floats = "f32" in form.name or "f16" in form.name
     interlaced = seen.interlaced * 2 > len(seen.pts)
     sound = sound_info(path, start, len(places) / fps, holes)

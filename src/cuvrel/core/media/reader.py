@@ -20,9 +20,9 @@ from cuvrel.core.arrays import F32, U8
 from cuvrel.core.imaging.colour import encode
 from cuvrel.core.media.container import frames_of, open_video, picture_of
 from cuvrel.core.media.probe import MediaInfo
-from cuvrel.core.media.space import Space, light, tagged
+from cuvrel.core.media.space import light
 from cuvrel.core.media.stills import read
-from cuvrel.core.media.yuv import alpha_of, is_rgb, rgb_of, screen_of
+from cuvrel.core.media.yuv import alpha_of, is_rgb, rgb_of, screen_of, space_of
 from cuvrel.core.recipe.errors import MediaError
 
 _TURNS = {90: cv2.ROTATE_90_COUNTERCLOCKWISE, 180: cv2.ROTATE_180, 270: cv2.ROTATE_90_CLOCKWISE}
@@ -43,14 +43,8 @@ def to_rgb(frame: Any, info: MediaInfo | None = None) -> U8:
     if is_rgb(frame.format.name) or frame.format.name.startswith("gray"):
         rgb = frame.to_ndarray(format="rgb24")
     else:
-        rgb = screen_of(frame, _space_of(frame) if info is None else info.reads_as)
+        rgb = screen_of(frame, space_of(frame)[0] if info is None else info.reads_as)
     return _upright(_one_moment(rgb, info), info)
-
-
-def _space_of(frame: Any) -> Space:
-    """What a frame's numbers mean, by what it says itself."""
-    return tagged(int(frame.colorspace), int(frame.color_range), int(frame.color_primaries), int(frame.color_trc),
-                  frame.height, False, frame.format.name.startswith("yuvj"))[0]  # fmt: skip
 
 
 def to_light(frame: Any, info: MediaInfo) -> F32:

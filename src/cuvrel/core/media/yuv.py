@@ -16,7 +16,7 @@ from numpy.typing import NDArray
 
 from cuvrel.core.arrays import F32, F64, I32, U8, U16, Single
 from cuvrel.core.imaging.row_kernels import in_rows, kernel
-from cuvrel.core.media.space import LUMA, Space
+from cuvrel.core.media.space import LUMA, Space, tagged
 
 STEEP = -0.75  # of the cubic: its slope one sample away, as in cv2
 
@@ -24,6 +24,13 @@ STEEP = -0.75  # of the cubic: its slope one sample away, as in cv2
 def is_rgb(name: str) -> bool:
     """Whether a pixel format, by FFmpeg's name, holds RGB."""
     return any(kind in name for kind in ("rgb", "bgr", "gbr", "pal8"))
+
+
+def space_of(frame: Any) -> tuple[Space, list[str]]:
+    """What a decoded frame's numbers mean by what it says itself, and what of that it does not say (see `tagged`)."""
+    name = frame.format.name
+    return tagged(int(frame.colorspace), int(frame.color_range), int(frame.color_primaries), int(frame.color_trc),
+                  frame.height, is_rgb(name), name.startswith("yuvj"))  # fmt: skip
 
 
 def planes_of(frame: Any) -> tuple[list[NDArray[Any]], int, tuple[int, int]]:
