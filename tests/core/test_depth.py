@@ -14,9 +14,10 @@ import pytest
 import tifffile
 
 from cuvrel.core.imaging.colour import linear_to_srgb, srgb_to_linear
+from cuvrel.core.media.by_hand import checked_hand
 from cuvrel.core.media.probe import MediaInfo, on_grid, pack_sequence, probe
 from cuvrel.core.media.reader import Reader, de_interlaced
-from cuvrel.core.media.space import Space, checked_hand, light, tagged, to_bt709
+from cuvrel.core.media.space import Space, light, tagged, to_bt709
 from cuvrel.core.media.stills import head, read
 from cuvrel.core.media.writer import Encoding, VideoWriter
 from cuvrel.core.media.yuv import frame_of, rgb_of
@@ -297,13 +298,13 @@ def test_what_is_set_by_hand_counts_without_reading_the_file_again(tmp_path: Pat
     writer.write(ramp())
     writer.close()
     info = probe(tmp_path / "a.mkv")
-    hand = MediaInfo.from_json({**info.to_json(), "hand": checked_hand({"range": "full"})})
+    hand = MediaInfo.from_json({**info.to_json(), "hand": checked_hand({"range": "full"}, info)})
     assert coded(tmp_path / "a.mkv", hand)[0] == pytest.approx(64 / 1023, abs=2e-3)
     assert MediaInfo.from_json(info.to_json()) == info
     with pytest.raises(MediaError, match="transfer"):
-        checked_hand({"transfer": "log"})
+        checked_hand({"transfer": "log"}, info)
     with pytest.raises(MediaError, match="Known"):
-        checked_hand({"look": "warm"})
+        checked_hand({"look": "warm"}, info)
 
 
 def test_interlaced_footage_is_said_and_can_be_made_whole(tmp_path: Path) -> None:

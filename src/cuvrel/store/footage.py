@@ -83,7 +83,7 @@ class Small:
 def prepare(blobs: Blobs, blob: str, hand: dict[str, str], progress: Progress = lambda done, total: None) -> Small:
     """Indexes a file and makes its proxy, film strip and samples, as it is read by `hand`. Raises MediaError."""
     path = blobs.path(blob)
-    info = replace(probe_apart(path, lambda seen: progress(0, max(1, seen))), hand=hand)
+    info = replace(probe_apart(path, lambda seen: progress(0, max(1, seen)), hand=hand), hand=hand)
     proxy: dict[str, Any] = {}
     film: dict[str, Any] = {}
     sound: dict[str, Any] = {}

@@ -10,8 +10,8 @@ from flask_openapi3 import APIBlueprint
 from pydantic import BaseModel, Field
 from werkzeug.datastructures import FileStorage
 
-from cuvrel.core.media.probe import PICTURE_SUFFIXES, pack_sequence
-from cuvrel.core.media.space import checked_hand
+from cuvrel.core.media.by_hand import checked_hand
+from cuvrel.core.media.probe import PICTURE_SUFFIXES, MediaInfo, pack_sequence
 from cuvrel.core.media.stills import SUFFIXES, ending_of
 from cuvrel.core.recipe.errors import MediaError
 from cuvrel.jobs.queue import put
@@ -111,7 +111,7 @@ def reading(path: ById, body: Reading) -> Response:
         row = footage_for(session, who(), path.id, lock=True)
         if row.state != "ready" or not row.info.get("frames"):
             raise MediaError("Only pictures that are ready can be read otherwise.")
-        row.info = {**row.info, "hand": checked_hand(body.hand)}
+        row.info = {**row.info, "hand": checked_hand(body.hand, MediaInfo.from_json(row.info))}
         job = put(session, "ingest", row.project_id, f"{row.name}, read otherwise", footage_id=row.id)
         out = Uploaded(footage=footage_out(row), job=job_out(job))
     return answer(out, 202)

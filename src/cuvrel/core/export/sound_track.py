@@ -42,8 +42,8 @@ class Encoded:
 class Copied:
     """The packets of a file's sound, bit for bit, from its picture's first frame on for some seconds."""
 
-    def __init__(self, path: Path, start: float, seconds: float) -> None:
-        self._path, self._start, self._end = path, start, start + seconds
+    def __init__(self, path: Path, start: float, seconds: float, stream: int | None = None) -> None:
+        self._path, self._start, self._end, self._number = path, start, start + seconds, stream
         self._container: Any = None
         self._stream: Any = None
         self._packets: Any = None
@@ -52,7 +52,7 @@ class Copied:
     def begin(self, container: Any) -> None:
         """See Accompanies."""
         self._source = opened(self._path)
-        source = sound_of(self._source)
+        source = sound_of(self._source, self._number)
         self._container, self._stream = container, container.add_stream_from_template(source)
         self._stream.time_base = source.time_base
         self._packets = self._source.demux(source)
@@ -96,5 +96,5 @@ def sound_for(order: Order, mix: Mix, recording: tuple[Path, MediaInfo] | None) 
         sound = info.sound
         carried = sound is not None and sound.codec in CARRIES.get(order.how.suffix, set())
         if sound is not None and carried and not sound.holes:  # packets would keep times that were closed
-            return Copied(path, sound.start, (last - first) / RATE)
+            return Copied(path, sound.start, (last - first) / RATE, sound.stream)
     return Encoded(mix, first, last, form)

@@ -15,11 +15,11 @@ import selectors
 import subprocess
 import sys
 import time
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterator, Mapping
 from pathlib import Path
 from typing import Any
 
-from cuvrel.core.media.probe import MediaInfo, Tell, probe
+from cuvrel.core.media.probe import NOBODY, MediaInfo, Tell, probe
 from cuvrel.core.recipe.errors import MediaError
 
 MEMORY = 3 << 30  # bytes of data that the process may have (RLIMIT_DATA); a float picture of 8192 x 4096 needs two
@@ -27,9 +27,12 @@ SILENT = 60.0  # seconds in which it must look at one more frame
 TICK = 0.25
 
 
-def probe_apart(path: Path, tell: Tell = lambda seen: None, memory: int = MEMORY, silent: float = SILENT) -> MediaInfo:
+def probe_apart(
+    path: Path, tell: Tell = lambda seen: None, memory: int = MEMORY, silent: float = SILENT,
+    hand: Mapping[str, str] = NOBODY,
+) -> MediaInfo:  # fmt: skip
     """See `probe`; what `tell` raises, a few times a second, ends it. Raises MediaError."""
-    command = [sys.executable, "-m", "cuvrel.core.media.apart", str(path), str(memory)]
+    command = [sys.executable, "-m", "cuvrel.core.media.apart", str(path), str(memory), json.dumps(dict(hand))]
     env = {**os.environ, "OMP_NUM_THREADS": "1", "OPENBLAS_NUM_THREADS": "1"}
     with subprocess.Popen(command, stdout=subprocess.PIPE, stderr=subprocess.DEVNULL, env=env) as child:
         try:
@@ -72,7 +75,7 @@ def _said(child: subprocess.Popen[bytes], silent: float) -> Iterator[dict[str, A
                 raise MediaError("One picture of the file takes longer than a minute to read.", "Export it again.")
 
 
-def main(path: str, memory: str, tell: Callable[[dict[str, Any]], None]) -> None:
+def main(path: str, memory: str, hand: str, tell: Callable[[dict[str, Any]], None]) -> None:
     """What the process does: looks at a file, and says what it is or why it is refused."""
     resource.setrlimit(resource.RLIMIT_DATA, (int(memory), int(memory)))
     resource.setrlimit(resource.RLIMIT_CORE, (0, 0))
@@ -85,7 +88,7 @@ def main(path: str, memory: str, tell: Callable[[dict[str, Any]], None]) -> None
             tell({"seen": count})
 
     try:
-        tell({"info": probe(Path(path), seen).to_json()})
+        tell({"info": probe(Path(path), seen, json.loads(hand)).to_json()})
     except MediaError as fault:
         tell({"refused": [fault.message, fault.hint]})
 
@@ -101,4 +104,4 @@ if __name__ == "__main__":
             heard.write(json.dumps(said) + "\n")
             heard.flush()
 
-    main(sys.argv[1], sys.argv[2], say)
+    main(sys.argv[1], sys.argv[2], sys.argv[3], say)

@@ -42,7 +42,8 @@ def open_media(path: Path) -> Any:
         raise MediaError(
             "The file can't be read as a video; it may be broken, cut short, or something else.",
             "Videos may be MP4, MOV, MKV, WebM, AVI, MXF, MPEG, TS, WMV, FLV, GIF, Y4M and their like; sequences are "
-            "PNG, TIFF, JPEG or EXR pictures, or a ZIP of them; sound may be WAV, FLAC, MP3, M4A or Ogg.",
+            "PNG, TIFF, JPEG, EXR, DPX, WebP, AVIF, BMP, TGA or JPEG 2000 pictures, or a ZIP of them; sound may be "
+            "WAV, FLAC, MP3, M4A or Ogg; a colour table is a .cube file.",
         ) from fault
     if not container.streams.video and not container.streams.audio:
         container.close()
@@ -71,10 +72,16 @@ def picture_of(container: Any) -> Any:
     return _default(films or streams)
 
 
-def sound_of(container: Any) -> Any:
-    """The sound that is meant, the default one; None where there is none that can be decoded."""
-    streams = [one for one in container.streams.audio if one.codec_context is not None]
-    return _default(streams) if streams else None
+def sounds_of(container: Any) -> list[Any]:
+    """The sounds that can be decoded."""
+    return [one for one in container.streams.audio if one.codec_context is not None]
+
+
+def sound_of(container: Any, stream: int | None = None) -> Any:
+    """The sound that is meant: the one of that number, or the default one; None where none can be decoded."""
+    streams = sounds_of(container)
+    chosen = next((one for one in streams if one.index == stream), None)
+    return chosen or (_default(streams) if streams else None)
 
 
 def is_beside(stream: Any) -> bool:

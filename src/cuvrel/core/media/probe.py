@@ -7,7 +7,7 @@ import re
 import tempfile
 import zipfile
 import zlib
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from dataclasses import asdict, dataclass, field
 from fractions import Fraction
 from itertools import pairwise
@@ -26,13 +26,18 @@ from cuvrel.core.media.container import (
     picture_of,
     repaired,
     sound_of,
+    sounds_of,
 )
+from cuvrel.core.media.cube import is_cube, read_cube
 from cuvrel.core.media.sound import SoundInfo, sound_info
 from cuvrel.core.media.space import Space
-from cuvrel.core.media.stills import SUFFIXES, Head, check_size, head, is_picture, read
+from cuvrel.core.media.still_heads import Head
+from cuvrel.core.media.stills import CALLED, SUFFIXES, check_size, head, is_picture, read
+from cuvrel.core.media.timecode import is_timecode, of_seconds
 from cuvrel.core.media.yuv import space_of
 from cuvrel.core.recipe.errors import MediaError
 
+NOBODY: Mapping[str, str] = {}
 MAX_FRAMES = 500_000
 FINEST, MOST_HELD = 240.0, 6  # of a grid that keeps all frames: its rate, and how long it may be for each of them
 MOST_HOLE = 60.0  # seconds without a frame, after which what follows is held to follow at once
@@ -45,7 +50,7 @@ PICTURE_SUFFIXES = set(SUFFIXES)
 # rates that are stood on; a variable one is laid on the nearest of them
 RATES = (24000 / 1001, 24.0, 25.0, 30000 / 1001, 30.0, 48.0, 50.0, 60000 / 1001, 60.0, 100.0, 120000 / 1001, 120.0)
 
-Kind = Literal["video", "sequence", "sound"]
+Kind = Literal["video", "sequence", "sound", "table"]
 Tell = Callable[[int], None]
 
 
@@ -60,7 +65,9 @@ class MediaInfo:
     hand in place of that (space.CHOICES). interlaced: its frames hold two moments. sound: what it was recorded with.
     said: what a person should know, in sentences. Sound alone has no frames. counted: its times don't tell its frames
     apart; `pts` are their numbers in the order of the decoder. flipped: it is mirrored from left to right before it is
-    turned. coded: width and height in the file, where known; the picture is stretched to what it is shown at.
+    turned. coded: width and height in the file, where known; the picture is stretched to what it is shown at. layers:
+    what of EXR pictures can be looked at, the first of which is meant; parts: what can be a matte (stills.part).
+    sounds: of several, their streams, titles and languages. timecode: of the first frame, and reel, or "".
     """
 
     kind: Kind
@@ -86,6 +93,11 @@ class MediaInfo:
     counted: bool = False
     flipped: bool = False
     coded: tuple[int, int] | None = None
+    layers: list[str] = field(default_factory=list)
+    parts: list[str] = field(default_factory=list)
+    sounds: list[dict[str, Any]] = field(default_factory=list)
+    timecode: str = ""
+    reel: str = ""
 
     @property
     def reads_as(self) -> Space:
@@ -110,18 +122,49 @@ class MediaInfo:
         return MediaInfo(**known)
 
 
-def probe_media(path: Path, tell: Tell = lambda seen: None) -> MediaInfo:
+def probe_media(path: Path, tell: Tell = lambda seen: None, hand: Mapping[str, str] = NOBODY) -> MediaInfo:
     """A video, or sound alone. Raises MediaError."""
     with open_media(path) as container:
         heard = sound_of(container)
         alone = heard is not None and all(is_beside(one) for one in container.streams.video)
         codec = heard.codec_context.name if alone else ""
     if not alone:
-        return probe_video(path, tell)
-    sound = sound_info(path, 0.0)
+        return probe_video(path, tell, hand)
+    sound = sound_info(path, 0.0, stream=_chosen(hand))
     if sound is None or sound.samples == 0:
         raise MediaError("There is neither picture nor sound in this file.", "Export it again.")
-    return MediaInfo("sound", 0, 0, 0.0, 0, codec, sound=sound)
+    sounds, timecode, reel = _beside(path, 24.0)
+    return MediaInfo("sound", 0, 0, 0.0, 0, codec, sound=sound, sounds=sounds, timecode=timecode, reel=reel,
+                     hand=dict(hand))  # fmt: skip
+
+
+def _chosen(hand: Mapping[str, str]) -> int | None:
+    """The stream of the sound that somebody chose."""
+    return int(hand["sound"]) if "sound" in hand else None
+
+
+def _beside(path: Path, fps: float) -> tuple[list[dict[str, Any]], str, str]:
+    """The sounds of a file where there are several, its time code, and its reel."""
+    with open_media(path) as container:
+        streams = sounds_of(container)
+        told = [dict(one.metadata) for one in (*container.streams.video, *container.streams.data, *streams)]
+        told.append(dict(container.metadata))
+    told = [{name.lower(): str(value) for name, value in one.items()} for one in told]
+    code = next((one["timecode"] for one in told if is_timecode(one.get("timecode", ""))), "")
+    since = next((one["time_reference"] for one in told if one.get("time_reference", "").isdigit()), "")
+    if not code and since and streams:
+        code = of_seconds(int(since) / max(1, streams[0].codec_context.sample_rate), fps)
+    names = ("reel_name", "reel", "tape", "com.apple.quicktime.reel")
+    reel = next((one[name] for one in told for name in names if one.get(name)), "")
+    if len(streams) < 2:
+        return [], code, reel[:100]
+    sounds = []
+    for one in streams:
+        data = {name.lower(): str(value) for name, value in one.metadata.items()}
+        title = data.get("title", "") or data.get("handler_name", "")
+        sounds.append({"stream": one.index, "title": title[:100], "language": data.get("language", "")[:20],
+                       "codec": one.codec_context.name, "channels": one.codec_context.layout.nb_channels})  # fmt: skip
+    return sounds, code, reel[:100]
 
 
 @dataclass
@@ -150,7 +193,7 @@ class _Seen:
             raise MediaError(f"The file has more than {MAX_FRAMES} frames.", "Cut it into parts.")
 
 
-def probe_video(path: Path, tell: Tell = lambda seen: None) -> MediaInfo:
+def probe_video(path: Path, tell: Tell = lambda seen: None, hand: Mapping[str, str] = NOBODY) -> MediaInfo:
     """Reads the whole file once and notes every frame that a player would show.
 
     Decoding everything is the only index that holds for all files: packets may be hidden, discarded by
@@ -191,7 +234,10 @@ def probe_video(path: Path, tell: Tell = lambda seen: None) -> MediaInfo:
     missing = [] if holes else missing
     fps, variable = _rate(times, base, stated)
     told = [*_told_of_damage(seen.damaged), *missing]
-    if variable:
+    if variable and hand.get("times") == "picture by picture":
+        fps = on_grid(times, base, stated)[0]
+        told[:0] = [f"Its frames come unevenly; each is shown once, {fps:.6g} a second."]
+    elif variable:
         fps, on = on_grid(times, base, stated)
         places = [places[n] for n in on]
         told[:0] = _told_of_grid(times, base, fps, on)
@@ -200,7 +246,8 @@ def probe_video(path: Path, tell: Tell = lambda seen: None) -> MediaInfo:
     space, assumed = space_of(seen.first)
     floats = "f32" in form.name or "f16" in form.name
     interlaced = seen.interlaced * 2 > len(seen.pts)
-    sound = sound_info(path, start, len(places) / fps, holes)
+    sound = sound_info(path, start, len(places) / fps, holes, _chosen(hand))
+    sounds, timecode, reel = _beside(path, fps)
     told += _told_of(assumed, space, interlaced)
     if holes:
         long = f"{len(holes)} holes" if len(holes) > 1 else f"a hole of {round(holes[0][1])} seconds"
@@ -211,8 +258,8 @@ def probe_video(path: Path, tell: Tell = lambda seen: None) -> MediaInfo:
     return MediaInfo(
         "video", wide, high, fps, len(places), codec, any(part.is_alpha for part in form.components), rotation,
         variable, (base.numerator, base.denominator), places, [],
-        32 if floats else max(part.bits for part in form.components), floats, asdict(space), assumed, {}, interlaced,
-        sound, told, counted, flipped, seen.shape,
+        32 if floats else max(part.bits for part in form.components), floats, asdict(space), assumed, dict(hand),
+        interlaced, sound, told, counted, flipped, seen.shape, sounds=sounds, timecode=timecode, reel=reel,
     )  # fmt: skip
 
 
@@ -367,13 +414,15 @@ def _rate(pts: list[int], base: Fraction, stated: Fraction | None) -> tuple[floa
     return 1 / mean, variable
 
 
-def probe_sequence(path: Path, fps: float = 24.0, tell: Tell = lambda seen: None) -> MediaInfo:
+def probe_sequence(
+    path: Path, fps: float = 24.0, tell: Tell = lambda seen: None, hand: Mapping[str, str] = NOBODY
+) -> MediaInfo:
     """A zip of numbered pictures of one kind, shown in the natural order of their names. Raises MediaError."""
     try:
         with zipfile.ZipFile(path) as archive:
             names = sorted((name for name in archive.namelist() if is_picture(name)), key=_natural)
             if not names:
-                raise MediaError("There are no pictures in this sequence.", "They may be PNG, JPEG, TIFF or EXR.")
+                raise MediaError("There are no pictures in this sequence.", f"They may be {CALLED}.")
             kinds = {SUFFIXES[Path(name).suffix.lower()] for name in names}
             if len(kinds) > 1:
                 raise MediaError(
@@ -390,11 +439,15 @@ def probe_sequence(path: Path, fps: float = 24.0, tell: Tell = lambda seen: None
     if len({(one.width, one.height) for one in heads}) > 1:
         raise MediaError("The pictures of the sequence have different sizes.")
     kind, first = kinds.pop(), heads[0]
-    space = Space("rgb", "full", "bt709", "linear" if first.floats else "sdr")
+    space = first.space or Space("rgb", "full", "bt709", "linear" if first.floats else "sdr")
+    if any(one.space != first.space for one in heads):
+        raise MediaError("The pictures of the sequence mean different colours by their numbers.")
+    parts = [*(f"channel:{one}" for one in first.channels), *(f"name:{one}" for one in first.names)]
     return MediaInfo(
         "sequence", first.width, first.height, fps, len(names), kind, any(one.alpha for one in heads), names=names,
         depth=max(one.depth for one in heads), floats=any(one.floats for one in heads), space=asdict(space),
-        said=_gaps(names),
+        said=[*_gaps(names), *_told_of([], space, False)], layers=list(first.layers), parts=parts,
+        timecode=first.timecode, hand=dict(hand),
     )  # fmt: skip
 
 
@@ -448,14 +501,21 @@ def _natural(name: str) -> list[tuple[int, int, str]]:
     return [(0, int(part), "") if part.isdigit() else (1, 0, part.lower()) for part in re.split(r"(\d+)", name)]
 
 
-def probe(path: Path, tell: Tell = lambda seen: None) -> MediaInfo:
-    """What the file is: a zip is taken for a sequence of pictures, everything else for a video or for sound.
+def probe(path: Path, tell: Tell = lambda seen: None, hand: Mapping[str, str] = NOBODY) -> MediaInfo:
+    """What the file is: a zip is a sequence of pictures, a text may be a table, all else is a video or sound.
 
-    tell: called with the number of frames that were looked at so far. Raises MediaError.
+    tell: called with the number of frames that were looked at so far. hand: what somebody set by hand (by_hand.py).
+    Raises MediaError.
     """
     with path.open("rb") as file:
-        head_ = file.read(4)
-    return probe_sequence(path, tell=tell) if head_ == b"PK\x03\x04" else probe_media(path, tell)
+        start = file.read(8192)
+    if start[:4] == b"PK\x03\x04":
+        return probe_sequence(path, tell=tell, hand=hand)
+    if is_cube(start):
+        table = read_cube(path)
+        size = int(table[1])
+        return MediaInfo("table", 0, 0, 0.0, 0, f"{size} steps" if table[0] == 1 else f"{size} x {size} x {size}")
+    return probe_media(path, tell, hand)
 
 
 def pack_sequence(pictures: list[tuple[str, Path]], to: Path) -> None:

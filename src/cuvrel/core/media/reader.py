@@ -9,7 +9,7 @@ from collections import OrderedDict
 from collections.abc import Iterator
 from fractions import Fraction
 from pathlib import Path
-from typing import Any, Literal
+from typing import Any
 
 import av
 import cv2
@@ -17,18 +17,20 @@ import numpy as np
 from numpy.typing import NDArray
 
 from cuvrel.core.arrays import F32, U8
-from cuvrel.core.imaging.colour import encode
 from cuvrel.core.media.container import frames_of, open_video, picture_of
+from cuvrel.core.media.managed import lit, on_screen
 from cuvrel.core.media.probe import MediaInfo
-from cuvrel.core.media.space import light
-from cuvrel.core.media.stills import read
+from cuvrel.core.media.space import OF_SPACE
+from cuvrel.core.media.stills import part, read
 from cuvrel.core.media.yuv import alpha_of, is_rgb, rgb_of, screen_of, space_of
 from cuvrel.core.recipe.errors import MediaError
 
 _TURNS = {90: cv2.ROTATE_90_COUNTERCLOCKWISE, 180: cv2.ROTATE_180, 270: cv2.ROTATE_90_CLOCKWISE}
 
 
-Wanted = Literal["screen", "alpha", "light"]
+Wanted = str
+"""What a reader's frames are: "screen", "alpha", "light", or a part of an EXR behind PART (see Reader)."""
+PART = "part:"
 
 
 def to_rgb(frame: Any, info: MediaInfo | None = None) -> U8:
@@ -37,9 +39,9 @@ def to_rgb(frame: Any, info: MediaInfo | None = None) -> U8:
     An untagged frame is taken for BT.709 from 720 lines up and for BT.601 below, as players do. info: of its footage,
     which may say otherwise.
     """
-    by_hand = info is not None and bool(set(info.hand) - {"fields"})
+    by_hand = info is not None and not set(OF_SPACE).isdisjoint(info.hand)
     if info is not None and (by_hand or not info.reads_as.plain):
-        return encode(to_light(frame, info))
+        return on_screen(to_light(frame, info), info.reads_as)
     if is_rgb(frame.format.name) or frame.format.name.startswith("gray"):
         rgb = frame.to_ndarray(format="rgb24")
     else:
@@ -50,7 +52,7 @@ def to_rgb(frame: Any, info: MediaInfo | None = None) -> U8:
 def to_light(frame: Any, info: MediaInfo) -> F32:
     """A decoded frame as (H, W, 4) opaque float32 linear light, as deep as it is, turned upright."""
     space = info.reads_as
-    return _upright(light(_one_moment(rgb_of(frame, space), info), space), info)
+    return _upright(lit(_one_moment(rgb_of(frame, space), info), space), info)
 
 
 def to_alpha(frame: Any, info: MediaInfo) -> NDArray[Any]:
@@ -117,7 +119,7 @@ class Reader:
         """wanted: what its frames are.
 
         `screen`: (H, W, 3) uint8 sRGB; `alpha`: (H, W) uint8, uint16 or float32; `light`: (H, W, 4) opaque float32
-        linear light, as deep as the footage is.
+        linear light, as deep as the footage is; `part:` and a part (stills.part): (H, W) float32 as it is.
         """
         self.path, self.info, self._wanted = path, info, wanted
         self._lock = threading.Lock()
@@ -166,9 +168,13 @@ class Reader:
         name = self.info.names[number]
         try:
             with zipfile.ZipFile(self.path) as archive:
-                still = read(archive.read(name), name)
+                data = archive.read(name)
         except (zipfile.BadZipFile, OSError, KeyError) as fault:
             raise MediaError(f"The picture '{Path(name).name}' can't be read any more.") from fault
+        if self._wanted.startswith(PART):
+            return part(data, name, self._wanted.removeprefix(PART))
+        hand = self.info.hand
+        still = read(data, name, hand.get("layer", ""), as_is=bool(hand.get("colour")))
         if self._wanted == "alpha":
             return np.full(still.colour.shape[:2], 255, np.uint8) if still.alpha is None else still.alpha
         colour, space = still.colour, self.info.reads_as
@@ -176,8 +182,8 @@ class Reader:
             return colour
         if colour.dtype.kind != "f":
             colour = colour.astype(np.float32) / np.float32(np.iinfo(colour.dtype).max)
-        lit = light(colour, space)
-        return lit if self._wanted == "light" else encode(lit)
+        whole = lit(colour, space)
+        return whole if self._wanted == "light" else on_screen(whole, space)
 
     def _decoded(self, number: int) -> NDArray[Any]:
         # where frames are told by their count alone, there is no leap but back to the first

@@ -30,7 +30,7 @@ class SoundInfo:
     """Sound as a file has it. rate: its own samples a second. start: when the first frame of the picture is, in
     seconds of the file. samples: how many there are from that on, at RATE. deep: more than 16 bits a sample. holes:
     where nothing is for so long that what follows is held to follow at once: when each begins in seconds of the file,
-    and its length."""
+    and its length. stream: its number in the file, where somebody chose it."""
 
     codec: str
     rate: int
@@ -39,6 +39,7 @@ class SoundInfo:
     samples: int
     deep: bool = False
     holes: list[tuple[float, float]] = field(default_factory=list)
+    stream: int | None = None
 
 
 class Samples(Protocol):
@@ -51,23 +52,24 @@ class Samples(Protocol):
 
 
 def sound_info(
-    path: Path, start: float, length: float | None = None, holes: Sequence[tuple[float, float]] | None = None
-) -> SoundInfo | None:
-    """The first sound of a file; None where there is none that can be decoded.
+    path: Path, start: float, length: float | None = None, holes: Sequence[tuple[float, float]] | None = None,
+    stream: int | None = None,
+) -> SoundInfo | None:  # fmt: skip
+    """The sound of a file, by the number of its stream or the default one; None where none can be decoded.
 
     start, holes: see SoundInfo; where `holes` are None they are found. length: seconds of the picture, whose sound may
     go on for AFTER it. Raises MediaError for sound that is too long to be worked on.
     """
     with opened(path) as container:
-        stream = sound_of(container)
-        if stream is None:
+        heard = sound_of(container, stream)
+        if heard is None:
             return None
-        context = stream.codec_context
+        context = heard.codec_context
         if context is None or not context.sample_rate:
             return None
         end, found = start, list(holes or [])
         try:
-            for packet in container.demux(stream):
+            for packet in container.demux(heard):
                 base = packet.time_base
                 if packet.pts is None or base is None:
                     continue
@@ -84,7 +86,8 @@ def sound_info(
                              "Cut it into parts.")  # fmt: skip
         samples = max(0, round((end - start) * RATE))
         deep = context.name.startswith(_DEEP) and "16" not in context.format.name
-        return SoundInfo(context.name, context.sample_rate, context.layout.nb_channels, start, samples, deep, found)
+        return SoundInfo(context.name, context.sample_rate, context.layout.nb_channels, start, samples, deep, found,
+                         stream)  # fmt: skip
 
 
 def closed(at: float, holes: Sequence[tuple[float, float]]) -> float:
@@ -92,10 +95,10 @@ def closed(at: float, holes: Sequence[tuple[float, float]]) -> float:
     return at - sum(min(length, at - begin) for begin, length in holes if begin < at)
 
 
-def _decoded(path: Path) -> Iterator[tuple[float, F32]]:
+def _decoded(path: Path, chosen: int | None) -> Iterator[tuple[float, F32]]:
     """Decoded stretches, (n, 2) float32 at RATE, each with its time in seconds of the file. Raises MediaError."""
     with opened(path) as container:
-        stream = sound_of(container)
+        stream = sound_of(container, chosen)
         # one channel goes to both sides as it is, and not by the law of mixing
         channels = 1 if stream.codec_context.layout.nb_channels == 1 else 2
         resampler, expected = _resampler(channels), None
@@ -136,7 +139,7 @@ def extract(path: Path, info: SoundInfo, to: Path) -> int:
     """
     there, most = 0, info.samples + RATE  # what the packets say of their times may be less than what they hold
     with to.open("wb") as file:
-        for at, samples in _decoded(path):
+        for at, samples in _decoded(path, info.stream):
             place = round((closed(at, info.holes) - info.start) * RATE)
             # a decoder's own count drifts by parts of a sample: what follows closely follows at once
             place = there if there and abs(place - there) < GAP * RATE else place

@@ -2,25 +2,26 @@
 
 A space is a matrix (colour differences to RGB), a range of codes, primaries and a transfer. Sources: ITU-R BT.601,
 BT.709, BT.2020 (matrices, ranges), BT.2100 and SMPTE ST 2084 (PQ, HLG), ITU-T H.273 (the numbers that files carry for
-all of these), BT.2408 (the reference white of 203 cd/m2, which is light of 1 here).
+all of these), BT.2408 (the reference white of 203 cd/m2, which is light of 1 here). Film's density is as Cineon files
+have it (Kennel, Conversion of 10-bit log film data to 8-bit linear or video data, 1995).
 """
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
-from typing import Any, Literal, get_args
+from typing import Literal, get_args
 
 import numpy as np
 
 from cuvrel.core.arrays import F32, F64
 from cuvrel.core.imaging.colour import to_light
 from cuvrel.core.imaging.row_kernels import in_rows, kernel, small_kernel
-from cuvrel.core.recipe.errors import MediaError
 
 MatrixName = Literal["bt601", "bt709", "bt2020", "rgb"]
 RangeName = Literal["limited", "full"]
 Primaries = Literal["bt709", "bt601-525", "bt601-625", "bt2020", "p3"]
-Transfer = Literal["sdr", "linear", "pq", "hlg"]
+Transfer = Literal["sdr", "linear", "pq", "hlg", "cineon"]
 WHITE = 203.0  # cd/m2 of light 1
 HLG_PEAK = 1000.0  # cd/m2 of the nominal HLG display, whose system gamma is 1.2
 
@@ -28,14 +29,6 @@ _MATRICES: dict[int, MatrixName] = {0: "rgb", 1: "bt709", 4: "bt601", 5: "bt601"
 _PRIMARIES: dict[int, Primaries] = {1: "bt709", 5: "bt601-625", 6: "bt601-525", 7: "bt601-525", 9: "bt2020", 12: "p3"}
 _TRANSFERS: dict[int, Transfer] = {1: "sdr", 4: "sdr", 5: "sdr", 6: "sdr", 7: "sdr", 8: "linear", 11: "sdr", 13: "sdr",
                                    14: "sdr", 15: "sdr", 16: "pq", 18: "hlg"}  # fmt: skip
-CHOICES: dict[str, tuple[str, ...]] = {
-    "matrix": tuple(one for one in get_args(MatrixName) if one != "rgb"),
-    "range": get_args(RangeName),
-    "primaries": get_args(Primaries),
-    "transfer": get_args(Transfer),
-    "fields": ("as they are", "de-interlaced"),
-}
-"""What of footage's reading can be set by hand, and to what."""
 LUMA = {"bt601": (0.299, 0.114), "bt709": (0.2126, 0.0722), "bt2020": (0.2627, 0.0593)}
 """The shares of red and blue in luma."""
 # x and y of red, green and blue; white is D65
@@ -48,33 +41,31 @@ _XY = {
 }
 
 
+D65 = (0.3127, 0.3290)
+OF_SPACE = ("matrix", "range", "primaries", "transfer", "colour")
+
+
 @dataclass(frozen=True)
 class Space:
-    """What the numbers of a picture mean."""
+    """What the numbers of a picture mean. colour: a colour space of the configuration's (managed.py), which then says
+    what primaries and transfer are.
+    """
 
     matrix: MatrixName = "bt709"
     range: RangeName = "limited"
     primaries: Primaries = "bt709"
     transfer: Transfer = "sdr"
+    colour: str = ""
 
     @property
     def plain(self) -> bool:
         """Whether its RGB is what a screen takes: sRGB or BT.709, whose curves are held to be one here."""
-        return self.transfer == "sdr" and self.primaries == "bt709"
+        return self.transfer == "sdr" and self.primaries == "bt709" and not self.colour
 
     def with_hand(self, hand: dict[str, str]) -> Space:
         """As somebody set it by hand."""
-        set_ = {name: value for name, value in hand.items() if name != "fields"}
+        set_ = {name: value for name, value in hand.items() if name in OF_SPACE}
         return replace(self, **set_)  # type: ignore[arg-type]  # `checked_hand` has looked at the values
-
-
-def checked_hand(raw: dict[str, Any]) -> dict[str, str]:
-    """What somebody set by hand, by the names of CHOICES. Raises MediaError for what can't be set."""
-    for name, value in raw.items():
-        if name not in CHOICES or value not in CHOICES[name]:
-            known = f"{', '.join(CHOICES[name])}" if name in CHOICES else ", ".join(CHOICES)
-            raise MediaError(f"The {name} of footage can't be '{value}'.", f"Known: {known}.")
-    return {name: str(value) for name, value in raw.items()}
 
 
 def tagged(
@@ -112,9 +103,34 @@ def tagged(
 
 def _to_xyz(primaries: str) -> F64:
     """RGB to XYZ (SMPTE RP 177)."""
-    white = np.array([0.3127 / 0.3290, 1, (1 - 0.3127 - 0.3290) / 0.3290])
+    white = np.array([D65[0] / D65[1], 1, (1 - D65[0] - D65[1]) / D65[1]])
     columns = np.array([[x / y, 1, (1 - x - y) / y] for x, y in _XY[primaries]]).T
     return columns * np.linalg.solve(columns, white)
+
+
+def from_chromaticities(stated: Sequence[float]) -> F32 | None:
+    """(3, 3) float32: linear RGB of any primaries to BT.709's; None where they are none, or BT.709's themselves.
+
+    stated: x and y of red, green, blue and white. Another white than D65 is adapted to by Bradford's matrix (Lam, 1985,
+    as ICC.1 has it).
+    """
+    if len(stated) < 8:
+        return None
+    given = np.asarray(stated[:8], np.float64).reshape(4, 2)
+    if np.abs(given[:3] - np.array(_XY["bt709"])).max() < 1e-3 and np.abs(given[3] - D65).max() < 1e-3:
+        return None
+    if (np.abs(given[:, 1]) < 1e-6).any():
+        return None
+    columns = np.stack([given[:3, 0] / given[:3, 1], np.ones(3), (1 - given[:3].sum(axis=1)) / given[:3, 1]])
+    x, y = given[3]
+    white = np.array([x / y, 1, (1 - x - y) / y])
+    if abs(np.linalg.det(columns)) < 1e-9:
+        return None
+    to_xyz = columns * np.linalg.solve(columns, white)
+    cones = np.array([[0.8951, 0.2664, -0.1614], [-0.7502, 1.7135, 0.0367], [0.0389, -0.0685, 1.0296]])
+    here = np.array([D65[0] / D65[1], 1, (1 - D65[0] - D65[1]) / D65[1]])
+    adapted = np.linalg.solve(cones, np.diag((cones @ here) / (cones @ white)) @ cones)
+    return np.asarray(np.linalg.solve(_to_xyz("bt709"), adapted @ to_xyz), np.float32)
 
 
 def to_bt709(primaries: str) -> F32:
@@ -138,6 +154,13 @@ def _hlg(v: float) -> float:
     return v * v / 3.0 if v <= 0.5 else (np.exp((v - 0.55991073) / 0.17883277) + 0.28466892) / 12.0
 
 
+@small_kernel
+def _film(v: float) -> float:
+    """Film's printing density as codes of 10 bits over 1023: 685 is white, 95 is black, each code 0.002 of density."""
+    black = 10 ** ((95.0 - 685.0) * 0.002 / 0.6)
+    return (10 ** ((v * 1023.0 - 685.0) * 0.002 / 0.6) - black) / (1.0 - black)
+
+
 @kernel
 def _light(y0: int, y1: int, rgb: F32, transfer: int, matrix: F32, moved: bool, out: F32) -> None:
     for y in range(y0, y1):
@@ -145,6 +168,8 @@ def _light(y0: int, y1: int, rgb: F32, transfer: int, matrix: F32, moved: bool, 
             r, g, b = rgb[y, x, 0], rgb[y, x, 1], rgb[y, x, 2]
             if transfer == 0:
                 r, g, b = to_light(max(r, 0.0)), to_light(max(g, 0.0)), to_light(max(b, 0.0))
+            elif transfer == 4:
+                r, g, b = _film(r), _film(g), _film(b)
             elif transfer == 2:
                 r, g, b = _pq(r) / 203.0, _pq(g) / 203.0, _pq(b) / 203.0
             elif transfer == 3:

@@ -1,57 +1,52 @@
-"""Single pictures: PNG, JPEG, TIFF and EXR, as deep as they are."""
+"""Single pictures of ten kinds, as deep as they are."""
 
 from __future__ import annotations
 
 import io
 import lzma
-import tempfile
 import zlib
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Any
 
 import av
 import cv2
+import imagecodecs
 import numpy as np
 import OpenEXR
 import tifffile
 from numpy.typing import NDArray
 
 from cuvrel.core.arrays import F32
-from cuvrel.core.media.space import to_bt709
+from cuvrel.core.media import exr
+from cuvrel.core.media.cryptomatte import coverage, names_of
+from cuvrel.core.media.space import Space
+from cuvrel.core.media.still_colour import by_profile, png_chunks, profile_of
+from cuvrel.core.media.still_heads import HEADS, Head, exif_turn
+from cuvrel.core.media.timecode import is_timecode
+from cuvrel.core.media.yuv import alpha_of, rgb_of
 from cuvrel.core.recipe.errors import MediaError
 
-SUFFIXES = {".png": "png", ".jpg": "jpeg", ".jpeg": "jpeg", ".tif": "tiff", ".tiff": "tiff", ".exr": "exr"}
+SUFFIXES = {
+    ".png": "png", ".jpg": "jpeg", ".jpeg": "jpeg", ".tif": "tiff", ".tiff": "tiff", ".exr": "exr", ".dpx": "dpx",
+    ".webp": "webp", ".avif": "avif", ".bmp": "bmp", ".tga": "tga", ".jp2": "jpeg2000", ".j2k": "jpeg2000",
+    ".j2c": "jpeg2000", ".jpf": "jpeg2000",
+}  # fmt: skip
 """The endings of pictures, and what they are called."""
+CALLED = "PNG, JPEG, TIFF, EXR, DPX, WebP, AVIF, BMP, TGA or JPEG 2000"
 DEFLATE, LZMA, PACKBITS = (8, 32946, 50013), 34925, 32773  # compressions of TIFF, by their numbers
 SLACK = 32 << 20  # bytes of all that a picture holds besides pixels
-MOST = 65504.0  # the largest half float
 MAX_SIDE = 16_384
 MAX_PIXELS = 80_000_000
 MOST_BYTES = 2 << 30  # of all channels of a picture, as they are read
 
 
 @dataclass(frozen=True)
-class Head:
-    """What a picture says of itself before it is decoded. depth: bits of a sample; floats: of half or float.
-
-    bytes: what a file of it takes at the most, where it says so itself, or 0.
-    """
-
-    width: int
-    height: int
-    depth: int
-    floats: bool
-    alpha: bool
-    bytes: int = 0
-
-
-@dataclass(frozen=True)
 class Still:
-    """A picture: colour (H, W, 3) uint8, uint16 or float32 and alpha (H, W) of the same kind, if it has one.
+    """A picture: colour (H, W, 3) uint8, uint16 or float32 and alpha (H, W) uint8, uint16 or float32, if it has one.
 
-    Integers are display-encoded sRGB and use their whole range, floats are linear light. The colour is straight: not
-    multiplied by alpha.
+    Integers use their whole range, and are display-encoded sRGB where the head of the file names no space; floats are
+    linear light. The colour is straight: not multiplied by alpha.
     """
 
     colour: NDArray[Any]
@@ -76,24 +71,53 @@ def is_picture(name: str) -> bool:
     return shown.suffix.lower() in SUFFIXES and not shown.name.startswith(".") and not name.endswith("/")
 
 
+MARKS = (
+    (b"\x89PNG\r\n\x1a\n", ".png"), (b"\xff\xd8\xff", ".jpg"), (b"II*\0", ".tif"), (b"MM\0*", ".tif"),
+    (b"II+\0", ".tif"), (exr.MARK, ".exr"), (b"SDPX", ".dpx"), (b"XPDS", ".dpx"), (b"BM", ".bmp"),
+    (b"\0\0\0\x0cjP  \r\n", ".jp2"), (b"\xff\x4f\xff\x51", ".j2k"),
+)  # fmt: skip
+
+
 def ending_of(start: bytes) -> str | None:
-    """The ending of a picture by its first bytes, whatever it is called; None for what is none of these."""
-    for mark, ending in ((b"\x89PNG\r\n\x1a\n", ".png"), (b"\xff\xd8\xff", ".jpg"), (b"II*\0", ".tif"),
-                         (b"MM\0*", ".tif"), (b"II+\0", ".tif"), (b"\x76\x2f\x31\x01", ".exr")):  # fmt: skip
-        if start.startswith(mark):
-            return ending
-    return None
+    """The ending of a picture by its first 16 bytes, whatever it is called; None for what is none of these.
+
+    TGA has no mark to be known by.
+    """
+    if start[:4] == b"RIFF" and start[8:12] == b"WEBP":
+        return ".webp"
+    if start[4:12] == b"ftypavif":
+        return ".avif"
+    return next((ending for mark, ending in MARKS if start.startswith(mark)), None)
 
 
-def read(data: bytes, name: str) -> Still:
-    """A picture, whole. Raises MediaError for one that can't be decoded."""
-    kind = SUFFIXES.get(Path(name).suffix.lower())
+def moves(start: bytes) -> bool:
+    """Whether what looks like a picture by its first bytes (a few hundred of them) is several that follow each other.
+
+    PNG tells so before its pixels, WebP in its first chunk, AVIF by its brand.
+    """
+    if start.startswith(MARKS[0][0]):
+        return b"acTL" in png_chunks(start)
+    if start[:4] == b"RIFF" and start[8:16] == b"WEBPVP8X":
+        return bool(start[20] & 0x02)
+    return start[4:12] == b"ftypavis"
+
+
+def read(data: bytes, name: str, layer: str = "", as_is: bool = False) -> Still:
+    """A picture, whole. Raises MediaError for one that can't be decoded.
+
+    layer: of an EXR, in place of what is meant. as_is: the numbers of the file, whatever profile or primaries it names.
+    """
+    kind = SUFFIXES.get(Path(name).suffix.lower(), "")
     try:
         if kind == "exr":
-            return _exr(data)
-        if kind == "tiff":
-            return _tiff(data)
-        still = _decoded(data)
+            with exr.opened(data) as file:
+                colour, alpha = exr.Frame(file).picture(layer, as_is)
+            return Still(colour if alpha is None else _straight(colour, alpha), alpha)
+        still = _READ[kind](data) if kind in _READ else _decoded(data)
+        profile = None if still is None or as_is else profile_of(data, kind)
+        if still is not None and profile is not None and still.colour.dtype.kind == "u":
+            told = by_profile(still.colour, profile)
+            still = still if told is None else replace(still, colour=told)
     except MediaError:
         raise
     except Exception as fault:  # see `head`
@@ -101,38 +125,6 @@ def read(data: bytes, name: str) -> Still:
     if still is None:
         raise MediaError(f"The picture '{Path(name).name}' is broken.", "Export it again.")
     return still
-
-
-def _png_head(data: bytes) -> Head:
-    """From the first chunk (ISO/IEC 15948, 11.2.2), and whether transparency is told of in a chunk of its own."""
-    if len(data) < 33 or data[:8] != b"\x89PNG\r\n\x1a\n" or data[12:16] != b"IHDR":
-        raise ValueError("no PNG")
-    width, height, depth, colour = int.from_bytes(data[16:20]), int.from_bytes(data[20:24]), data[24], data[25]
-    return Head(width, height, 16 if depth == 16 else 8, False, colour in (4, 6))
-
-
-def _jpeg_head(data: bytes) -> Head:
-    """From the frame header (ITU-T T.81, B.2.2); a turned picture (Exif) is as it will be shown."""
-    with av.open(io.BytesIO(data), format="jpeg_pipe") as container:
-        context = container.streams.video[0].codec_context
-        wide, high = context.width, context.height
-    if not wide or not high:
-        raise ValueError("no frame header")
-    turned = _exif_turn(data) in (5, 6, 7, 8)
-    return Head(high if turned else wide, wide if turned else high, 8, False, False)
-
-
-def _exif_turn(data: bytes) -> int:
-    """The orientation that Exif tells (1 to 8); 1 where it tells none."""
-    at = data.find(b"Exif\0\0", 0, 65_536)
-    if at < 0:
-        return 1
-    try:
-        with tifffile.TiffFile(io.BytesIO(data[at + 6 : at + 6 + 65_536])) as exif:
-            tag = exif.pages[0].tags.get("Orientation")  # type: ignore[union-attr]
-            return int(tag.value) if tag is not None else 1
-    except Exception:  # Exif is often broken in a way of its own
-        return 1
 
 
 def head(path: Path, name: str) -> Head:
@@ -143,16 +135,12 @@ def head(path: Path, name: str) -> Head:
     """
     kind, shown = SUFFIXES.get(Path(name).suffix.lower()), Path(name).name
     if kind is None:
-        raise MediaError(f"'{shown}' is no picture.", "Pictures may be PNG, JPEG, TIFF or EXR.")
+        raise MediaError(f"'{shown}' is no picture.", f"Pictures may be {CALLED}.")
     try:
         with path.open("rb") as file:
             start = file.read(4 << 20)
-        if kind == "png":
-            found = _png_head(start)
-        elif kind == "jpeg":
-            found = _jpeg_head(start)
-        else:
-            found = _tiff_head(path) if kind == "tiff" else _exr_head(path, start)
+        in_file = {"tiff": lambda: _tiff_head(path), "exr": lambda: _exr_head(path, start)}
+        found: Head = in_file[kind]() if kind in in_file else HEADS[kind](start)
     except MediaError:
         raise
     except Exception as fault:  # what a hostile file makes three foreign libraries raise is not known beforehand
@@ -179,7 +167,10 @@ def _tiff_head(path: Path) -> Head:
             raise MediaError("The TIFF picture holds more than eight channels, or several pictures in one.",
                              "Write it as RGB or grey, with or without alpha.")  # fmt: skip
         _check_segments(file, page)
-        return Head(page.imagewidth, page.imagelength, 32 if floats else 16 if depth > 8 else 8, floats, alpha)
+        turn = page.tags.get("Orientation")
+        size = page.imagewidth, page.imagelength
+        wide, high = size[::-1] if turn is not None and int(turn.value) in (5, 6, 7, 8) else size
+        return Head(wide, high, 32 if floats else 16 if depth > 8 else 8, floats, alpha)
 
 
 def _check_segments(file: tifffile.TiffFile, page: Any) -> None:
@@ -204,6 +195,7 @@ def _tiff(data: bytes) -> Still:
         page: Any = file.pages[0]
         # what PackBits unpacks into is not known beforehand; OpenCV's reader stops at the strip's size
         by_other = int(page.photometric) == 3 or page.compression == PACKBITS
+        extra = [int(one) for one in page.extrasamples]
         try:
             raw = None if by_other else page.asarray()
         except ValueError:
@@ -213,24 +205,36 @@ def _tiff(data: bytes) -> Still:
             if still is None:
                 raise ValueError("no codec")
             raw = still.colour if still.alpha is None else np.dstack([still.colour, still.alpha])
+            # OpenCV asks libtiff for colours that are multiplied by alpha, whatever the file says
+            extra = [1] if still.alpha is not None and raw.dtype == np.uint8 else extra
         elif int(page.planarconfig) == 2 and raw.ndim == 3:
             raw = np.moveaxis(raw, 0, 2)
         if int(page.photometric) == 0:
             raw = np.iinfo(raw.dtype).max - raw
-        extra = [int(one) for one in page.extrasamples]
+        turn = page.tags.get("Orientation")
     if raw.dtype == bool:
         raw = raw.astype(np.uint8) * 255
     if raw.dtype.kind == "f":
-        raw = _finite(raw)
+        raw = exr.finite(raw)
     elif raw.dtype not in (np.uint8, np.uint16):
         raw = (raw >> max(0, raw.dtype.itemsize * 8 - 16)).astype(np.uint16)
     raw = raw[..., None] if raw.ndim == 2 else raw
+    raw = _turned(raw, 1 if turn is None or by_other else int(turn.value))
     colours = 1 if raw.shape[2] < 3 else 3
     colour = np.repeat(raw[..., :1], 3, axis=2) if colours == 1 else raw[..., :3]
     alpha = raw[..., colours] if raw.shape[2] > colours and extra else None
     if alpha is not None and extra[0] == 1:
         colour = _straight(colour, alpha)
     return Still(np.ascontiguousarray(colour), None if alpha is None else np.ascontiguousarray(alpha))
+
+
+def _turned(picture: NDArray[Any], orientation: int) -> NDArray[Any]:
+    """A picture as it is to be seen, by the number that TIFF and Exif tell of its first row and column."""
+    if orientation in (5, 6, 7, 8):
+        picture = picture.transpose(1, 0, 2)
+    if orientation in (2, 3, 6, 7):
+        picture = picture[:, ::-1]
+    return picture[::-1] if orientation in (3, 4, 7, 8) else picture
 
 
 def _decoded(data: bytes) -> Still | None:
@@ -244,16 +248,104 @@ def _decoded(data: bytes) -> Still | None:
         grey = raw if raw.ndim == 2 else raw[..., 0]
         alpha = None if raw.ndim == 2 or raw.shape[2] < 2 else np.ascontiguousarray(raw[..., 1])
         return Still(np.repeat(grey[..., None], 3, axis=2), alpha)
-    if _exif_turn(data) == 1:
+    if exif_turn(data) == 1:
         return Still(np.ascontiguousarray(raw[..., ::-1]), None)
     # UNCHANGED leaves a turned picture as it lies in the file
     shown = cv2.imdecode(np.frombuffer(data, np.uint8), cv2.IMREAD_COLOR | cv2.IMREAD_ANYDEPTH)
     return Still(np.ascontiguousarray((raw if shown is None else shown)[..., ::-1]), None)
 
 
+def _of_array(raw: NDArray[Any]) -> Still:
+    """From (H, W), (H, W, 1), (H, W, 2), (H, W, 3) or (H, W, 4): grey or colour, with alpha where there is one more."""
+    raw = raw[..., None] if raw.ndim == 2 else raw
+    count = 1 if raw.shape[2] < 3 else 3
+    colour = np.repeat(raw[..., :1], 3, axis=2) if count == 1 else raw[..., :3]
+    alpha = np.ascontiguousarray(raw[..., count]) if raw.shape[2] > count else None
+    return Still(np.ascontiguousarray(colour), alpha)
+
+
+def _spread(raw: NDArray[Any], bits: int) -> NDArray[Any]:
+    """Codes of so many bits over the whole range of 8 or 16."""
+    if bits in (8, 16):
+        return raw
+    top = 255 if bits < 8 else 65535
+    return np.round(raw.astype(np.float32) * np.float32(top / ((1 << bits) - 1))).astype(
+        np.uint8 if bits < 8 else np.uint16
+    )
+
+
+def part(data: bytes, name: str, wanted: str) -> F32:
+    """(H, W) float32 of a part of an EXR, as it is: `channel:NAME`, or `name:LAYER:NAME` of a Cryptomatte layer.
+
+    Raises MediaError where there is no such part.
+    """
+    kind, _, rest = wanted.partition(":")
+    try:
+        with exr.opened(data) as file:
+            frame = exr.Frame(file)
+            if kind == "channel":
+                return exr.finite(frame.channel(rest), signed=True)
+            layer, _, thing = rest.partition(":")
+            return coverage(frame, layer, thing)
+    except KeyError as missing:
+        raise MediaError(f"'{Path(name).name}' has no {missing}.", "Choose another channel or name.") from missing
+    except Exception as fault:  # see `head`
+        raise MediaError(f"The picture '{Path(name).name}' is broken.", "Export it again.") from fault
+
+
+def _png(data: bytes) -> Still | None:
+    """By OpenCV; a grey or a colour that is see-through (11.3.2.1) it leaves out."""
+    still, chunks = _decoded(data), png_chunks(data)
+    key = chunks.get(b"tRNS")
+    if still is None or key is None or still.alpha is not None or data[25] not in (0, 2):
+        return still
+    deep = np.asarray([int.from_bytes(key[n : n + 2]) for n in range(0, len(key), 2)])
+    codes = _spread(deep, data[24]) if data[24] < 8 else deep
+    seen = (still.colour != codes.astype(still.colour.dtype)).any(axis=2)
+    return replace(still, alpha=np.where(seen, np.iinfo(still.colour.dtype).max, 0).astype(still.colour.dtype))
+
+
+def _by_ffmpeg(codec: str) -> Any:
+    """A reader of one picture by a decoder of FFmpeg's: DPX, TGA."""
+
+    def read_one(data: bytes) -> Still | None:
+        context: Any = av.CodecContext.create(codec, "r")
+        frames = [*context.decode(av.Packet(data)), *context.decode(None)]
+        if not frames:
+            return None
+        colour = rgb_of(frames[0], Space("rgb", "full"))
+        deep = max(part.bits for part in frames[0].format.components)
+        kind, top = (np.uint8, 255) if deep <= 8 else (np.uint16, 65535)
+        return Still(np.round(np.clip(colour, 0, 1) * np.float32(top)).astype(kind), alpha_of(frames[0]))
+
+    return read_one
+
+
+def _avif(data: bytes) -> Still:
+    bits = data[at + 9] if (at := data.find(b"pixi", 0, 1 << 20)) >= 0 else 8
+    return _of_array(_spread(imagecodecs.avif_decode(data, index=0), bits))
+
+
+def _jpeg2000(data: bytes) -> Still:
+    bits = (data[data.index(b"\xff\x4f\xff\x51") + 42] & 0x7F) + 1
+    return _of_array(_spread(imagecodecs.jpeg2k_decode(data), bits))
+
+
+_READ: dict[str, Any] = {
+    "png": _png,
+    "tiff": lambda data: _tiff(data),
+    "webp": lambda data: _of_array(imagecodecs.webp_decode(data)),
+    "avif": _avif,
+    "jpeg2000": _jpeg2000,
+    "dpx": _by_ffmpeg("dpx"),
+    "tga": _by_ffmpeg("targa"),
+}
+"""What reads the kinds that OpenCV does not read, or not whole."""
+
+
 def _exr_head(path: Path, start: bytes) -> Head:
     """From a file's header. start: how the file begins."""
-    if start[:4] != b"\x76\x2f\x31\x01":
+    if start[:4] != exr.MARK:
         raise ValueError("no EXR")
     parts = OpenEXR.File(str(path), separate_channels=True, header_only=True).parts
     about = parts[0].header
@@ -270,8 +362,23 @@ def _exr_head(path: Path, start: bytes) -> Head:
             f"The EXR picture holds {sum(len(part.header['channels']) for part in parts)} channels, which is more than "
             "can be read at once.", "Write the layer that is wanted into a file of its own.",
         )  # fmt: skip
+    holds = exr.contents(list(parts))
+    if not holds.layers:
+        raise MediaError("There is no picture in this EXR file, only data.", "Write its colours as R, G and B as well.")
+    meant = next(iter(holds.layers))
+    code = about.get("timeCode")
+    told = ""
+    if code is not None:
+        told = f"{code.hours:02d}:{code.minutes:02d}:{code.seconds:02d}{';' if code.dropFrame else ':'}{code.frame:02d}"
     return Head(int(high[0] - low[0]) + 1, int(high[1] - low[1]) + 1, 32 if 2 in names.values() else 16, True,
-                "A" in names, 2 * room)  # fmt: skip
+                meant in holds.alphas, 2 * room, layers=tuple(holds.layers), channels=tuple(holds.channels),
+                names=_things(holds), timecode=told if is_timecode(told) else "")  # fmt: skip
+
+
+def _things(holds: exr.Contents) -> tuple[str, ...]:
+    """The names of a file's Cryptomatte layers, as LAYER:NAME."""
+    found = names_of(holds.about, holds.crypto)
+    return tuple(f"{layer}:{name}" for layer, names in found.items() for name in names)
 
 
 def _exr_names(data: bytes) -> dict[str, int]:
@@ -286,54 +393,6 @@ def _exr_names(data: bytes) -> dict[str, int]:
         found[data[at:end].decode("utf-8", "replace")] = int.from_bytes(data[end + 1 : end + 5], "little")
         at = end + 17
     return found
-
-
-def _exr(data: bytes) -> Still:
-    """The first layer of an EXR picture within its display window; what is beyond the data window is nothing."""
-    with tempfile.TemporaryDirectory(prefix="cuvrel-") as folder:
-        path = Path(folder) / "one.exr"  # OpenEXR reads files alone
-        path.write_bytes(data)
-        file = OpenEXR.File(str(path), separate_channels=True)
-        about, found = file.header(), file.channels()
-        planes = {name: _finite(channel.pixels) for name, channel in found.items()}
-    low, high = about["displayWindow"]
-    origin = about["dataWindow"][0]
-    wide, deep = int(high[0] - low[0]) + 1, int(high[1] - low[1]) + 1
-
-    def laid(plane: NDArray[Any]) -> F32:
-        if plane.shape == (deep, wide):
-            return plane
-        out = np.zeros((deep, wide), np.float32)
-        x, y = int(origin[0] - low[0]), int(origin[1] - low[1])
-        part = plane[max(0, -y) : deep - y, max(0, -x) : wide - x]
-        out[max(0, y) : max(0, y) + part.shape[0], max(0, x) : max(0, x) + part.shape[1]] = part
-        return out
-
-    colours = [name for name in ("R", "G", "B") if name in planes]
-    if len(colours) == 3:
-        colour = np.stack([laid(planes[name]) for name in colours], axis=2)
-    else:
-        one = next((planes[name] for name in ("Y", "R") if name in planes), None)
-        if one is None:
-            one = next(iter(planes.values()))
-        colour = np.repeat(laid(one)[..., None], 3, axis=2)
-    if (stated := about.get("chromaticities")) is not None:
-        colour = _moved(colour, [float(one) for one in np.ravel(np.asarray(stated))])
-    alpha = np.clip(laid(planes["A"]), 0, 1) if "A" in planes else None
-    return Still(colour if alpha is None else _straight(colour, alpha), alpha)
-
-
-def _moved(colour: F32, stated: list[float]) -> F32:
-    """Linear RGB of the primaries that an EXR file states, as BT.709's, where they are ones that are known."""
-    for name, first in (("bt2020", 0.708), ("p3", 0.680), ("bt601-525", 0.63)):
-        if len(stated) >= 6 and abs(stated[0] - first) < 0.002:
-            return np.asarray(colour @ to_bt709(name).T, np.float32)
-    return colour
-
-
-def _finite(plane: NDArray[Any]) -> F32:
-    """Floats without infinities and what is no number."""
-    return np.nan_to_num(np.asarray(plane, np.float32), nan=0.0, posinf=MOST, neginf=0.0).clip(0, MOST)
 
 
 def _straight(colour: NDArray[Any], alpha: NDArray[Any]) -> NDArray[Any]:
