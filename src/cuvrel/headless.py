@@ -234,8 +234,9 @@ def _written(
     try:
         write_frames(stand, order, frames, to if pictures else beside, "frame", number, Cache(CACHE), tick)
         sound = None if pictures else sound_for(order, Mix(stand.shot, sounds), recording)
-        if sound is not None:
-            join_videos([(beside, len(frames))], heard, sound)
+        code = order.timecode(stand.shot)
+        if sound is not None or (code and order.how.form == "video"):
+            join_videos([(beside, len(frames))], heard, sound, code, stand.shot.plate_footage().reel)
             heard.replace(to)
         elif not pictures:
             beside.replace(to)

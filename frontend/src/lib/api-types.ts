@@ -56,6 +56,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/colour": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The colour spaces and views of the configuration that OCIO names, or of the built-in one. */
+        get: operations["colour_colour_colour_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/projects/{id}/footage": {
         parameters: {
             query?: never;
@@ -1510,10 +1527,57 @@ export interface components {
              * @default false
              */
             interlaced: boolean;
+            /**
+             * Kind
+             * @default video
+             * @enum {string}
+             */
+            kind: "video" | "sequence" | "sound" | "table";
+            /**
+             * Layers
+             * @description what of EXR pictures can be looked at
+             */
+            layers: string[];
+            /**
+             * Parts
+             * @description what of them can be a matte
+             */
+            parts: string[];
+            /**
+             * Sounds
+             * @description the sounds of the file, where there are several
+             */
+            sounds: components["schemas"]["HeardOut"][];
+            /**
+             * Timecode
+             * @default
+             */
+            timecode: string;
+            /**
+             * Reel
+             * @default
+             */
+            reel: string;
             /** @default null */
             sound: components["schemas"]["SoundOut"] | null;
             /** @default null */
             film: components["schemas"]["FilmOut"] | null;
+        };
+        /**
+         * HeardOut
+         * @description One of several sounds of a file, by the number of its stream.
+         */
+        HeardOut: {
+            /** Stream */
+            stream: number;
+            /** Title */
+            title: string;
+            /** Language */
+            language: string;
+            /** Codec */
+            codec: string;
+            /** Channels */
+            channels: number;
         };
         /**
          * JobOut
@@ -1695,7 +1759,7 @@ export interface components {
              * Control
              * @enum {string}
              */
-            control: "number" | "colour" | "point" | "curve" | "ramp" | "switch" | "choice" | "footage" | "plane" | "matte";
+            control: "number" | "colour" | "point" | "curve" | "ramp" | "switch" | "choice" | "footage" | "plane" | "matte" | "table" | "parts";
             /**
              * Default
              * @default null
@@ -1715,7 +1779,7 @@ export interface components {
                 number,
                 number,
                 number
-            ][] | null;
+            ][] | string[] | null;
             /** Options */
             options: string[];
             /**
@@ -1842,6 +1906,42 @@ export interface components {
             label: string;
         };
         /**
+         * ColourOut
+         * @description The configuration. views: the first is what a scene's light is looked at by where nobody chose.
+         */
+        ColourOut: {
+            /** Name */
+            name: string;
+            /** Spaces */
+            spaces: components["schemas"]["SpaceOut"][];
+            /** Views */
+            views: components["schemas"]["ViewOut"][];
+        };
+        /**
+         * SpaceOut
+         * @description Bytes by what takes them.
+         */
+        SpaceOut: {
+            /** Footage */
+            footage: number;
+            /** Frames */
+            frames: number;
+            /** Exports */
+            exports: number;
+            /** Total */
+            total: number;
+        };
+        /**
+         * ViewOut
+         * @description A way of looking at light: a display and a view.
+         */
+        ViewOut: {
+            /** Display */
+            display: string;
+            /** View */
+            view: string;
+        };
+        /**
          * Uploaded
          * @description Footage that has arrived, and the job that makes it ready.
          */
@@ -1960,6 +2060,17 @@ export interface components {
             frames: number;
             /** Fps */
             fps: number;
+            /**
+             * Timecode
+             * @description of its first frame
+             * @default
+             */
+            timecode: string;
+            /**
+             * Reel
+             * @default
+             */
+            reel: string;
         };
         /**
          * Format
@@ -2579,6 +2690,11 @@ export interface components {
             sound: components["schemas"]["Sound"];
             /** Cuts */
             cuts: components["schemas"]["Cut"][];
+            /**
+             * @description None: a scene's light by the default view of the configuration, all else plain
+             * @default null
+             */
+            viewing: components["schemas"]["Viewing"] | null;
         };
         /**
          * Sound
@@ -2711,6 +2827,36 @@ export interface components {
             owner: string;
             /** Thing */
             thing: string;
+        };
+        /**
+         * Viewing
+         * @description How light is looked at, and written where a format is for a screen.
+         *
+         *     plain: as sRGB encodes it. view: by a display and a view of the colour configuration. table: through a colour table
+         *     of the project's, which takes and gives what a screen is shown.
+         */
+        Viewing: {
+            /**
+             * Kind
+             * @default plain
+             * @enum {string}
+             */
+            kind: "plain" | "view" | "table";
+            /**
+             * Display
+             * @default
+             */
+            display: string;
+            /**
+             * View
+             * @default
+             */
+            view: string;
+            /**
+             * Table
+             * @default null
+             */
+            table: string | null;
         };
         /**
          * NewShot
@@ -3481,6 +3627,11 @@ export interface components {
              */
             rate?: number | null;
             /**
+             * Colour
+             * @default
+             */
+            colour?: string;
+            /**
              * Sound
              * @default true
              */
@@ -3551,8 +3702,9 @@ export interface components {
          *
          *     targets: ids of mattes or planes, as `what` wants: one, or for layers any of both as "matte:ID" and "plane:ID"
          *     (none is all). lines: the picture's height, if it is to be smaller than the shot's. rate: frames a second, if other
-         *     than the shot's: frames are left out or repeated by the clock. every: of a contact sheet, each how many-th frame.
-         *     name: a pattern of the file's name (TOKENS).
+         *     than the shot's: frames are left out or repeated by the clock. colour: what colours are written in: "" is as the
+         *     shot is looked at, and light of BT.709 where a format holds light; "plain", "space:NAME" or "view:DISPLAY|VIEW".
+         *     every: of a contact sheet, each how many-th frame. name: a pattern of the file's name (TOKENS).
          */
         Settings: {
             /**
@@ -3590,6 +3742,11 @@ export interface components {
              * @default null
              */
             rate: number | null;
+            /**
+             * Colour
+             * @default
+             */
+            colour: string;
             /**
              * Sound
              * @default true
@@ -3651,20 +3808,6 @@ export interface components {
         TrashOut: {
             /** Trash */
             trash: components["schemas"]["TrashedOut"][];
-        };
-        /**
-         * SpaceOut
-         * @description Bytes by what takes them.
-         */
-        SpaceOut: {
-            /** Footage */
-            footage: number;
-            /** Frames */
-            frames: number;
-            /** Exports */
-            exports: number;
-            /** Total */
-            total: number;
         };
         /**
          * VersionsOut
@@ -4097,6 +4240,7 @@ export type Problem = components['schemas']['Problem'];
 export type ProjectList = components['schemas']['ProjectList'];
 export type FilmOut = components['schemas']['FilmOut'];
 export type FootageOut = components['schemas']['FootageOut'];
+export type HeardOut = components['schemas']['HeardOut'];
 export type JobOut = components['schemas']['JobOut'];
 export type ProjectOut = components['schemas']['ProjectOut'];
 export type ShotCard = components['schemas']['ShotCard'];
@@ -4108,6 +4252,9 @@ export type FieldOut = components['schemas']['FieldOut'];
 export type HowOut = components['schemas']['HowOut'];
 export type StarterOut = components['schemas']['StarterOut'];
 export type WhatOut = components['schemas']['WhatOut'];
+export type ColourOut = components['schemas']['ColourOut'];
+export type SpaceOut = components['schemas']['SpaceOut'];
+export type ViewOut = components['schemas']['ViewOut'];
 export type Uploaded = components['schemas']['Uploaded'];
 export type Reading = components['schemas']['Reading'];
 export type ShotOut = components['schemas']['ShotOut'];
@@ -4139,6 +4286,7 @@ export type Step = components['schemas']['Step'];
 export type Touch = components['schemas']['Touch'];
 export type Track = components['schemas']['Track'];
 export type Use = components['schemas']['Use'];
+export type Viewing = components['schemas']['Viewing'];
 export type NewShot = components['schemas']['NewShot'];
 export type FramesOut = components['schemas']['FramesOut'];
 export type EditOut = components['schemas']['EditOut'];
@@ -4195,7 +4343,6 @@ export type NewPreset = components['schemas']['NewPreset'];
 export type TrashedOut = components['schemas']['TrashedOut'];
 export type NamedOut = components['schemas']['NamedOut'];
 export type TrashOut = components['schemas']['TrashOut'];
-export type SpaceOut = components['schemas']['SpaceOut'];
 export type VersionsOut = components['schemas']['VersionsOut'];
 export type VersionOut = components['schemas']['VersionOut'];
 export type NewVersion = components['schemas']['NewVersion'];
@@ -4398,6 +4545,44 @@ export interface operations {
                 };
                 content: {
                     "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description A problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    colour_colour_colour_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ColourOut"];
                 };
             };
             /** @description Unprocessable Entity */

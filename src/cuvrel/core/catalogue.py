@@ -26,7 +26,7 @@ def describe() -> list[dict[str, Any]]:
             field = item.params.model_fields[name]
             fields.append(
                 {"name": name, "label": field.title or name, "hint": field.description or "",
-                 "default": field.default, **about}
+                 "default": field.get_default(call_default_factory=True), **about}
             )  # fmt: skip
         entries.append(
             {"family": item.family, "kind": item.kind, "label": item.label, "hint": item.hint,

@@ -12,6 +12,7 @@ import numpy as np
 
 from cuvrel.core import catalogue  # noqa: F401  (fills the registry)
 from cuvrel.core.arrays import U8
+from cuvrel.core.media.cube import read_cube
 from cuvrel.core.media.probe import probe
 from cuvrel.core.media.reader import Reader
 from cuvrel.core.recipe.check import read_shot
@@ -44,6 +45,7 @@ SHOWN: dict[str, dict[str, Any]] = {
     "grade": {"exposure": 0.5, "contrast": 25, "saturation": 150, "temperature": 25},
     "ink": {"on": "paper"},
     "slide": {"frame": FRAME + 14},
+    "table": {"table": "dusk"},
     "levels": {"black": 0.15, "white": 0.8, "gamma": 1.15},
     "selective": {"colour": [0.28, 0.42, 0.66], "width": 50, "hue": 150, "saturation": 150},
 }  # fmt: skip
@@ -51,7 +53,7 @@ SHOWN: dict[str, dict[str, Any]] = {
 WHOLE = (
     "bloom", "vignette", "toning", "balance", "blur", "directional", "radial", "defocus", "grain", "posterise",
     "halftone", "churn", "ripple", "lens", "fringe", "shake", "diffuse", "edges", "ink", "differs", "hatch", "slide",
-    "signal", "sort",
+    "signal", "sort", "table",
 )  # fmt: skip
 
 
@@ -63,7 +65,8 @@ class _Source(FrameSources):
             Reader(CLIPS / name, probe(CLIPS / name), keep_bytes=0) for name in ("signaller.mp4", "signaller.alpha.mkv")
         )
         self.info = film.info
-        super().__init__(lambda _, frame: film.frame(frame), lambda _, frame: cover.frame(frame)[..., 0])
+        super().__init__(lambda _, frame: film.frame(frame), lambda _, frame: cover.frame(frame)[..., 0],
+                         tables={"dusk": read_cube(CLIPS / "dusk.cube")})  # fmt: skip
 
 
 def treatments() -> list[Declared]:
@@ -110,6 +113,7 @@ def _takes(about: dict[str, Any], default: Any) -> str:
         "point": "a place",
         "switch": "on or off",
         "matte": "a matte",
+        "table": "a colour table",
     }[control]
 
 
@@ -126,7 +130,9 @@ def picture(entry: Declared, source: _Source, size: tuple[int, int] = (270, 480)
     shot = read_shot({
         "name": "Guide", "plate": "1",
         "footage": [{"id": "1", "name": "signaller", "hash": "1" * 40, "width": info.width, "height": info.height,
-                     "frames": info.frames, "fps": info.fps}],
+                     "frames": info.frames, "fps": info.fps},
+                    {"id": "dusk", "name": "dusk.cube", "hash": "2" * 40, "width": 0, "height": 0, "frames": 0,
+                     "fps": 0}],
         "mattes": [{"id": "m", "name": "M", "pulls": [{"id": "t", "kind": "trace"}]}],
         "planes": [top, *([] if whole else [dim]), {"id": "plate", "name": "Plate", "kind": "plate"}],
     })  # fmt: skip

@@ -31,6 +31,7 @@ from cuvrel.core.recipe.check import read_shot
 from cuvrel.core.sound.mix import Mix
 from cuvrel.core.stand.build import Stand
 from cuvrel.core.stand.nodes import Cache
+from cuvrel.core.stand.viewing import viewing_of
 from cuvrel.jobs.queue import OPEN, enqueue, locked_job, put, tell
 from cuvrel.jobs.running import Parted, Stopped, advance, heed
 from cuvrel.store.blobs import Blobs
@@ -169,7 +170,8 @@ class Exporting:
             sound = sound_for(order, mix, recording)
             about = self._about(row, order, stand, None if sound is None else type(sound).__name__.lower())
             to = folder / f"joined{order.how.suffix}"
-            join_videos([(self._blobs.path(blob), count) for blob, count in parts], to, sound)
+            join_videos([(self._blobs.path(blob), count) for blob, count in parts], to, sound,
+                        order.timecode(stand.shot), stand.shot.plate_footage().reel)  # fmt: skip
             self._keep(row, order, to, about, order.how.suffix)
 
     def _pictures(self, parts: list[tuple[str, int]], to: Path, name: str, about: dict[str, Any]) -> None:
@@ -184,7 +186,8 @@ class Exporting:
 
     def _about(self, row: JobRow, order: Order, stand: Stand, sound: str | None) -> dict[str, Any]:
         named = layers(stand, order) if order.settings.what == "layers" else ()
-        return sidecar(order, str(row.args["name"]), stand.shot, size_of(stand, order), sound, named)
+        return sidecar(order, str(row.args["name"]), stand.shot, size_of(stand, order), sound, named,
+                       viewing_of(stand))  # fmt: skip
 
     def _keep(self, row: JobRow, order: Order, file: Path, about: dict[str, Any], suffix: str) -> None:
         size = file.stat().st_size

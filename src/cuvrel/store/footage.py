@@ -16,7 +16,10 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from cuvrel.core.media.apart import probe_apart
+from cuvrel.core.media.by_hand import still_good
 from cuvrel.core.media.container import open_media, open_video, picture_of
+from cuvrel.core.media.cube import is_cube, read_cube
+from cuvrel.core.media.managed import fingerprint
 from cuvrel.core.media.probe import MediaInfo, probe
 from cuvrel.core.media.reader import Reader
 from cuvrel.core.media.sound import extract
@@ -38,8 +41,11 @@ FILM_WIDEST = 500  # a JPEG is at most 65,500 pixels wide
 def first_look(path: Path) -> None:
     """A quick check of an uploaded file: it opens and its first frame decodes. Raises MediaError."""
     with path.open("rb") as file:
-        head = file.read(4)
-    if head == b"PK\x03\x04":
+        start = file.read(8192)
+    if start[:4] == b"PK\x03\x04":
+        return
+    if is_cube(start):
+        read_cube(path)
         return
     with open_media(path) as container:
         if not container.streams.video:
@@ -72,18 +78,24 @@ def read_by_hand(session: Session, shot: Shot) -> dict[str, dict[str, str]]:
 
 @dataclass(frozen=True)
 class Small:
-    """What is made of footage once, so that it can be worked with: what it is, proxy, film strip and samples."""
+    """What is made of footage once, so that it can be worked with: what it is, proxy, film strip and samples.
+
+    asked: how it was to be read by hand; what of that there is not is not in `info`.
+    """
 
     info: MediaInfo
     proxy: dict[str, Any]
     film: dict[str, Any]
     sound: dict[str, Any]
+    asked: dict[str, str]
 
 
 def prepare(blobs: Blobs, blob: str, hand: dict[str, str], progress: Progress = lambda done, total: None) -> Small:
     """Indexes a file and makes its proxy, film strip and samples, as it is read by `hand`. Raises MediaError."""
     path = blobs.path(blob)
-    info = replace(probe_apart(path, lambda seen: progress(0, max(1, seen)), hand=hand), hand=hand)
+    info = probe_apart(path, lambda seen: progress(0, max(1, seen)), hand=hand)
+    good, lost = still_good(hand, info)
+    info = replace(info, hand=good, said=[*info.said, *lost])
     proxy: dict[str, Any] = {}
     film: dict[str, Any] = {}
     sound: dict[str, Any] = {}
@@ -97,7 +109,7 @@ def prepare(blobs: Blobs, blob: str, hand: dict[str, str], progress: Progress = 
             sound = {"blob": blobs.put_file(samples), "deep": info.sound.deep, "count": count} if count else {}
     if info.sound is not None and not sound:
         info = replace(info, sound=None)
-    return Small(info, proxy, film, sound)
+    return Small(info, proxy, film, sound, hand)
 
 
 def say_ready(session: Session, row: FootageRow, made: Small) -> None:
@@ -105,7 +117,8 @@ def say_ready(session: Session, row: FootageRow, made: Small) -> None:
     the job that came of it makes the small pictures of it.
     """
     session.refresh(row, ["info"], with_for_update=True)
-    info = replace(made.info, hand=dict(row.info.get("hand", {})))
+    now = dict(row.info.get("hand", {}))
+    info = made.info if now == made.asked else replace(made.info, hand=now)
     row.info, row.proxy, row.film, row.sound = info.to_json(), made.proxy, made.film, made.sound
     row.state, row.message = "ready", ""
     session.flush()
@@ -131,6 +144,8 @@ def _small(
     film = {"blob": blobs.put(data), "step": step, "width": strip.shape[1] // count, "height": strip.shape[0],
             "count": count}  # fmt: skip
     about = {"width": small.width, "height": small.height, "info": small.to_json(), "hand": info.hand}
+    if info.hand.get("colour"):
+        about["config"] = fingerprint()
     return {"blob": blobs.put_file(proxy), **about}, film
 
 
@@ -161,4 +176,5 @@ def _proxy_and_film(
 def entry(row: FootageRow) -> Footage:
     """What a shot's document says of this footage."""
     return Footage(id=str(row.id), name=row.name, hash=row.blob, width=row.info["width"], height=row.info["height"],
-                   frames=row.info["frames"], fps=row.info["fps"])  # fmt: skip
+                   frames=row.info["frames"], fps=row.info["fps"], timecode=row.info.get("timecode", ""),
+                   reel=row.info.get("reel", ""))  # fmt: skip

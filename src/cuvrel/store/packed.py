@@ -35,12 +35,13 @@ class _Part(BaseModel):
 
 
 class PackedFootage(_Part):
-    """Footage, and where its file lies."""
+    """Footage, where its file lies, and how it is read by hand."""
 
     id: Annotated[str, Field(max_length=40)]
     name: Annotated[str, Field(max_length=255)]
     file: Name
     hash: Hash
+    hand: Annotated[dict[str, str], Field(max_length=20)] = Field(default_factory=dict)
 
 
 class About(_Part):

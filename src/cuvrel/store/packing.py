@@ -17,7 +17,7 @@ from cuvrel.core.stand.portable import FORMAT
 from cuvrel.store.blobs import Blobs
 from cuvrel.store.copying import history_of, lay_down
 from cuvrel.store.documents import document_of
-from cuvrel.store.footage import clean_name, make_ready
+from cuvrel.store.footage import clean_name, make_ready, read_by_hand
 from cuvrel.store.mattes import frames_of
 from cuvrel.store.models import FootageRow, MatteFrame, Project, ShotRow
 from cuvrel.store.packed import PackedFootage, PackedProject, PackedShot, opened
@@ -52,7 +52,8 @@ def pack(session: Session, blobs: Blobs, project: Project, to: Path) -> None:
     }
     try:
         with zipfile.ZipFile(beside, "w", zipfile.ZIP_STORED) as archive:
-            listed = [{"id": str(r.id), "name": r.name, "file": files[str(r.id)], "hash": r.blob} for r in footage]
+            listed = [{"id": str(r.id), "name": r.name, "file": files[str(r.id)], "hash": r.blob,
+                       "hand": r.info.get("hand", {})} for r in footage]  # fmt: skip
             shot_files = []
             written: set[str] = set()
             for row in footage:
@@ -88,7 +89,8 @@ def _portable(
             written.add(file)
         return file
 
-    document = document_of(session, row).document
+    whole = document_of(session, row)
+    document = whole.document
     tracks = {track["id"] for track in document["tracks"]}
     frames: dict[str, dict[str, Any]] = {}
     for frame in frames_of(session, row.id, settled=True):
@@ -104,7 +106,8 @@ def _portable(
             about["lessons"] = {"by": frame.lessons["by"], "files": steps}
         frames.setdefault(frame.owner, {})[str(frame.frame)] = about
     used = {f["id"]: files[f["id"]] for f in document["footage"]}
-    return {"cuvrel": FORMAT, "shot": document, "files": used, "frames": frames, "history": history_of(session, row)}
+    return {"cuvrel": FORMAT, "shot": document, "files": used, "read": read_by_hand(session, whole.shot),
+            "frames": frames, "history": history_of(session, row)}  # fmt: skip
 
 
 def unpack(session: Session, blobs: Blobs, file: Path) -> Project:
@@ -138,6 +141,7 @@ def _footage(session: Session, blobs: Blobs, project: Project, packed: PackedPro
         raise RecipeError(f"The footage '{one.name}' is not what it was when it was packed.")
     size = path.stat().st_size
     row = FootageRow(project_id=project.id, name=clean_name(one.name), size=size, blob=blobs.put_file(path))
+    row.info = {"hand": dict(one.hand)}
     session.add(row)
     session.flush()
     make_ready(session, row, blobs)

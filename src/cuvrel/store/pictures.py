@@ -11,8 +11,10 @@ from typing import Any
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
+from cuvrel.core.media.cube import read_cube
+from cuvrel.core.media.managed import fingerprint, of_scene
 from cuvrel.core.media.probe import MediaInfo
-from cuvrel.core.media.reader import Reader, Wanted, as_grey, resized
+from cuvrel.core.media.reader import PART, Reader, Wanted, as_grey, resized
 from cuvrel.core.media.sound import Samples, Stored
 from cuvrel.core.media.writer import read_grey
 from cuvrel.core.recipe.errors import MediaError
@@ -92,7 +94,8 @@ def _measured(store: Blobs, blob: str) -> Measured:
 
 def _about(blob: str, info: MediaInfo, frame: int, size: tuple[int, int]) -> list[Any]:
     """What a picture of footage depends on."""
-    return [blob, frame, size, *([info.hand] if info.hand else [])]
+    managed = [fingerprint()] if info.hand.get("colour") else []
+    return [blob, frame, size, *([info.hand] if info.hand else []), *managed]
 
 
 class StoreSources:
@@ -116,6 +119,7 @@ class StoreSources:
         if (
             self._proxies
             and proxy.get("hand", {}) == row.info.get("hand", {})
+            and (not row.info.get("hand", {}).get("colour") or proxy.get("config") == fingerprint())
             and size[0] <= proxy["height"]
             and size[1] <= proxy["width"]
         ):
@@ -147,6 +151,29 @@ class StoreSources:
         blob, info, readers = row.blob, MediaInfo.from_json(row.info), self._readers
         return node("alpha", _about(blob, info, frame, size), [],
                     lambda: as_grey(readers.get(blob, info, "alpha").frame(frame), size))  # fmt: skip
+
+    def part(self, footage_id: str, frame: int, part: str, size: tuple[int, int]) -> Node:
+        """See Sources."""
+        row = self._ready(footage_id)
+        blob, info, readers = row.blob, MediaInfo.from_json(row.info), self._readers
+        if part not in info.parts:
+            raise MediaError(f"'{row.name}' has no part '{part}'.", "Choose another one.")
+        return node("part", [blob, frame, part, size], [],
+                    lambda: resized(readers.get(blob, info, PART + part).frame(frame), size))  # fmt: skip
+
+    def table(self, footage_id: str) -> Node:
+        """See Sources."""
+        row = self._ready(footage_id)
+        if row.info.get("kind") != "table":
+            raise MediaError(f"'{row.name}' is no colour table.", "Bring in a .cube file.")
+        blob, blobs = row.blob, self._blobs
+        return node("table", blob, [], lambda: read_cube(blobs.path(blob)))
+
+    def of_scene(self, footage_id: str) -> bool:
+        """See Sources."""
+        row = self._footage.get(footage_id)
+        colour = "" if row is None else row.info.get("hand", {}).get("colour", "")
+        return bool(colour) and of_scene(colour)
 
     def measured(self, track: str) -> Mapping[int, Measured]:
         """What is stored of a track, by frame; each frame is read when it is asked for."""

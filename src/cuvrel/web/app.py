@@ -18,6 +18,7 @@ from cuvrel import __version__
 from cuvrel.core.stand.nodes import within
 from cuvrel.store.config import Config
 from cuvrel.web import (
+    colour,
     cuts,
     exports,
     footage,
@@ -55,7 +56,7 @@ HEADERS = {
 }
 """Of every answer: nothing is loaded from outside, and no type is guessed."""
 RESOURCES = (
-    projects, footage, shots, stand, pictures, exports, trash, versions, looks, tracks, redaction, sound, cuts,
+    projects, colour, footage, shots, stand, pictures, exports, trash, versions, looks, tracks, redaction, sound, cuts,
     packed, health,
 )  # fmt: skip
 

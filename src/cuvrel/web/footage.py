@@ -11,8 +11,9 @@ from pydantic import BaseModel, Field
 from werkzeug.datastructures import FileStorage
 
 from cuvrel.core.media.by_hand import checked_hand
+from cuvrel.core.media.moving import as_film, is_moving_webp
 from cuvrel.core.media.probe import PICTURE_SUFFIXES, MediaInfo, pack_sequence
-from cuvrel.core.media.stills import SUFFIXES, ending_of
+from cuvrel.core.media.stills import SUFFIXES, ending_of, moves
 from cuvrel.core.recipe.errors import MediaError
 from cuvrel.jobs.queue import put
 from cuvrel.store.access import footage_for, project_for
@@ -92,13 +93,23 @@ def _received(folder: Path) -> tuple[str, Path]:
     parts[0].save(to)
     if to.stat().st_size == 0:
         raise MediaError("The file is empty.", "Copy it again from where it came from.")
+    with to.open("rb") as file:
+        start = file.read(64)
+    if is_moving_webp(start):
+        as_film(to, film := folder / "film")
+        return names[0], film
     return names[0], to
 
 
 def _picture(part: FileStorage, name: str) -> str | None:
-    """The ending of a picture, by what it is; by its name where that is no picture that is known; None for others."""
-    start = part.stream.read(16)
+    """The ending of a picture, by what it is; by its name where that is no picture that is known; None for others.
+
+    What moves is none.
+    """
+    start = part.stream.read(65_536)
     part.stream.seek(0)
+    if moves(start):
+        return None
     named = Path(name).suffix.lower()
     return ending_of(start) or (named if named in PICTURE_SUFFIXES else None)
 

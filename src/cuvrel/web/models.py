@@ -123,6 +123,16 @@ class SoundOut(BaseModel):
     seconds: float
 
 
+class HeardOut(BaseModel):
+    """One of several sounds of a file, by the number of its stream."""
+
+    stream: int
+    title: str
+    language: str
+    codec: str
+    channels: int
+
+
 class FootageOut(BaseModel):
     """A piece of footage."""
 
@@ -148,6 +158,12 @@ class FootageOut(BaseModel):
     assumed: list[str] = Field(default_factory=list, description="what of that the file did not tell")
     hand: dict[str, str] = Field(default_factory=dict, description="what was set by hand instead")
     interlaced: bool = False
+    kind: Literal["video", "sequence", "sound", "table"] = "video"
+    layers: list[str] = Field(default_factory=list, description="what of EXR pictures can be looked at")
+    parts: list[str] = Field(default_factory=list, description="what of them can be a matte")
+    sounds: list[HeardOut] = Field(default_factory=list, description="the sounds of the file, where there are several")
+    timecode: str = ""
+    reel: str = ""
     sound: SoundOut | None = None
     film: FilmOut | None = None
 
@@ -514,10 +530,19 @@ class FieldOut(BaseModel):
     name: str
     label: str
     hint: str = ""
-    control: Literal["number", "colour", "point", "curve", "ramp", "switch", "choice", "footage", "plane", "matte"]
-    default: float | bool | str | tuple[float, float] | tuple[float, float, float] | CurvePoints | RampStops | None = (
-        None
-    )
+    control: Literal["number", "colour", "point", "curve", "ramp", "switch", "choice", "footage", "plane", "matte",
+                     "table", "parts"]  # fmt: skip
+    default: (
+        float
+        | bool
+        | str
+        | tuple[float, float]
+        | tuple[float, float, float]
+        | CurvePoints
+        | RampStops
+        | list[str]
+        | None
+    ) = None
     options: list[str] = Field(default_factory=list)
     low: float = 0
     high: float = 1

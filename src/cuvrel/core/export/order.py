@@ -11,6 +11,8 @@ from typing import Any
 from pydantic import BaseModel, ConfigDict, Field
 
 from cuvrel.core.export.formats import WHATS, Alpha, How, Quality, What, how_of
+from cuvrel.core.media.managed import checked_colour
+from cuvrel.core.media.timecode import is_timecode, shifted
 from cuvrel.core.recipe.errors import RecipeError
 from cuvrel.core.recipe.models import Shot
 
@@ -25,8 +27,9 @@ class Settings(BaseModel):
 
     targets: ids of mattes or planes, as `what` wants: one, or for layers any of both as "matte:ID" and "plane:ID"
     (none is all). lines: the picture's height, if it is to be smaller than the shot's. rate: frames a second, if other
-    than the shot's: frames are left out or repeated by the clock. every: of a contact sheet, each how many-th frame.
-    name: a pattern of the file's name (TOKENS).
+    than the shot's: frames are left out or repeated by the clock. colour: what colours are written in: "" is as the
+    shot is looked at, and light of BT.709 where a format holds light; "plain", "space:NAME" or "view:DISPLAY|VIEW".
+    every: of a contact sheet, each how many-th frame. name: a pattern of the file's name (TOKENS).
     """
 
     model_config = ConfigDict(extra="forbid")
@@ -37,6 +40,7 @@ class Settings(BaseModel):
     quality: Quality = "good"
     lines: int | None = Field(None, ge=16, le=16384)
     rate: float | None = Field(None, gt=0.1, le=1000)
+    colour: str = Field("", max_length=420)
     sound: bool = True
     every: int = Field(12, ge=1, le=10_000)
     name: str = Field(PATTERN, min_length=1, max_length=200)
@@ -72,6 +76,13 @@ class Order:
         """Frames a second of what is written."""
         return self.settings.rate or self.fps
 
+    def timecode(self, shot: Shot) -> str:
+        """The time code of the first frame that is written, or ""."""
+        plate = shot.plate_footage()
+        if not plate.timecode or self.rate != self.fps:
+            return ""  # frames that are left out or repeated have no time code of their own
+        return shifted(plate.timecode, self.first, self.fps) if is_timecode(plate.timecode) else ""
+
     def scale(self, shot: Shot) -> float:
         """The size of what is written over the shot's."""
         return 1.0 if self.settings.lines is None else min(1.0, self.settings.lines / shot.size[1])
@@ -99,6 +110,7 @@ def ordered(shot: Shot, settings: Settings, first: int | None = None, last: int 
         whole = f"which has the frames {within[0]} to {within[-1]}"
         raise RecipeError(f"Frames {begin} to {end} are not a part of this shot, {whole}.")
     targets = _targets(shot, settings)
+    checked_colour(settings.colour)
     if settings.what == "layers" and not how.layers:
         raise RecipeError(f"{how.label} can't hold layers.", "Use EXR, PNG or TIFF pictures for them.")
     alpha = settings.alpha

@@ -16,6 +16,7 @@ from cuvrel.core.imaging.colour import encode, encode_deep, encode_rgba, with_li
 from cuvrel.core.recipe.errors import RecipeError
 from cuvrel.core.stand.build import Stand
 from cuvrel.core.stand.nodes import Node, node
+from cuvrel.core.stand.viewing import written_in
 
 Layer = tuple[str, int]
 """A layer of a picture: its name and how many channels it has (4, or 1 of a matte)."""
@@ -45,16 +46,19 @@ def picture(stand: Stand, order: Order, frame: int) -> Node:
                 alone = node("lit", None, [alone], with_light, keep=False)
     except KeyError as missing:
         raise RecipeError(f"What should be exported, {missing}, is not in the shot.") from missing
-    return _coded(alone, order)
+    return _coded(stand, alone, order)
 
 
 def _grey8(order: Order) -> bool:
     return order.how.pixels_grey == "gray"
 
 
-def _coded(alone: Node, order: Order) -> Node:
+def _coded(stand: Stand, alone: Node, order: Order) -> Node:
     """A premultiplied linear picture as a format wants it."""
     depth, alpha = order.how.depth, order.alpha
+    coded = written_in(stand, alone, order.settings.colour, alpha, depth in ("half", "float"))
+    if coded is not None:
+        return coded if depth != "8" else node("out-bytes", None, [coded], as_bytes, keep=False)
     if depth in ("half", "float"):
         return alone if alpha != "none" else node("out-linear", None, [alone], _opaque, keep=False)
     pre = alpha == "premultiplied"
@@ -70,9 +74,9 @@ def _opaque(rgba: F32) -> F32:
     return np.ascontiguousarray(rgba[..., :3])
 
 
-def as_bytes(matte: F32) -> U8:
-    """A matte, 0 to 1, as uint8."""
-    return np.round(np.clip(matte, 0, 1) * 255).astype(np.uint8)
+def as_bytes(values: F32) -> U8:
+    """A matte, or encoded colour, 0 to 1, as uint8."""
+    return np.round(np.clip(values, 0, 1) * 255).astype(np.uint8)
 
 
 def layers(stand: Stand, order: Order) -> list[Layer]:
@@ -94,7 +98,7 @@ def layers(stand: Stand, order: Order) -> list[Layer]:
 
 def _layered(stand: Stand, order: Order, frame: int) -> Node:
     def coded(alone: Node) -> Node:
-        return _coded(node("lit", None, [alone], with_light, keep=False), order)
+        return _coded(stand, node("lit", None, [alone], with_light, keep=False), order)
 
     parts = [coded(stand.result(frame))]
     for target in order.targets:

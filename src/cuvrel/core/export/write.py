@@ -6,8 +6,9 @@ import math
 import shutil
 import zipfile
 from collections import deque
-from collections.abc import Callable, Iterable, Sequence
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from concurrent.futures import Future, ThreadPoolExecutor
+from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
 
@@ -20,6 +21,9 @@ from numpy.typing import NDArray
 from cuvrel.core.export.formats import How
 from cuvrel.core.export.order import Order
 from cuvrel.core.export.pictures import Layer, layers, picture, shaped, size_of
+from cuvrel.core.media import cryptomatte
+from cuvrel.core.media.managed import chromaticities
+from cuvrel.core.media.timecode import parts_of, shifted
 from cuvrel.core.media.writer import Encoding, VideoWriter, Writer, png_bytes
 from cuvrel.core.recipe.errors import RecipeError
 from cuvrel.core.stand.build import Stand
@@ -41,11 +45,13 @@ def encoding(order: Order) -> Encoding:
 
 
 def open_writer(
-    order: Order, path: Path, size: tuple[int, int], prefix: str, number: int, layers: Sequence[Layer] = ()
-) -> Writer:
+    order: Order, path: Path, size: tuple[int, int], prefix: str, number: int, layers: Sequence[Layer] = (),
+    said: Said | None = None,
+) -> Writer:  # fmt: skip
     """A writer for a part of an order: a file at `path`, or for pictures a folder.
 
-    size: rows and columns. prefix: of the pictures' names, which count from `number`. layers: of what is given.
+    size: rows and columns. prefix: of the pictures' names, which count from `number`. layers: of what is given. said:
+    what pictures say of themselves.
     """
     how = order.how
     if how.form in ("video", "loop"):
@@ -54,7 +60,7 @@ def open_writer(
         return SheetWriter(path, order, number)
     if how.form == "still":
         return StillWriter(path)
-    return PicturesWriter(path, how, prefix, number, list(layers), order.alpha)
+    return PicturesWriter(path, how, prefix, number, list(layers), order.alpha, said)
 
 
 PICTURES = (".png", ".tif", ".exr")  # what numbered pictures may be
@@ -64,17 +70,19 @@ class PicturesWriter:
     """Numbered pictures in a folder: PREFIX.0001.png and so on from `first`; layers lie in folders of their names."""
 
     def __init__(
-        self, folder: Path, how: How, prefix: str, first: int, layers: list[Layer] | None = None, alpha: str = "none"
-    ) -> None:
+        self, folder: Path, how: How, prefix: str, first: int, layers: list[Layer] | None = None, alpha: str = "none",
+        said: Said | None = None,
+    ) -> None:  # fmt: skip
         if how.suffix not in PICTURES:
             raise RecipeError(f"Nothing here writes {how.suffix} pictures.", f"Known: {', '.join(PICTURES)}.")
         folder.mkdir(parents=True, exist_ok=True)
         self._folder, self._how, self._prefix, self._number, self._alpha = folder, how, prefix, first, alpha
-        self._layers = layers or []
+        self._layers, self._said, self._count = layers or [], said or Said(), 0
 
     def write(self, picture: Array) -> None:
         name = f"{self._prefix}.{self._number:04d}{self._how.suffix}"
         self._number += 1
+        self._count += 1
         if not self._layers or self._how.suffix == ".exr":
             self._put(self._folder / name, picture, self._layers or [("", 1 if picture.ndim == 2 else 4)])
             return
@@ -88,7 +96,7 @@ class PicturesWriter:
 
     def _put(self, path: Path, picture: Array, layers: Sequence[Layer]) -> None:
         if self._how.suffix == ".exr":
-            _write_exr(path, picture, layers, self._how.depth == "half")
+            _write_exr(path, picture, layers, self._how.depth == "half", self._said, self._count - 1)
             return
         whole = picture
         if whole.dtype.kind == "f":
@@ -106,8 +114,43 @@ class PicturesWriter:
         """Nothing is left open."""
 
 
-def _write_exr(path: Path, picture: Array, layers: Sequence[Layer], half: bool) -> None:
-    """Named channels: R, G, B and A of the first layer, NAME.R and so on of others, NAME.Y of a matte."""
+@dataclass(frozen=True)
+class Said:
+    """What EXR pictures say of themselves.
+
+    timecode: of the first one, or "", at so many frames a second. chromaticities: of their primaries, where they are
+    not BT.709's. names: of the mattes among the layers, by the layers' names, for Cryptomatte.
+    """
+
+    timecode: str = ""
+    fps: float = 24.0
+    reel: str = ""
+    chromaticities: tuple[float, ...] | None = None
+    names: Mapping[str, str] = field(default_factory=dict)
+
+    def header(self, number: int) -> dict[str, Any]:
+        """The attributes of so many-th picture."""
+        out: dict[str, Any] = {}
+        if self.timecode and (parts := parts_of(shifted(self.timecode, number, self.fps))) is not None:
+            hours, minutes, seconds, frames, drop = parts
+            # flags and the user's bits are none
+            out["timeCode"] = OpenEXR.TimeCode(hours, minutes, seconds, frames, drop, *([0] * 13))
+        if self.reel:
+            out["reelName"] = self.reel
+        if self.chromaticities is not None:
+            out["chromaticities"] = self.chromaticities
+        return out
+
+
+CRYPTO = "CryptoMatte"
+"""The Cryptomatte layer in which all mattes of an EXR lie once more, by their names."""
+
+
+def _write_exr(path: Path, picture: Array, layers: Sequence[Layer], half: bool, said: Said, number: int) -> None:
+    """Named channels: R, G, B and A of the first layer, NAME.R and so on of others, NAME.Y of a matte.
+
+    Mattes that are layers are written as Cryptomatte as well. number: which of the pictures it is.
+    """
     kind = np.float16 if half else np.float32
     flat = picture[..., None] if picture.ndim == 2 else picture
     if half:
@@ -120,7 +163,13 @@ def _write_exr(path: Path, picture: Array, layers: Sequence[Layer], half: bool) 
         for letter in letters:
             channels[stem + letter] = np.ascontiguousarray(flat[..., at], kind)
             at += 1
-    header = {"compression": OpenEXR.ZIP_COMPRESSION, "type": OpenEXR.scanlineimage}
+    header = {"compression": OpenEXR.ZIP_COMPRESSION, "type": OpenEXR.scanlineimage, **said.header(number)}
+    mattes = [name for name, count in layers if count == 1 and name in said.names]
+    if mattes:
+        names = [said.names[name] for name in mattes]
+        covers = [channels[f"{name}.Y"].astype(np.float32) for name in mattes]
+        channels |= cryptomatte.ranked(covers, names, CRYPTO)
+        header |= cryptomatte.header(names, CRYPTO)
     OpenEXR.File(header, channels).write(str(path))
 
 
@@ -202,13 +251,28 @@ def write_range(
             writer.close()
 
 
+def said_of(stand: Stand, order: Order, first: int) -> Said:
+    """What the pictures of an order say of themselves, from one of its frames on."""
+    colour, shot = order.settings.colour, stand.shot
+    linear = order.how.depth in ("half", "float")
+    code = order.timecode(shot)
+    primaries = chromaticities(colour.removeprefix("space:")) if linear and colour.startswith("space:") else None
+    names = {}
+    if order.settings.what == "layers":
+        mattes = [one.removeprefix("matte:") for one in order.targets if one.startswith("matte:")]
+        layered = [name for name, count in layers(stand, order) if count == 1]
+        names = {layer: shot.matte(ident).name for layer, ident in zip(layered, mattes, strict=True)}
+    return Said(shifted(code, first - order.first, order.fps) if code else "", order.fps, shot.plate_footage().reel,
+                primaries, names)  # fmt: skip
+
+
 def write_frames(
     stand: Stand, order: Order, frames: Sequence[int], to: Path, prefix: str, number: int, cache: Cache,
     tick: Callable[[], bool] = lambda: True,
 ) -> None:  # fmt: skip
     """Writes some of an order's frames to a file, or for pictures into a folder. See open_writer and write_range."""
     named = layers(stand, order) if order.settings.what == "layers" else ()
-    writer = open_writer(order, to, size_of(stand, order), prefix, number, named)
+    writer = open_writer(order, to, size_of(stand, order), prefix, number, named, said_of(stand, order, frames[0]))
     nodes = (picture(stand, order, frame) for frame in frames)
     write_range(nodes, writer, cache, tick, ahead_of(stand.size), shaped(order.how, order))
 

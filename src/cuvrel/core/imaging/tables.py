@@ -34,6 +34,11 @@ def cover_of(r: Single, g: Single, b: Single, a: Single) -> Single:
     return max(a, min(max(r, max(g, b)), np.float32(1.0)))
 
 
+def covered(picture: F32) -> F32:
+    """`cover_of` for a whole picture, (H, W, 4) float32, as (H, W, 1)."""
+    return np.maximum(picture[..., 3:4], np.minimum(picture[..., :3].max(axis=2, keepdims=True), 1))
+
+
 @small_kernel
 def looked_up(entries: F32, v: Single) -> Single:
     """A table's value for light, straight between two entries; light above 1 keeps its share above it."""

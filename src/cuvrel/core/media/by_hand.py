@@ -45,3 +45,15 @@ def checked_hand(raw: dict[str, Any], info: MediaInfo) -> dict[str, str]:
             raise MediaError(f"The {name} of footage can't be '{value}'.", f"Known: {', '.join(CHOICES[name])}.")
         out[name] = str(value)
     return out
+
+
+def still_good(raw: dict[str, str], info: MediaInfo) -> tuple[dict[str, str], list[str]]:
+    """What of a setting by hand can still be kept for a file, and sentences for what can't: it came from elsewhere."""
+    kept: dict[str, str] = {}
+    said: list[str] = []
+    for name, value in raw.items():
+        try:
+            kept |= checked_hand({name: value}, info)
+        except MediaError as fault:
+            said.append(f"It was read otherwise: {fault.message}")
+    return kept, said

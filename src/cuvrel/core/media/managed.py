@@ -89,6 +89,19 @@ def is_space(name: str) -> bool:
     return any(one.name == name and one.of != "data" for one in spaces())
 
 
+def checked_colour(colour: str) -> None:
+    """Raises MediaError for what an export can't be written in: "", "plain", "space:NAME" and "view:DISPLAY|VIEW"."""
+    way, _, rest = colour.partition(":")
+    if way == "view":
+        display, _, view = rest.partition("|")
+        checked_view(display, view)
+    elif way == "space":
+        if not is_space(rest):
+            raise MediaError(f"There is no colour space '{rest}'.", "Choose one of the list.")
+    elif colour not in ("", "plain"):
+        raise MediaError(f"Nothing can be written in '{colour}'.", "Choose a colour space or a view.")
+
+
 def of_scene(name: str) -> bool:
     """Whether a space holds a scene's light, which needs a view to be looked at: a camera's curve, or linear light."""
     return any(one.name == name and one.of == "scene" for one in spaces())

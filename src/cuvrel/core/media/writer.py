@@ -136,8 +136,13 @@ class Accompanies(Protocol):
         """Writes what is heard up to then, or all that is left."""
 
 
-def join_videos(parts: Sequence[tuple[Path, int]], to: Path, sound: Accompanies | None = None) -> None:
-    """Joins parts, given as (file, frames), of one format and size without encoding again, and lays sound to them."""
+def join_videos(
+    parts: Sequence[tuple[Path, int]], to: Path, sound: Accompanies | None = None, timecode: str = "", reel: str = ""
+) -> None:
+    """Joins parts, given as (file, frames), of one format and size without encoding again, and lays sound to them.
+
+    timecode: of the first frame, and reel, where the container takes them.
+    """
     options = {"movflags": "+faststart"} if to.suffix in (".mp4", ".mov") else {}
     with av.open(str(to), "w", options=options) as out:
         stream: Any = None
@@ -152,6 +157,10 @@ def join_videos(parts: Sequence[tuple[Path, int]], to: Path, sound: Accompanies 
                     stream.time_base = source.time_base
                     if "ALPHA_MODE" in source.metadata or "alpha_mode" in source.metadata:
                         stream.metadata["alpha_mode"] = "1"
+                    if timecode:
+                        stream.metadata["timecode"] = timecode
+                    if reel:
+                        stream.metadata["reel_name"] = reel
                     if sound is not None:
                         sound.begin(out)
                 step = 1 / (source.average_rate * source.time_base)

@@ -46,7 +46,9 @@ def planes_of(frame: Any) -> tuple[list[NDArray[Any]], int, tuple[int, int]]:
     if packed or any(part.bits in (9, 11, 13, 14, 15) for part in parts) or "f16" in name:
         deep, alpha = max(part.bits for part in parts), any(part.is_alpha for part in parts)
         if is_rgb(name):
-            wanted = ("gbrap" if alpha else "gbrp") + ("f32le" if "f16" in name or "f32" in name else "16le")
+            floats = "f16" in name or "f32" in name
+            # swscale widens codes by shifting them, which is no white at the top
+            wanted = ("gbrap" if alpha else "gbrp") + ("f32le" if floats else "" if deep <= 8 else "16le")
         elif len(parts) < 3:
             wanted = "gray16le"
         else:

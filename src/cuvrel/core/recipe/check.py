@@ -79,11 +79,15 @@ def _there(shot: Shot, found: Iterable[Reference]) -> None:
 
 
 def _seen(shot: Shot, found: Iterable[Reference]) -> None:
-    """Refuses sound alone where a picture is wanted."""
+    """Refuses sound alone, or a table, where a picture is wanted, and a picture where a table is."""
     for one in found:
-        if one.kind == "footage" and one.path != "/sound/under" and not shot.footage_by_id(one.id).frames:
-            name = shot.footage_by_id(one.id).name
-            raise RecipeError(f"'{name}' is sound alone; {one.named} needs a picture.", "Lay it under as sound.")
+        if one.kind != "footage" or one.path == "/sound/under":
+            continue
+        entry = shot.footage_by_id(one.id)
+        if one.table and entry.frames:
+            raise RecipeError(f"'{entry.name}' is no colour table.", "Bring in a .cube file.")
+        if not one.table and not entry.frames:
+            raise RecipeError(f"'{entry.name}' holds no picture; {one.named} needs one.", "Lay sound under as sound.")
 
 
 def _matted(shot: Shot) -> None:

@@ -26,7 +26,7 @@ Family = Literal[
 Values = dict[str, Any]
 Holds = Literal["marks", "shapes"]
 Over = Literal["luma", "red", "green", "blue", "wheel"]
-Of = Literal["footage", "plane", "matte"]
+Of = Literal["footage", "plane", "matte", "table"]
 
 
 def number(
@@ -119,8 +119,17 @@ def switch(default: bool, label: str, *, hint: str = "", animatable: bool = Fals
 
 
 def reference(label: str, of: Of, *, hint: str = "") -> Any:
-    """A field that names something of the shot by its id: footage, a plane, a matte; None while nothing is chosen."""
+    """A field that names something of the shot by its id: footage, a plane, a matte, a colour table.
+
+    None while nothing is chosen.
+    """
     return Field(None, title=label, description=hint, max_length=40, json_schema_extra={"control": of})
+
+
+def parts(label: str, *, hint: str = "") -> Any:
+    """A field with the parts of EXR footage that are chosen (stills.part); the footage is in the field `footage`."""
+    return Field(default_factory=list, title=label, description=hint, max_length=100,
+                 json_schema_extra={"control": "parts"})  # fmt: skip
 
 
 def choice(default: str, label: str, options: Sequence[str], *, hint: str = "") -> Any:

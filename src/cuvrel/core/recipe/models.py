@@ -196,6 +196,21 @@ class Footage(Strict):
     height: int = Field(ge=0)
     frames: int = Field(ge=0)
     fps: float = Field(ge=0, le=1000)
+    timecode: str = Field("", max_length=20, description="of its first frame")
+    reel: str = Field("", max_length=100)
+
+
+class Viewing(Strict):
+    """How light is looked at, and written where a format is for a screen.
+
+    plain: as sRGB encodes it. view: by a display and a view of the colour configuration. table: through a colour table
+    of the project's, which takes and gives what a screen is shown.
+    """
+
+    kind: Literal["plain", "view", "table"] = "plain"
+    display: str = Field("", max_length=200)
+    view: str = Field("", max_length=200)
+    table: str | None = Field(None, max_length=40)
 
 
 class Sounding(Params):
@@ -253,6 +268,9 @@ class Shot(Strict):
     range: Range = Field(default_factory=Range)
     sound: Sound = Field(default_factory=Sound)
     cuts: list[Cut] = Field(default_factory=list, max_length=10_000)
+    viewing: Viewing | None = Field(
+        None, description="None: a scene's light by the default view of the configuration, all else plain"
+    )
 
     @property
     def fps(self) -> float:

@@ -14,7 +14,7 @@ from typing import Any, Literal, Protocol
 import numpy as np
 from numpy.typing import NDArray
 
-What = Literal["own", "plate", "matte", "stored", "footage", "alpha", "plane"]
+What = Literal["own", "plate", "matte", "stored", "footage", "alpha", "plane", "part", "table"]
 
 
 @dataclass(frozen=True)
@@ -22,7 +22,7 @@ class Need:
     """One picture.
 
     whole: of footage, at its own proportions and not at the plate's. share: how far into the shot's range its frame
-    lies, 0 to 1, in place of `frame`.
+    lies, 0 to 1, in place of `frame`. part: of EXR footage (stills.part).
     """
 
     what: What
@@ -30,6 +30,7 @@ class Need:
     id: str | None = None
     whole: bool = False
     share: float | None = None
+    part: str = ""
 
 
 def own(frame: int) -> Need:
@@ -65,6 +66,16 @@ def footage(frame: int, footage_id: str | None, whole: bool = False) -> Need:
 def alpha(frame: int, footage_id: str | None, whole: bool = False) -> Need:
     """The alpha of other footage, float32, 0 to 1, sized as `footage` is. Its ends hold."""
     return Need("alpha", frame, footage_id, whole)
+
+
+def part(frame: int, footage_id: str | None, of: str) -> Need:
+    """A part of EXR footage, (H, W) float32 as it is, at its own proportions. Its ends hold."""
+    return Need("part", frame, footage_id, True, None, of)
+
+
+def table(footage_id: str | None) -> Need:
+    """A colour table, as `cube.read_cube` gives it."""
+    return Need("table", 0, footage_id)
 
 
 def plane(frame: int, plane_id: str | None) -> Need:

@@ -26,7 +26,7 @@ class Reference:
     frames are stored ones that stand for a matte's recipe.
 
     owner: what names it, as "shot", "matte:ID" or "plane:ID"; named: the same, as "the plane 'NAME'". what: the part
-    of it that does, as "Difference key" or "its gate"; "" is the whole.
+    of it that does, as "Difference key" or "its gate"; "" is the whole. table: the footage is a colour table.
     """
 
     path: str
@@ -35,11 +35,15 @@ class Reference:
     owner: str
     named: str
     what: str = ""
+    table: bool = False
 
 
 def references(shot: Shot) -> Iterator[Reference]:
     """All references of a shot, in the order of the document."""
     yield Reference("/plate", "footage", shot.plate, "shot", f"the shot '{shot.name}'", "its plate")
+    if shot.viewing is not None and shot.viewing.table:
+        yield Reference("/viewing/table", "footage", shot.viewing.table, "shot", f"the shot '{shot.name}'", "its view",
+                        table=True)  # fmt: skip
     for n, matte in enumerate(shot.mattes):
         if matte.settled:
             yield Reference(f"/mattes/{n}/settled", "frames", matte.settled, f"matte:{matte.id}", f"'{matte.name}'")
@@ -58,7 +62,9 @@ def references(shot: Shot) -> Iterator[Reference]:
         for field, of in place.entry.params.naming().items():
             named_id = getattr(values, field)
             if named_id:
-                yield Reference(f"{place.path}/{field}", of, named_id, place.owner, place.named, place.about)
+                kind: Kind = "footage" if of == "table" else of
+                yield Reference(f"{place.path}/{field}", kind, named_id, place.owner, place.named, place.about,
+                                of == "table")  # fmt: skip
     for rides in riders(shot):
         yield Reference(f"{rides.path}/track", "track", rides.riding.track, rides.owner, rides.named, rides.what)
 

@@ -2,12 +2,14 @@
 
     {"cuvrel": 1, "shot": {the document},
      "files": {FOOTAGE_ID: "footage/NAME"},
+     "read": {FOOTAGE_ID: {"range": "full"}},
      "frames": {OWNER: {"12": {"file": "mattes/KEY.png", "origin": "touched", "doubt": 0.0, "base": {...},
                                "lessons": {...}}}},
      "history": {"cursor": 3, "edits": [{"label": ..., "gesture": null, "ops": [...], "inverse": [...]}]}}
 
 OWNER is the id of a pull, or the key of a settled matte. A touched frame has, in `base`, what following had brought
 before it was touched, and in `lessons` what it teaches following. A frame without a file is touched, but not solved.
+`read` says of footage how it is read by hand (media/by_hand.py), where it is.
 
 Paths are relative to the JSON file and may not leave its folder.
 """
@@ -16,14 +18,18 @@ from __future__ import annotations
 
 import json
 from collections.abc import Mapping
+from dataclasses import replace
 from pathlib import Path
 from tempfile import TemporaryDirectory
 from typing import Any
 
 from cuvrel.core import catalogue
 from cuvrel.core.arrays import F32
+from cuvrel.core.media.by_hand import checked_hand
+from cuvrel.core.media.cube import read_cube
+from cuvrel.core.media.managed import of_scene
 from cuvrel.core.media.probe import MediaInfo, probe
-from cuvrel.core.media.reader import Reader, Wanted, as_grey, resized
+from cuvrel.core.media.reader import PART, Reader, Wanted, as_grey, resized
 from cuvrel.core.media.sound import Samples, Stored, extract
 from cuvrel.core.media.writer import read_grey
 from cuvrel.core.recipe.check import read_shot
@@ -67,7 +73,9 @@ class PortableShot:
             file = within(self._folder, str(raw["files"][footage.id]))
             if not file.exists():
                 raise MediaError(f"The footage '{file.name}' is not there.")
-            self._readers[footage.id] = Reader(file, probe(file))
+            hand = {str(k): str(v) for k, v in (raw.get("read") or {}).get(footage.id, {}).items()}
+            info = probe(file, hand=hand)
+            self._readers[footage.id] = Reader(file, replace(info, hand=checked_hand(hand, info)))
 
     def sounds(self) -> dict[str, Samples]:
         """The recordings that the shot's sound is made of, by the id of their footage. Raises MediaError."""
@@ -101,6 +109,23 @@ class PortableShot:
             return None
         reader = self._other(footage_id, "light")
         return node("deep", [footage_id, frame, size], [], lambda: resized(reader.frame(frame), size))
+
+    def part(self, footage_id: str, frame: int, part: str, size: tuple[int, int]) -> Node:
+        """See Sources."""
+        reader = self._other(footage_id, PART + part)
+        return node("part", [footage_id, frame, part, size], [], lambda: resized(reader.frame(frame), size))
+
+    def table(self, footage_id: str) -> Node:
+        """See Sources."""
+        reader = self._readers[footage_id]
+        if reader.info.kind != "table":
+            raise MediaError("This footage is no colour table.", "Name a .cube file.")
+        return node("table", footage_id, [], lambda: read_cube(reader.path))
+
+    def of_scene(self, footage_id: str) -> bool:
+        """See Sources."""
+        colour = self._readers[footage_id].info.hand.get("colour", "")
+        return bool(colour) and of_scene(colour)
 
     def _other(self, footage_id: str, wanted: Wanted) -> Reader:
         """A reader of something else of the footage than what a screen shows."""

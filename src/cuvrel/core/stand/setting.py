@@ -41,9 +41,13 @@ class Setting:
         return lit(self.sources, self.shot.plate, frame, self.plate_size)
 
     def other(self, need: Need) -> Node:
-        """Other footage of the shot, or its alpha; its first and its last frame hold. Raises KeyError."""
+        """Other footage of the shot, its alpha or a part of it; its first and its last frame hold. Raises KeyError."""
         entry = self.shot.footage_by_id(need.id or "")
+        if need.what == "table":
+            return self.sources.table(entry.id)
         own = _scaled(entry.height, self.scale), _scaled(entry.width, self.scale)
+        if need.what == "part":
+            return self.sources.part(entry.id, held(need.frame, entry.frames), need.part, own)
         take = self.sources.alpha if need.what == "alpha" else self.sources.picture
         return take(entry.id, held(need.frame, entry.frames), own if need.whole else self.plate_size)
 

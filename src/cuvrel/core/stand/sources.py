@@ -8,8 +8,9 @@ from typing import Any, Protocol
 import numpy as np
 from numpy.typing import NDArray
 
-from cuvrel.core.arrays import U8
+from cuvrel.core.arrays import F32, U8
 from cuvrel.core.media.reader import as_grey, resized
+from cuvrel.core.recipe.errors import MediaError
 from cuvrel.core.stand.nodes import Node, node
 from cuvrel.core.tracks.path import Measured
 
@@ -28,6 +29,15 @@ class Sources(Protocol):
 
     def alpha(self, footage_id: str, frame: int, size: tuple[int, int]) -> Node:
         """A node of (H, W) float32, 0 to 1, at `size`; all 1 where the footage has no alpha."""
+
+    def part(self, footage_id: str, frame: int, part: str, size: tuple[int, int]) -> Node:
+        """A node of a part of EXR footage (stills.part), (H, W) float32 at `size`, as it is."""
+
+    def table(self, footage_id: str) -> Node:
+        """A node of a colour table, as `cube.read_cube` gives it. Raises MediaError for what is none."""
+
+    def of_scene(self, footage_id: str) -> bool:
+        """Whether footage holds a scene's light, which needs a view to be looked at (managed.of_scene)."""
 
     def stored(self, owner: str, frame: int, size: tuple[int, int]) -> Node | None:
         """A node of (H, W) float32, 0 to 1, at `size`; None where there is no such frame (yet).
@@ -56,6 +66,8 @@ class FrameSources:
         (footage id, frame) to (H, W), uint8 or float32. None: footage has no alpha.
     tracks
         What is stored of each track, by frame.
+    tables
+        Colour tables, by the id of their footage.
     """
 
     def __init__(
@@ -65,9 +77,10 @@ class FrameSources:
         has: Callable[[str, int], bool] = lambda owner, frame: True,
         alpha: Callable[[str, int], NDArray[Any]] | None = None,
         tracks: Mapping[str, Mapping[int, Measured]] | None = None,
+        tables: Mapping[str, F32] | None = None,
     ) -> None:
         self._picture, self._matte, self._has, self._alpha = picture, matte, has, alpha
-        self._tracks = tracks or {}
+        self._tracks, self._tables = tracks or {}, tables or {}
 
     def picture(self, footage_id: str, frame: int, size: tuple[int, int]) -> Node:
         """See Sources."""
@@ -85,6 +98,20 @@ class FrameSources:
             return node("opaque", size, [], lambda: np.ones(size, np.float32))
         return node("read-alpha", [footage_id, frame, size], [],
                     lambda: as_grey(alpha(footage_id, frame), size))  # fmt: skip
+
+    def part(self, footage_id: str, frame: int, part: str, size: tuple[int, int]) -> Node:
+        """None of this footage has parts. Raises MediaError."""
+        raise MediaError("This footage has no channels to choose from.")
+
+    def table(self, footage_id: str) -> Node:
+        """See Sources."""
+        if footage_id not in self._tables:
+            raise MediaError("This footage is no colour table.")
+        return node("table", footage_id, [], lambda: self._tables[footage_id])
+
+    def of_scene(self, footage_id: str) -> bool:
+        """Footage is what a screen shows."""
+        return False
 
     def stored(self, owner: str, frame: int, size: tuple[int, int]) -> Node | None:
         """See Sources."""

@@ -6,7 +6,7 @@ from numpy.typing import NDArray
 
 from cuvrel.core.arrays import F32, U8
 from cuvrel.core.checks.frames import look
-from cuvrel.core.imaging.colour import encode, encode_rgba, with_light
+from cuvrel.core.imaging.colour import with_light
 from cuvrel.core.recipe.errors import RecipeError
 from cuvrel.core.stand.build import Stand
 from cuvrel.core.stand.costs import blended
@@ -33,6 +33,7 @@ from cuvrel.core.stand.view_kinds import (
     VeilView,
     View,
 )
+from cuvrel.core.stand.viewing import alone_on_screen, on_screen
 
 SPAN = 48  # frames of the unrolled strip
 
@@ -51,12 +52,14 @@ def view(stand: Stand, wanted: View, frame: int) -> Node:
 def _view(stand: Stand, wanted: View, frame: int) -> Node:
     match wanted:
         case ResultView():
-            return node("view-result", None, [stand.result(frame)], encode)
+            return on_screen(stand, stand.result(frame), "view-result")
         case PlateView():
-            return stand.plate(frame)
+            return (
+                stand.plate(frame) if stand.shot.viewing is None else on_screen(stand, stand.light(frame), "view-plate")
+            )
         case PlaneView(plane=ident):
             alone = stand.alone(stand.shot.plane(ident), frame)
-            return node("view-plane", None, [alone], lambda p: encode_rgba(with_light(p)))
+            return alone_on_screen(stand, node("lit", None, [alone], with_light, keep=False))
         case BlendView(plane=ident, way=way):
             return _view(blended(stand, ident, way), ResultView(), frame)
         case TreatmentTry() | StarterTry() | PullTry() | PlaneTry():
