@@ -28,6 +28,7 @@ from cuvrel.core.recipe.errors import MediaError
 BUILT_IN = "ocio://studio-config-latest"
 AP0 = (0.7347, 0.2653, 0.0, 1.0, 0.0001, -0.0770, 0.32168, 0.33767)
 AP1 = (0.713, 0.293, 0.165, 0.830, 0.128, 0.044, 0.32168, 0.33767)
+FAULTS = (ocio.Exception, ocio.ExceptionMissingFile)
 STEPS = 65  # a side of the lattice that stands for a view on the screen
 DARK, BRIGHT = -10.0, 8.0  # the stops about 0.18 that it spans
 
@@ -50,7 +51,7 @@ def config() -> Any:
     try:
         found = ocio.Config.CreateFromFile(named or BUILT_IN)
         found.validate()
-    except ocio.Exception as fault:
+    except FAULTS as fault:
         raise MediaError(f"The colour configuration that OCIO names can't be read: {fault}.") from fault
     return found
 
@@ -143,7 +144,7 @@ def _processor(kind: str, name: str, view: str = "") -> Any:
         group.appendTransform(ocio.DisplayViewTransform(src=entry, display=name, view=view))
     try:
         return config().getProcessor(group).getDefaultCPUProcessor()
-    except ocio.Exception as fault:
+    except FAULTS as fault:
         raise MediaError(f"The colour configuration can't do that: {fault}.") from fault
 
 
@@ -197,6 +198,16 @@ def _lattice(display: str, view: str) -> F32:
     return viewed(light, display, view).reshape(STEPS, STEPS, STEPS, 3)
 
 
+@lru_cache(maxsize=64)
+def _is_slow(display: str, view: str) -> bool:
+    """Whether a view does more than matrices, curves and tables: the renderings of ACES take half a second a frame."""
+    matrix, entry = _between()
+    group = ocio.GroupTransform([matrix, ocio.DisplayViewTransform(src=entry, display=display, view=view)])
+    with _lock:
+        found = config().getProcessor(group).createGroupTransform()
+    return any(isinstance(one, ocio.FixedFunctionTransform) for one in found)
+
+
 @kernel
 def _in_stops(y0: int, y1: int, rgb: F32, wide: F32, out: F32) -> None:
     """Light as places of a view's lattice, 0 to 1."""
@@ -212,10 +223,11 @@ def _in_stops(y0: int, y1: int, rgb: F32, wide: F32, out: F32) -> None:
 def for_screen(rgb: F32, display: str, view: str) -> U8:
     """Linear light of BT.709, (H, W, 3) or (H, W, 4) float32 whose alpha counts for nothing, through a view.
 
-    As (H, W, 3) uint8, and quickly: a lattice stands for the view.
-
-    `bench colour` tells how far it is from `viewed`. Raises MediaError.
+    As (H, W, 3) uint8, and quickly: a lattice stands for a view that takes long, within a code for most colours and
+    within some for the most saturated ones (`bench colour` tells). Raises MediaError.
     """
+    if not _is_slow(display, view):
+        return np.asarray(cv2.convertScaleAbs(np.maximum(viewed(rgb[..., :3], display, view), 0), alpha=255), np.uint8)
     at = np.empty((*rgb.shape[:2], 3), np.float32)
     in_rows(_in_stops, rgb.shape[0], rgb, _to_ap1(), at)
     seen = through_lattice(at, _lattice(display, view))

@@ -43,10 +43,17 @@ def to_rgb(frame: Any, info: MediaInfo | None = None) -> U8:
     if info is not None and (by_hand or not info.reads_as.plain):
         return on_screen(to_light(frame, info), info.reads_as)
     if is_rgb(frame.format.name) or frame.format.name.startswith("gray"):
-        rgb = frame.to_ndarray(format="rgb24")
+        deep = max(part.bits for part in frame.format.components) > 8
+        # swscale makes eight bits of more by cutting them off
+        rgb = rounded(rgb_of(frame, space_of(frame)[0])) if deep else frame.to_ndarray(format="rgb24")
     else:
         rgb = screen_of(frame, space_of(frame)[0] if info is None else info.reads_as)
     return _upright(_one_moment(rgb, info), info)
+
+
+def rounded(rgb: F32) -> U8:
+    """Encoded colour, 0 to 1, as the nearest of 256 codes."""
+    return np.asarray(cv2.convertScaleAbs(np.maximum(rgb, 0), alpha=255), np.uint8)
 
 
 def to_light(frame: Any, info: MediaInfo) -> F32:

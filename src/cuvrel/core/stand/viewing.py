@@ -104,7 +104,8 @@ def written_in(stand: Looked, picture: Node, colour: str, alpha: str, linear: bo
         if alpha == "none":
             return out
         cover = np.clip(p[..., 3:4], 0, 1)
-        return np.concatenate([out * cover if alpha == "premultiplied" else out, cover], axis=2)
+        # a curve need not keep black, and nothing has no colour
+        return np.concatenate([out * (cover if alpha == "premultiplied" else cover > 0), cover], axis=2)
 
     return node("out-colour", [fingerprint(), *key, alpha, linear], [picture, *tables], run, keep=False)
 
