@@ -24,6 +24,7 @@
   import Colour from "./field/Colour.svelte";
   import Curve from "./field/Curve.svelte";
   import NumberControl from "./field/Number.svelte";
+  import Parts from "./field/Parts.svelte";
   import Point from "./field/Point.svelte";
   import Riding from "./Riding.svelte";
   import Ramp from "./field/Ramp.svelte";
@@ -148,7 +149,9 @@
       <Point {field} {name} value={now as Xy} onset={set} />
     {:else if field.control === "choice"}
       <Choice {field} {name} value={stored as string} onpick={(next) => put(next)} />
-    {:else if field.control === "footage" || field.control === "plane" || field.control === "matte"}
+    {:else if field.control === "parts"}
+      <Parts {desk} {path} {name} value={(stored as string[] | null) ?? []} onset={put} />
+    {:else if ["footage", "plane", "matte", "table"].includes(field.control)}
       <Reference {desk} {field} {path} {name} value={(stored as string | null) ?? null} />
     {:else if field.control === "switch"}
       <Toggle

@@ -133,12 +133,12 @@ export class Desk {
   /** Names footage of the project in a field of the document, which knows it from then on. */
   useFootage(footage: FootageOut, path: string, label: string): void {
     const id = String(footage.id);
-    const { name, hash, width, height, frames, fps } = footage;
+    const { name, hash, width, height, frames, fps, timecode, reel } = footage;
     const known = this.shot.doc.footage.some((f) => f.id === id);
     const entry = {
       op: "add",
       path: "/footage/-",
-      value: { id, name, hash, width, height, frames, fps },
+      value: { id, name, hash, width, height, frames, fps, timecode, reel },
     };
     this.shot.edit([...(known ? [] : [entry]), { op: "add", path, value: id }], label);
   }

@@ -5,6 +5,7 @@
   import Segments from "../ui/Segments.svelte";
   import Select from "../ui/Select.svelte";
   import Toggle from "../ui/Toggle.svelte";
+  import { colour } from "../lib/colour.svelte";
   import NumberField from "../ui/NumberField.svelte";
   import { fitting, layersOf, LINES, RATES } from "./settings";
 
@@ -21,6 +22,15 @@
   const height = $derived(shot.doc.format.height ?? shot.about.plate.height!);
   const set = (part: Partial<ExportSettings>) =>
     onset(fitting({ ...settings, ...part }, desk, catalogue.hows));
+  const light = $derived(how.kind.startsWith("exr"));
+  const colours = $derived([
+    light
+      ? { value: "", label: "light of BT.709", hint: "as it is worked in" }
+      : { value: "", label: "as the shot is looked at" },
+    ...(light ? [] : [{ value: "plain", label: "sRGB", hint: "whatever the view" }]),
+    ...colour.spaces().map((one) => ({ ...one, value: `space:${one.value}` })),
+    ...colour.views().map((one) => ({ ...one, value: `view:${one.value}` })),
+  ]);
   const alphas = $derived(
     settings.what === "result"
       ? ["none", "straight", "premultiplied"]
@@ -91,6 +101,15 @@
       value={settings.alpha ?? "none"}
       options={alphas.map((one) => ({ value: one, label: one }))}
       onpick={(alpha) => set({ alpha: alpha as ExportSettings["alpha"] })}
+    />
+  {/if}
+  {#if settings.what !== "matte"}
+    <span class="text-xs text-quiet">Colour</span>
+    <Select
+      name="Colour"
+      value={settings.colour ?? ""}
+      options={colours}
+      onpick={(next) => set({ colour: next })}
     />
   {/if}
   {#if how.quality}

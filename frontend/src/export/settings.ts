@@ -16,6 +16,7 @@ export function begun(): ExportSettings {
     quality: "good",
     lines: null,
     rate: null,
+    colour: "",
     sound: true,
     every: 12,
     name: PATTERN,

@@ -9,7 +9,7 @@
   import Progress from "../ui/Progress.svelte";
   import Menu from "../ui/Menu.svelte";
   import ReadAs from "./ReadAs.svelte";
-  import type { ProjectStore } from "./uploads.svelte";
+  import { filesOf, type ProjectStore } from "./uploads.svelte";
 
   /** The footage of a project: a place to drop files on, and what is there. */
   type Props = {
@@ -31,7 +31,22 @@
   function drop(event: DragEvent) {
     event.preventDefault();
     over = false;
-    void store.send([...(event.dataTransfer?.files ?? [])]);
+    void filesOf(event.dataTransfer)
+      .then((files) => store.send(files))
+      .catch(notes.fault);
+  }
+
+  /** Another file in place of one that was refused, which goes. */
+  async function replaced(refused: FootageOut, files: File[]) {
+    if (await store.send(files)) {
+      await api.putAway("footage", refused.id).catch(notes.fault);
+      await store.load();
+    }
+  }
+
+  async function remove(refused: FootageOut) {
+    await api.putAway("footage", refused.id).catch(notes.fault);
+    await store.load();
   }
 
   async function start(footage: FootageOut) {
@@ -69,6 +84,7 @@
     const sound = f.sound
       ? `${f.sound.codec}, ${f.sound.channels === 1 ? "mono" : `${f.sound.channels} channels`}`
       : "no sound";
+    if (f.kind === "table") return `colour table, ${f.codec} · ${bytes(f.size)}`;
     if (!f.frames)
       return `sound, ${Math.round(f.sound?.seconds ?? 0)} s · ${sound} · ${bytes(f.size)}`;
     const fps = Math.round(f.fps * 100) / 100;
@@ -79,6 +95,8 @@
       `${fps} fps${f.variable ? " (variable)" : ""}`,
       `${f.codec}, ${deep}${f.alpha ? ", alpha" : ""}`,
       ...(f.codec && f.sound ? [sound] : []),
+      ...(f.hand?.colour ? [f.hand.colour] : []),
+      ...(f.timecode ? [`${f.timecode}${f.reel ? `, ${f.reel}` : ""}`] : []),
       bytes(f.size),
     ].join(" · ");
   }
@@ -97,7 +115,7 @@
 >
   <div class="flex flex-wrap items-center gap-2 text-quiet">
     <strong class="text-ink">Drop footage here</strong>
-    <span>video, sound, or the PNG, TIFF, JPEG or EXR pictures of a sequence, or</span>
+    <span>video, sound, pictures of a sequence, a folder of them, a colour table, or</span>
     <Button onclick={() => input?.click()}>choose files …</Button>
     <input
       bind:this={input}
@@ -146,10 +164,23 @@
             share={job?.total ? job.done / job.total : 0}
             name={`Bringing in ${f.name}`}
           />{/if}
+        {#if f.state === "refused"}
+          <label
+            class="relative inline-flex min-h-6 cursor-pointer items-center rounded border border-rule bg-card px-2 text-xs hover:border-ink focus-within:border-ink"
+            >Try another file …<input
+              class="absolute size-px opacity-0"
+              type="file"
+              multiple
+              aria-label={`Another file for ${f.name}`}
+              onchange={(e) => void replaced(f, [...(e.currentTarget.files ?? [])])}
+            /></label
+          >
+          <Button onclick={() => remove(f)}>Remove</Button>
+        {/if}
         {#if f.state === "stopped" && job}<Button onclick={() => again(job)}>Run again</Button>{/if}
         {#if f.state === "ready" && f.frames}<Button
             onclick={() => (reading = f)}
-            title="What its numbers mean: matrix, range, primaries, transfer, fields"
+            title="What its numbers mean: colour space or matrix, range, primaries and transfer; layer, sound, fields"
             >Read as …</Button
           >{#if onunder && String(f.id) !== plate}<Button onclick={() => onunder(f)}
               >Put under this shot …</Button

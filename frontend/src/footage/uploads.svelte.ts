@@ -4,12 +4,70 @@ import type { FootageOut, JobOut, ProjectOut } from "../lib/api-types";
 import type { Event } from "../lib/events";
 import { notes } from "../lib/notes.svelte";
 
-const PICTURES: Record<string, string> = { jpeg: "jpg", tiff: "tif" };
+const PICTURES: Record<string, string> = { jpeg: "jpg", tiff: "tif", j2k: "jp2" };
 
-/** Of a picture what kind it is, by the ending of its name; pictures of one kind are taken as a sequence. */
+/** Of a picture what kind it is, by the ending of its name. */
 function kindOf(name: string): string | null {
-  const ending = /\.(png|jpe?g|tiff?|exr)$/i.exec(name)?.[1].toLowerCase();
+  const ending = /\.(png|jpe?g|tiff?|exr|dpx|webp|avif|bmp|tga|jp2|j2k)$/i
+    .exec(name)?.[1]
+    .toLowerCase();
   return ending ? (PICTURES[ending] ?? ending) : null;
+}
+
+/** A file that was dropped, and the folder in it lay. */
+export type Dropped = { file: File; folder: string };
+
+/**
+ * What is brought in together: pictures of one kind, one folder and one name before their number are a sequence; those
+ * without numbers of their own are one by their kind alone; every other file is by itself.
+ */
+export function setsOf(files: Dropped[]): File[][] {
+  const numbered = new Map<string, File[]>();
+  const kinds = new Map<string, File[]>();
+  const others: File[][] = [];
+  const into = (map: Map<string, File[]>, key: string, file: File) =>
+    map.set(key, [...(map.get(key) ?? []), file]);
+  for (const { file, folder } of files) {
+    const kind = kindOf(file.name);
+    if (!kind) {
+      others.push([file]);
+      continue;
+    }
+    const stem = file.name.replace(/\.[^.]+$/, "").replace(/[\s._-]*\d+$/, "");
+    into(numbered, JSON.stringify([folder, stem, kind]), file);
+    into(kinds, kind, file);
+  }
+  const sequences = [...numbered.values()];
+  const told = sequences.some((one) => one.length > 1) ? sequences : [...kinds.values()];
+  return [...told, ...others];
+}
+
+/** All files of what was dropped, those in folders too. What a system keeps for itself is left out. */
+export async function filesOf(data: DataTransfer | null): Promise<Dropped[]> {
+  const entries = [...(data?.items ?? [])].map((one) => one.webkitGetAsEntry?.() ?? null);
+  if (entries.some((one) => one?.isDirectory)) {
+    const found: Dropped[] = [];
+    for (const entry of entries) if (entry) await walk(entry, "", found);
+    return found.filter((one) => !one.file.name.startsWith("."));
+  }
+  return [...(data?.files ?? [])].map((file) => ({ file, folder: "" }));
+}
+
+async function walk(entry: FileSystemEntry, folder: string, found: Dropped[]): Promise<void> {
+  if (entry.isFile) {
+    const file = await new Promise<File>((good, bad) =>
+      (entry as FileSystemFileEntry).file(good, bad),
+    );
+    found.push({ file, folder });
+    return;
+  }
+  const reader = (entry as FileSystemDirectoryEntry).createReader();
+  // a directory is told in pieces, the last of which is empty
+  for (;;) {
+    const some = await new Promise<FileSystemEntry[]>((good, bad) => reader.readEntries(good, bad));
+    if (!some.length) return;
+    for (const one of some) await walk(one, entry.fullPath, found);
+  }
 }
 
 export type Upload = { name: string; share: number; stop: () => void };
@@ -41,22 +99,17 @@ export class ProjectStore {
     return this.project?.jobs.find((j) => j.footage === footage.id && j.kind === "ingest");
   }
 
-  /** Brings in what was dropped: pictures of a kind together, as a sequence, and each other file by itself. Gives what came first. */
-  async send(files: File[]): Promise<FootageOut | null> {
-    const kinds = new Map<string, File[]>();
-    const others: File[] = [];
-    for (const file of files) {
-      const kind = kindOf(file.name);
-      if (kind) kinds.set(kind, [...(kinds.get(kind) ?? []), file]);
-      else others.push(file);
-    }
-    const sets = [...kinds.values(), ...others.map((file) => [file])];
+  /** Brings in what was dropped or chosen, each sequence and each other file by itself. Gives what came first. */
+  async send(files: (File | Dropped)[]): Promise<FootageOut | null> {
+    const sets = setsOf(
+      files.map((one) => (one instanceof File ? { file: one, folder: "" } : one)),
+    );
     const found = await Promise.all(sets.map((set) => this.sendTogether(set)));
     return found.find((one) => one !== null) ?? null;
   }
 
   private async sendTogether(files: File[]): Promise<FootageOut | null> {
-    const name = files.length > 1 ? `${files.length} pictures` : files[0].name;
+    const name = files.length > 1 ? `${files[0].name} and ${files.length - 1} more` : files[0].name;
     const entry: Upload = { name, share: 0, stop: () => {} };
     const { done, stop } = upload(this.id, files, (share) => {
       this.uploads = this.uploads.map((u) => (u.name === name ? { ...u, share } : u));

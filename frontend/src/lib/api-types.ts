@@ -82,7 +82,10 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** A video or a sound file, or several pictures (or one ZIP of them) as a sequence, as multipart `file` parts. */
+        /**
+         * A video, a sound or a colour table, or several pictures (or one ZIP of them) as a sequence, as `file` parts.
+         * @description <br/>A ZIP that holds several sequences brings in each; `others` are all but the first.
+         */
         post: operations["footage_upload_projects__int_id__footage_post"];
         delete?: never;
         options?: never;
@@ -1913,23 +1916,21 @@ export interface components {
             /** Name */
             name: string;
             /** Spaces */
-            spaces: components["schemas"]["SpaceOut"][];
+            spaces: components["schemas"]["ColourSpaceOut"][];
             /** Views */
             views: components["schemas"]["ViewOut"][];
         };
         /**
-         * SpaceOut
-         * @description Bytes by what takes them.
+         * ColourSpaceOut
+         * @description A colour space. of: what its numbers are: of a scene, of a display, or no colours.
          */
-        SpaceOut: {
-            /** Footage */
-            footage: number;
-            /** Frames */
-            frames: number;
-            /** Exports */
-            exports: number;
-            /** Total */
-            total: number;
+        ColourSpaceOut: {
+            /** Name */
+            name: string;
+            /** Family */
+            family: string;
+            /** Of */
+            of: string;
         };
         /**
          * ViewOut
@@ -1943,11 +1944,13 @@ export interface components {
         };
         /**
          * Uploaded
-         * @description Footage that has arrived, and the job that makes it ready.
+         * @description Footage that has arrived, and the job that makes it ready. others: what came with it.
          */
         Uploaded: {
             footage: components["schemas"]["FootageOut"];
             job: components["schemas"]["JobOut"];
+            /** Others */
+            others: components["schemas"]["FootageOut"][];
         };
         /**
          * Reading
@@ -3810,6 +3813,20 @@ export interface components {
             trash: components["schemas"]["TrashedOut"][];
         };
         /**
+         * SpaceOut
+         * @description Bytes by what takes them.
+         */
+        SpaceOut: {
+            /** Footage */
+            footage: number;
+            /** Frames */
+            frames: number;
+            /** Exports */
+            exports: number;
+            /** Total */
+            total: number;
+        };
+        /**
          * VersionsOut
          * @description The named versions of a shot, the newest first.
          */
@@ -4253,7 +4270,7 @@ export type HowOut = components['schemas']['HowOut'];
 export type StarterOut = components['schemas']['StarterOut'];
 export type WhatOut = components['schemas']['WhatOut'];
 export type ColourOut = components['schemas']['ColourOut'];
-export type SpaceOut = components['schemas']['SpaceOut'];
+export type ColourSpaceOut = components['schemas']['ColourSpaceOut'];
 export type ViewOut = components['schemas']['ViewOut'];
 export type Uploaded = components['schemas']['Uploaded'];
 export type Reading = components['schemas']['Reading'];
@@ -4343,6 +4360,7 @@ export type NewPreset = components['schemas']['NewPreset'];
 export type TrashedOut = components['schemas']['TrashedOut'];
 export type NamedOut = components['schemas']['NamedOut'];
 export type TrashOut = components['schemas']['TrashOut'];
+export type SpaceOut = components['schemas']['SpaceOut'];
 export type VersionsOut = components['schemas']['VersionsOut'];
 export type VersionOut = components['schemas']['VersionOut'];
 export type NewVersion = components['schemas']['NewVersion'];

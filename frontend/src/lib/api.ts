@@ -249,6 +249,7 @@ export const api = {
   piece: (id: number, key: string, piece: number) => `/api/shots/${id}/sound/${key}/${piece}.wav`,
   cuts: (id: number) => got(client.POST("/api/shots/{id}/cuts", { params: { path: { id } } })),
   pieces: (id: number) => got(client.POST("/api/shots/{id}/pieces", { params: { path: { id } } })),
+  colour: () => got(client.GET("/api/colour")),
   reading: (footage: number, hand: Record<string, string>) =>
     got(
       client.POST("/api/footage/{id}/reading", {

@@ -4,6 +4,7 @@
   import Icon from "../lib/Icon.svelte";
   import Progress from "../ui/Progress.svelte";
   import NextStep from "./NextStep.svelte";
+  import Viewed from "./Viewed.svelte";
 
   let { desk }: { desk: Desk } = $props();
   const PRESS = "rounded px-1.5 py-0.5 hover:enabled:bg-[#555] disabled:text-[#b0aca4]";
@@ -73,6 +74,7 @@
   {/if}
   <span class="min-w-0 flex-1 truncate text-[#ffb9ab]">{here}</span>
   {#if !desk.playback.playing}<NextStep {desk} />{/if}
+  <Viewed {desk} />
   <button
     class={PRESS}
     title="Full size shows every pixel of the plate; half the work otherwise"

@@ -1,5 +1,6 @@
 <script lang="ts">
   import { untrack } from "svelte";
+  import { shifted } from "../lib/timecode";
   import { keyFrames, moversOfMatte, moversOfPlane } from "../lib/movers";
   import type { Desk } from "../desk/desk.svelte";
   import { columns, draw, type Column, type Followed } from "./draw";
@@ -23,6 +24,21 @@
   let scroll = $state(0);
   let film = $state.raw<HTMLImageElement | null>(null);
   let night = $state(0);
+  let coded = $state(localStorage.getItem("timecode") === "on");
+
+  /** The plate's time code of its first frame, where the file has one. */
+  const since = $derived(
+    shot.doc.footage.find((one) => one.id === shot.doc.plate)?.timecode || null,
+  );
+  const code = $derived.by(() => {
+    const [from, fps] = [since, shot.doc.format.fps ?? shot.about.plate.fps];
+    return coded && from ? (frame: number) => shifted(from, frame, fps) ?? "" : null;
+  });
+
+  function turn() {
+    coded = !coded;
+    localStorage.setItem("timecode", coded ? "on" : "off");
+  }
 
   const row = $derived(Math.max(size.height / shot.count, 2.2) * zoom);
   const most = $derived(Math.max(0, row * shot.count - size.height));
@@ -38,7 +54,9 @@
       frames: shot.framesOf(t.id),
     })),
   ]);
-  const cols = $derived<Column[]>(columns(size.width, all, keyedName(), desk.playback.heard.there));
+  const cols = $derived<Column[]>(
+    columns(size.width, all, keyedName(), desk.playback.heard.there, !!code),
+  );
   const keyed = $derived(keysOfSelection());
   // svelte-ignore state_referenced_locally (a component never changes its desk)
   const hand = new SheetHand(desk, () => ({
@@ -115,6 +133,7 @@
       count: shot.count,
       frame: desk.playback.frame,
       first: shot.doc.first_number,
+      code,
       loop: desk.playback.loop,
       range: shot.range,
       film,
@@ -158,11 +177,18 @@
         style:left={`${column.x}px`}
         style:width={`${column.width}px`}
       >
-        <span
-          class={column.upright
-            ? "max-h-14 rotate-180 overflow-hidden text-ellipsis [writing-mode:vertical-rl]"
-            : ""}>{column.name}</span
-        >
+        {#if column.kind === "frame" && since}<button
+            class="w-full rounded hover:text-ink"
+            aria-pressed={coded}
+            aria-label="Time code"
+            title={coded ? "Frame numbers instead" : "Time code instead"}
+            onclick={turn}>{column.name} ⇄</button
+          >{:else}
+          <span
+            class={column.upright
+              ? "max-h-14 rotate-180 overflow-hidden text-ellipsis [writing-mode:vertical-rl]"
+              : ""}>{column.name}</span
+          >{/if}
       </div>
     {/each}
   </div>

@@ -25,15 +25,22 @@ function shown(all: Followed[], room: number): number[] {
 /** What the column of sound takes, in pixels. */
 const SOUND = 24;
 
-export function columns(width: number, all: Followed[], keyed: string, sounds = false): Column[] {
+export function columns(
+  width: number,
+  all: Followed[],
+  keyed: string,
+  sounds = false,
+  coded = false,
+): Column[] {
   const found: Column[] = [];
   let x = 0;
   const add = (name: string, wide: number, kind: Column["kind"], upright = false) => {
     found.push({ name, x, width: wide, upright, kind });
     x += wide;
   };
-  add("Frame", 38, "frame");
-  add("Film", 50, "film");
+  // beside time code there is less room for all else
+  add(coded ? "Time code" : "Frame", coded ? 84 : 38, "frame");
+  add("Film", coded ? 34 : 50, "film");
   if (sounds) add("Sound", SOUND, "sound", true);
   const room = width - x - 28 - 30 - 34;
   const each = Math.max(13, Math.min(30, room / Math.max(1, all.length)));
@@ -55,6 +62,8 @@ export type Scene = {
   count: number;
   frame: number;
   first: number;
+  /** What stands beside a row in place of its number, where that is wished. */
+  code: ((frame: number) => string) | null;
   loop: [number, number] | null;
   /** The frames that are worked on. */
   range: [number, number];
@@ -192,9 +201,10 @@ function rules(
   for (const f of labels) {
     const inLoop = s.loop && f >= s.loop[0] && f <= s.loop[1];
     c.fillStyle = inLoop ? ink.faint : ink.sheet;
-    c.fillRect(4, y(f) + 1, 32, 14);
+    const wide = s.columns[0].width;
+    c.fillRect(4, y(f) + 1, wide - 6, 14);
     c.fillStyle = ink.quiet;
-    c.fillText(String(s.first + f), 33, y(f) + 3);
+    c.fillText(s.code?.(f) ?? String(s.first + f), wide - 5, y(f) + 3);
   }
   c.fillStyle = ink.faint;
   for (const column of s.columns.slice(1)) c.fillRect(column.x, 0, 1, s.height);
@@ -244,11 +254,12 @@ function playhead(c: CanvasRenderingContext2D, s: Scene, ink: Ink, y: Y): void {
   const mid = Math.max(8, Math.min(s.height - 8, top + s.row / 2));
   c.fillStyle = ink.ink;
   c.beginPath();
-  c.roundRect(0, mid - 8, 36, 16, 3);
+  const wide = s.columns[0].width;
+  c.roundRect(0, mid - 8, wide - 2, 16, 3);
   c.fill();
   c.fillStyle = ink.onInk;
   c.font = "500 11px 'IBM Plex Mono'";
   c.textAlign = "right";
   c.textBaseline = "middle";
-  c.fillText(String(s.first + s.frame), 32, mid + 0.5);
+  c.fillText(s.code?.(s.frame) ?? String(s.first + s.frame), wide - 6, mid + 0.5);
 }

@@ -12,7 +12,7 @@ from cuvrel.web.present import answer
 api = APIBlueprint("colour", __name__, url_prefix="/api")
 
 
-class SpaceOut(BaseModel):
+class ColourSpaceOut(BaseModel):
     """A colour space. of: what its numbers are: of a scene, of a display, or no colours."""
 
     name: str
@@ -31,13 +31,13 @@ class ColourOut(BaseModel):
     """The configuration. views: the first is what a scene's light is looked at by where nobody chose."""
 
     name: str
-    spaces: list[SpaceOut]
+    spaces: list[ColourSpaceOut]
     views: list[ViewOut]
 
 
 @api.get("/colour", responses={200: ColourOut})
 def colour() -> Response:
     """The colour spaces and views of the configuration that OCIO names, or of the built-in one."""
-    spaces = [SpaceOut(name=one.name, family=one.family, of=one.of) for one in managed.spaces()]
+    spaces = [ColourSpaceOut(name=one.name, family=one.family, of=one.of) for one in managed.spaces()]
     views = [ViewOut(display=display, view=view) for display, view in managed.views()]
     return answer(ColourOut(name=managed.config().getName(), spaces=spaces, views=views))

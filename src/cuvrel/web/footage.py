@@ -12,7 +12,7 @@ from werkzeug.datastructures import FileStorage
 
 from cuvrel.core.media.by_hand import checked_hand
 from cuvrel.core.media.moving import as_film, is_moving_webp
-from cuvrel.core.media.probe import PICTURE_SUFFIXES, MediaInfo, pack_sequence
+from cuvrel.core.media.probe import PICTURE_SUFFIXES, MediaInfo, pack_sequence, split_sequences
 from cuvrel.core.media.stills import SUFFIXES, ending_of, moves
 from cuvrel.core.recipe.errors import MediaError
 from cuvrel.jobs.queue import put
@@ -39,7 +39,10 @@ class Reading(In):
 
 @api.post("/projects/<int:id>/footage", responses={202: Uploaded})
 def upload(path: ById) -> Response:
-    """A video or a sound file, or several pictures (or one ZIP of them) as a sequence, as multipart `file` parts."""
+    """A video, a sound or a colour table, or several pictures (or one ZIP of them) as a sequence, as `file` parts.
+
+    A ZIP that holds several sequences brings in each; `others` are all but the first.
+    """
     shared = services()
     with shared.database.session() as session:
         project_for(session, who(), path.id)
@@ -48,19 +51,31 @@ def upload(path: ById) -> Response:
     shared.config.var.mkdir(parents=True, exist_ok=True)
     with tempfile.TemporaryDirectory(prefix="upload-", dir=shared.config.var) as folder:
         name, file = _received(Path(folder))
-        size = file.stat().st_size
-        try:
-            first_look(file)
-        except MediaError as fault:
-            raise MediaError(f"'{name}': {fault.message}", fault.hint) from fault
-        blob = shared.blobs.put_file(file)
+        kept = []
+        for called, one in _each(name, file, Path(folder)):
+            size = one.stat().st_size
+            try:
+                first_look(one)
+            except MediaError as fault:
+                raise MediaError(f"'{called}': {fault.message}", fault.hint) from fault
+            kept.append((called, shared.blobs.put_file(one), size))
     with shared.database.session() as session:
-        row = FootageRow(project_id=path.id, name=name, blob=blob, size=size)
-        session.add(row)
-        session.flush()
-        job = put(session, "ingest", path.id, name, footage_id=row.id)
-        out = Uploaded(footage=footage_out(row), job=job_out(job))
+        rows = []
+        for called, blob, size in kept:
+            row = FootageRow(project_id=path.id, name=called, blob=blob, size=size)
+            session.add(row)
+            session.flush()
+            rows.append((row, put(session, "ingest", path.id, called, footage_id=row.id)))
+        (first, job), *others = rows
+        out = Uploaded(footage=footage_out(first), job=job_out(job), others=[footage_out(row) for row, _ in others])
     return answer(out, 202)
+
+
+def _each(name: str, file: Path, folder: Path) -> list[tuple[str, Path]]:
+    """What was received, one by one: a ZIP may hold several sequences."""
+    with file.open("rb") as opened:
+        packed = opened.read(4) == b"PK\x03\x04"
+    return (split_sequences(file, folder) if packed and file.name == "received" else []) or [(name, file)]
 
 
 def _received(folder: Path) -> tuple[str, Path]:

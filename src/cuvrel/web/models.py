@@ -612,7 +612,8 @@ class SpaceOut(BaseModel):
 
 
 class Uploaded(BaseModel):
-    """Footage that has arrived, and the job that makes it ready."""
+    """Footage that has arrived, and the job that makes it ready. others: what came with it."""
 
     footage: FootageOut
     job: JobOut
+    others: list[FootageOut] = Field(default_factory=list)

@@ -5,13 +5,15 @@
   import { notes } from "../../lib/notes.svelte";
   import Select from "../../ui/Select.svelte";
 
-  /** Chooses other footage of the project, or a plane of the shot. */
+  /** Chooses other footage of the project, a colour table, or a plane of the shot. */
   type Props = { desk: Desk; field: FieldOut; path: string; name: string; value: string | null };
   let { desk, field, path, name, value }: Props = $props();
   let footage = $state.raw<FootageOut[]>([]);
   const doc = $derived(desk.shot.doc);
   /** Whether sound is chosen, and not a picture. */
   const sounds = $derived(path === "/sound/under");
+  const tables = $derived(field.control === "table");
+  const fits = (f: FootageOut) => (tables ? f.kind === "table" : sounds ? !!f.sound : f.frames > 0);
   const options = $derived(
     field.control === "plane"
       ? doc.planes.map((p) => ({ id: p.id, name: p.name }))
@@ -19,16 +21,18 @@
         ? doc.mattes.map((m) => ({ id: m.id, name: m.name }))
         : [
             ...footage
-              .filter((f) => f.state === "ready" && (sounds ? !!f.sound : f.frames > 0))
+              .filter((f) => f.state === "ready" && fits(f))
               .map((f) => ({ id: String(f.id), name: f.name })),
             ...doc.footage.filter(
-              (f) => (sounds || f.frames > 0) && !footage.some((g) => String(g.id) === f.id),
+              (f) =>
+                (tables ? f.id === value : sounds || f.frames > 0) &&
+                !footage.some((g) => String(g.id) === f.id),
             ),
           ],
   );
 
   async function load() {
-    if (field.control !== "footage") return;
+    if (field.control !== "footage" && !tables) return;
     try {
       footage = (await api.project(desk.shot.about.project)).footage;
     } catch (error) {
@@ -43,7 +47,7 @@
 
   function choose(id: string) {
     const label = `choose ${field.label.toLowerCase()}`;
-    if (field.control === "footage" && id) {
+    if ((field.control === "footage" || tables) && id) {
       const found = footage.find((f) => String(f.id) === id);
       if (found) return desk.useFootage(found, path, label);
     }

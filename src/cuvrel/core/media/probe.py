@@ -518,6 +518,54 @@ def probe(path: Path, tell: Tell = lambda seen: None, hand: Mapping[str, str] = 
     return probe_media(path, tell, hand)
 
 
+def sequences_in(names: list[str]) -> dict[str, list[str]]:
+    """The sequences among the pictures of a ZIP, by a name to show: those of one folder, one kind and one name before
+    their number. Pictures without numbers of their own that are of one kind are one sequence.
+    """
+    groups: dict[tuple[str, str, str], list[str]] = {}
+    for name in filter(is_picture, names):
+        path = Path(name)
+        stem = re.sub(r"[\s._-]*\d+$", "", path.stem)
+        groups.setdefault((str(path.parent), stem, SUFFIXES[path.suffix.lower()]), []).append(name)
+    if all(len(one) == 1 for one in groups.values()):
+        groups = {}
+        for name in filter(is_picture, names):
+            groups.setdefault(("", "", SUFFIXES[Path(name).suffix.lower()]), []).append(name)
+    out: dict[str, list[str]] = {}
+    for (folder, stem, kind), found in groups.items():
+        shown = stem or (Path(folder).name if folder != "." else "") or "pictures"
+        title = next(one for one in (shown, f"{shown}, {kind}", f"{Path(folder).name} {shown}, {kind}",
+                                     f"{folder} {shown}, {kind}") if one not in out)  # fmt: skip
+        out[title] = found
+    return out
+
+
+def split_sequences(path: Path, into: Path, most: int = 100) -> list[tuple[str, Path]]:
+    """The sequences of a ZIP as files of their own in a folder, with names to show; [] where it holds one alone.
+
+    Raises MediaError where it can't be read, or holds more than `most`.
+    """
+    try:
+        with zipfile.ZipFile(path) as archive:
+            found = sequences_in(archive.namelist())
+            if len(found) < 2:
+                return []
+            if len(found) > most:
+                raise MediaError(f"The ZIP file holds {len(found)} sequences, which is more than are taken at once.")
+            out = []
+            for n, (title, names) in enumerate(found.items()):
+                to = into / f"sequence-{n}.zip"
+                with zipfile.ZipFile(to, "w", zipfile.ZIP_STORED) as part:
+                    for name in sorted(names, key=_natural):
+                        unpacked(archive, name, beside := into / "member")
+                        part.write(beside, Path(name).name)
+                out.append((f"{title} – {len(names)} pictures", to))
+            (into / "member").unlink(missing_ok=True)
+            return out
+    except BROKEN as fault:
+        raise MediaError("The sequence can't be read; the file is broken or cut short.") from fault
+
+
 def pack_sequence(pictures: list[tuple[str, Path]], to: Path) -> None:
     """Puts pictures, given as (name, path), into one uncompressed zip with stable bytes."""
     with zipfile.ZipFile(to, "w", zipfile.ZIP_STORED) as archive:
