@@ -89,6 +89,13 @@ def _matrix(path: Path, a: int, b: int, c: int, d: int) -> None:
     path.write_bytes(bytes(data))
 
 
+def _half_mxf(path: Path) -> None:
+    """An MXF file that was cut in half, and has lost its index."""
+    film(path, "mxf", "mpeg2video", options={"bf": "2", "g": "12"}, rate=25, base=Fraction(1, 25))
+    data = path.read_bytes()
+    path.write_bytes(data[: len(data) * 6 // 10])
+
+
 def _two(path: Path, first: int, second: int, default: int) -> None:
     """An MKV with two films, of which one is the default."""
     from av.stream import Disposition
@@ -116,13 +123,13 @@ MILLI = Fraction(1, 1000)
 
 @dataclass(frozen=True)
 class Kind:
-    """A file, and what it must come in as. shows: the numbers in the order of their first showing. shape: where it is
-    not as it was made. says: a part of what a person is told.
+    """A file, and what it must come in as. shows: the numbers in the order of their first showing; None: some that
+    follow one another. shape: where it is not as it was made. says: a part of what a person is told.
     """
 
     name: str
     make: Callable[[Path], None]
-    shows: Numbers
+    shows: Numbers | None
     shape: tuple[int, int] = (WIDE, HIGH)
     says: str = ""
     as_seen: Callable[[U8], U8] = lambda seen: seen
@@ -160,6 +167,10 @@ def kinds() -> Iterator[Kind]:
     yield Kind("mirrored.mp4", lambda path: _matrix(path, -1, 0, 0, 1), ALL, as_seen=lambda seen: seen[:, ::-1])
     yield Kind("mirrored and turned.mp4", lambda path: _matrix(path, 0, 1, 1, 0), ALL, (HIGH, WIDE),
                as_seen=lambda seen: seen.transpose(1, 0, 2))  # fmt: skip
+    yield Kind("half.mxf", _half_mxf, None)
+    late = {**GROUPS, "x264-params": "open-gop=1"}
+    yield Kind("begun late.ts", lambda path: film(path, "mpegts", options=late, keep=lambda n: n > 12), None,
+               says="missing at the start")  # fmt: skip
     yield Kind("the second of two.mkv", lambda path: _two(path, 100, 0, 1), ALL)
 
 
@@ -179,7 +190,10 @@ def _faults(kind: Kind, path: Path, info: MediaInfo) -> list[str]:
         out.append(f"says {info.said}")
     numbers = shown(path, info, kind, list(range(info.frames)), 96 << 20)
     firsts = [numbers[0], *(b for a, b in pairwise(numbers) if a != b)]
-    if firsts != kind.shows and f"{len(kind.shows) - len(firsts)} pictures" not in " ".join(info.said):
+    if kind.shows is None:
+        if len(firsts) < 8 or any(b != a + 1 for a, b in pairwise(firsts)):
+            out.append(f"shows {firsts}")
+    elif firsts != kind.shows and f"{len(kind.shows) - len(firsts)} pictures" not in " ".join(info.said):
         out.append(f"shows {len(firsts)} of {len(kind.shows)} pictures, or not in their order")
     leaps = [int(n) for n in np.random.default_rng(5).permutation(info.frames)]
     if shown(path, info, kind, leaps, 1 << 18) != [numbers[n] for n in leaps]:

@@ -17,7 +17,7 @@ from cuvrel.core.media.probe import pack_sequence, probe
 from cuvrel.core.media.reader import Reader
 from cuvrel.core.media.writer import png_bytes
 from cuvrel.core.recipe.models import Mark
-from cuvrel.demo import followed, tracked
+from cuvrel.demo import followed, log, tracked
 from cuvrel.demo.jobs import JOBS, job_document
 from cuvrel.demo.jobs_lines import MORE_JOBS
 from cuvrel.demo.jobs_tracked import TRACKED_JOBS
@@ -83,6 +83,11 @@ def install(
                 tell(f"demo project, shot {number}: {job.title}")
             _morning(session, project.id, blobs)
             tell("demo project: the morning reel")
+            film = _footage(session, project.id, blobs, CLIPS / log.CLIP, {"colour": log.CURVE})
+            plate, table = (entry(one).model_dump(mode="json")
+                            for one in (film, _footage(session, project.id, blobs, CLIPS / log.TABLE)))  # fmt: skip
+            shots.create(session, project.id, log.log_document(plate, table))
+            tell("demo project: the night watch in log")
     return True
 
 
@@ -126,8 +131,10 @@ def _frame(blobs: Blobs, shot_id: int, one: followed.Kept) -> MatteFrame:
     )  # fmt: skip
 
 
-def _footage(session: Session, project_id: int, blobs: Blobs, file: Path) -> FootageRow:
-    """A piece of the harbour footage, brought in as an upload would be."""
+def _footage(
+    session: Session, project_id: int, blobs: Blobs, file: Path, hand: dict[str, str] | None = None
+) -> FootageRow:
+    """A piece of the harbour footage, brought in as an upload would be. hand: how it is read by hand."""
     with tempfile.TemporaryDirectory(prefix="cuvrel-") as folder:
         copy = Path(folder) / file.name
         if file.suffix == ".png":
@@ -136,6 +143,7 @@ def _footage(session: Session, project_id: int, blobs: Blobs, file: Path) -> Foo
             shutil.copyfile(file, copy)
         size = file.stat().st_size
         row = FootageRow(project_id=project_id, name=file.name, size=size, blob=blobs.put_file(copy))
+    row.info = {"hand": hand or {}}
     session.add(row)
     session.flush()
     make_ready(session, row, blobs)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import hashlib
 import lzma
 import re
 import tempfile
@@ -177,10 +178,12 @@ class _Seen:
     interlaced: int = 0
     damaged: list[int] = field(default_factory=list)
     tell: Tell = lambda seen: None
+    marks: list[bytes] = field(default_factory=list)
 
     def add(self, frame: Any) -> None:
         """One more frame. Raises MediaError."""
         self.tell(len(self.pts))
+        self.marks.append(_mark(frame))
         if self.shape is None:
             self.shape, self.first = (frame.width, frame.height), frame
         elif self.shape != (frame.width, frame.height):
@@ -191,6 +194,59 @@ class _Seen:
         self.interlaced += bool(frame.interlaced_frame)
         if len(self.pts) > MAX_FRAMES:
             raise MediaError(f"The file has more than {MAX_FRAMES} frames.", "Cut it into parts.")
+
+
+def _mark(frame: Any) -> bytes:
+    """A few bytes of a frame, by which another one is told apart from it."""
+    plane = np.frombuffer(frame.planes[0], np.uint8)
+    sparse = plane[:: max(1, plane.size // 2048) | 1].tobytes()  # an odd step comes to all columns
+    return hashlib.blake2b(sparse, digest_size=8).digest()
+
+
+INDEXED = ("mov", "matroska", "webm")
+
+
+def _leaps_right(path: Path, pts: list[int], marks: list[bytes]) -> bool:
+    """Whether a leap shows the frame that is there when the file is run through.
+
+    Containers without an index guess, and those that were cut short have lost theirs. Looked at in six places.
+    """
+    return all(_led_to(path, pts, n) == marks[n] for n in {(k + 1) * len(pts) // 6 - 1 for k in range(6)} - {-1})
+
+
+def _led_to(path: Path, pts: list[int], number: int) -> bytes | None:
+    """What a leap to a frame shows, as the reader makes it: from further back, where a key frame comes too late."""
+    back = 0
+    while number - back > -4 * len(pts):
+        with open_video(path) as container:
+            stream = picture_of(container)
+            stream.thread_type = "AUTO"
+            try:
+                container.seek(pts[max(0, number - back)], stream=stream, backward=True)
+                for frame in frames_of(container):
+                    if frame.pts == pts[number]:
+                        return _mark(frame)
+                    if frame.pts is not None and frame.pts > pts[number]:
+                        break
+                else:
+                    return None
+            except (av.FFmpegError, OSError, ValueError):
+                return None
+        back = max(4, 4 * back)
+    return None
+
+
+def _lost_at_start(path: Path, first: int) -> int:
+    """How many pictures before the first one can't be made, since they rest on ones that the file does not hold."""
+    lost = seen = 0
+    with open_video(path) as container:
+        for packet in container.demux(picture_of(container)):
+            seen += 1
+            if packet.size and packet.pts is not None and packet.pts < first and not packet.is_discard:
+                lost += 1
+            if seen > 60:
+                break
+    return lost
 
 
 def probe_video(path: Path, tell: Tell = lambda seen: None, hand: Mapping[str, str] = NOBODY) -> MediaInfo:
@@ -204,7 +260,7 @@ def probe_video(path: Path, tell: Tell = lambda seen: None, hand: Mapping[str, s
         stream = picture_of(container)
         check_size(stream.codec_context.width, stream.codec_context.height)
         stream.thread_type = "AUTO"
-        promised, seen = stream.frames, _Seen(tell=tell)
+        promised, seen, form_name = stream.frames, _Seen(tell=tell), container.format.name
         try:
             for frame in frames_of(container):
                 seen.add(frame)
@@ -234,6 +290,12 @@ def probe_video(path: Path, tell: Tell = lambda seen: None, hand: Mapping[str, s
     missing = [] if holes else missing
     fps, variable = _rate(times, base, stated)
     told = [*_told_of_damage(seen.damaged), *missing]
+    if not counted and (lost := _lost_at_start(path, times[0])):
+        many = "1 picture is" if lost == 1 else f"{lost} pictures are"
+        told.insert(0, f"{many} missing at the start: what they rest on is not in the file.")
+    if not counted and not holes and not form_name.startswith(INDEXED) and not _leaps_right(path, times, seen.marks):
+        counted, places = True, list(range(len(times)))
+        told.append("Its index is broken or missing: it is read from its beginning, which takes longer.")
     if variable and hand.get("times") == "picture by picture":
         fps = on_grid(times, base, stated)[0]
         told[:0] = [f"Its frames come unevenly; each is shown once, {fps:.6g} a second."]
