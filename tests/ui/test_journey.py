@@ -56,7 +56,7 @@ def test_from_a_video_file_to_an_exported_cut_out(
     expect(page.get_by_role("region", name="Bench").get_by_text(f"in marks {ins}")).to_be_visible()
 
     # let the machine follow it; where it halts, mend or go on
-    expect(page.get_by_role("note", name="Next step")).to_contain_text("carry it through the shot")
+    expect(page.get_by_role("note", name="Next step")).to_contain_text("Carry it through the shot")
     state = page.get_by_role("region", name="Mattes").locator("[data-reach]")
     desk.button("Follow on ▶").click()
     for _ in range(16):

@@ -19,7 +19,7 @@
     before = step;
   });
 
-  const ORDER = ["matte", "mark", "follow", "treat", "export"];
+  const ORDER = ["matte", "plate", "mark", "follow", "doubt", "treat", "export"];
 
   function forget(id: string) {
     learn(id);

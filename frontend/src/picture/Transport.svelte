@@ -29,7 +29,7 @@
 </script>
 
 <div
-  class="flex items-center gap-3 overflow-hidden bg-rail px-3 text-[12.5px] whitespace-nowrap text-[#e4e1da]"
+  class="flex items-center gap-2.5 overflow-hidden bg-rail px-3 text-[12.5px] whitespace-nowrap text-[#e4e1da]"
   role="group"
   aria-label="Playback"
 >
@@ -57,7 +57,9 @@
       size={15}
     />
   </button>
-  <span>of {first + shot.range[0]}–{first + shot.range[1]} · {fps} fps</span>
+  <span class="flex-none" title={`Frames of the range, at ${fps} a second`}
+    >{first + shot.range[0]}–{first + shot.range[1]} · {fps}</span
+  >
   {#if desk.playback.loop}
     <button
       class={[PRESS, "text-[#a9d6f5]"]}
@@ -72,7 +74,9 @@
       {come} of {span} frames
     </span>
   {/if}
-  <span class="min-w-0 flex-1 truncate text-[#ffb9ab]">{here}</span>
+  <span class={["min-w-0 truncate text-[#ffb9ab]", here ? "flex-1" : "ml-auto"]} title={here}
+    >{here}</span
+  >
   {#if !desk.playback.playing}<NextStep {desk} />{/if}
   <Viewed {desk} />
   <button
@@ -80,12 +84,12 @@
     title="Full size shows every pixel of the plate; half the work otherwise"
     aria-pressed={desk.view.full}
     onclick={() => (desk.view.full = !desk.view.full)}
-    >{desk.view.full ? "full size" : `preview ${desk.playback.width} px`}</button
+    >{desk.view.full ? "full size" : `${desk.playback.width} px`}</button
   >
   <button
     class={PRESS}
     disabled={!desk.selection.matteId && !desk.selection.track}
     title="Next problem or touch (Page Down)"
-    onclick={() => desk.problem(1)}>{doubts ? `${doubts} to look at` : "next touch"} ↓</button
+    onclick={() => desk.problem(1)}>{doubts ? `${doubts} to look at` : "touch"} ↓</button
   >
 </div>

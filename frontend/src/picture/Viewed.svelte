@@ -37,7 +37,7 @@
   ]);
   const says = $derived(
     value === "auto"
-      ? "view"
+      ? ""
       : value === "plain"
         ? "plain"
         : (options.find((one) => one.value === value)?.label ?? viewing?.view ?? "table"),
@@ -86,9 +86,9 @@
   <Select.Trigger
     aria-label="Looked at"
     title="How light is looked at: plainly, through a view, or through a table"
-    class="flex max-w-40 min-w-0 items-center gap-1 rounded px-1.5 py-0.5 hover:bg-[#555]"
+    class="flex max-w-36 flex-none items-center gap-1 rounded px-1.5 py-0.5 hover:bg-[#555]"
   >
-    <Icon name="eye" size={14} /><span class="truncate">{says}</span>
+    <Icon name="eye" size={14} />{#if says}<span class="truncate">{says}</span>{/if}
   </Select.Trigger>
   <Select.Portal>
     <Select.Content

@@ -1,10 +1,10 @@
 /** What a new person does next; a step that was once taken is not named again in this browser. */
 import type { Desk } from "../desk/desk.svelte";
 import { follow } from "../desk/deeds";
-import type { Pull } from "../lib/api-types";
+import type { Matte, Pull } from "../lib/api-types";
 
 export type Step = {
-  id: "matte" | "mark" | "follow" | "treat" | "export";
+  id: "matte" | "plate" | "mark" | "follow" | "doubt" | "treat" | "export";
   says: string;
   /** What takes it, one press away. */
   deed?: { label: string; run: () => void };
@@ -27,38 +27,66 @@ export function find(desk: Desk, pull: Pull): void {
   );
 }
 
-/** The first step that is not taken yet on this shot, or none. */
+/** Whether nothing in a matte can cover anything yet. */
+function empty(matte: Matte): boolean {
+  return matte.pulls.every((pull) =>
+    pull.kind === "trace"
+      ? !pull.marks.length
+      : pull.kind === "shape"
+        ? !pull.shapes.length
+        : false,
+  );
+}
+
+/** What a key by difference still needs, if the selected matte has one. */
+function wantsPlate(matte: Matte): boolean {
+  return matte.pulls.some((pull) => pull.kind === "difference_key" && !pull.params?.plate);
+}
+
+/** The first step that is not taken yet on this shot, or none: true to what is selected and to what is there. */
 export function nextStep(desk: Desk): Step | null {
   const { shot } = desk;
   const doc = shot.doc;
-  if (!doc.mattes.length)
-    return { id: "matte", says: "Add a matte on the right: it will hold the subject." };
+  const treated = doc.planes.some((plane) => plane.kind !== "plate");
+  if (!doc.mattes.length && !treated) return { id: "matte", says: "Add a matte for the subject." };
+  const { thing } = desk.selection;
+  const matte = thing?.kind === "matte" ? shot.matte(thing.id) : undefined;
+  if (matte && wantsPlate(matte))
+    return { id: "plate", says: "The difference key needs a clean plate: build it on its card." };
   const pull = desk.selection.trace;
-  if (pull && desk.selection.thing?.kind === "matte") {
+  // whoever has laid planes already has gone another way, with another matte or with none
+  if (pull && matte && !treated) {
     const stored = shot.frames.get(pull.id)?.size ?? 0;
-    if (!pull.marks.length)
+    if (empty(matte))
       return {
         id: "mark",
-        says: "Draw along the subject, then around it (O), or",
-        deed: { label: "Find the subject", run: () => find(desk, pull) },
+        says: "Draw along the subject, or",
+        deed: { label: "Find it", run: () => find(desk, pull) },
       };
-    if (stored <= 1 && shot.count > 1)
+    if (pull.marks.length && stored <= 1 && shot.count > 1)
       return {
         id: "follow",
-        says: "Mend it by more marks, then carry it through the shot:",
+        says: "Carry it through the shot:",
         deed: { label: "Follow on", run: () => void follow(desk, 1) },
       };
   }
-  if (doc.planes.every((plane) => plane.kind === "plate"))
+  const doubts = desk.doubts(pull?.id);
+  if (matte && doubts)
     return {
-      id: "treat",
-      says: "Treat it: add a plane on the right.",
+      id: "doubt",
+      says: doubts === 1 ? "One frame is in doubt:" : `${doubts} frames are in doubt:`,
+      deed: { label: "Look", run: () => desk.problem(1) },
     };
+  if (!treated) {
+    if (doc.mattes.every(empty))
+      return { id: "mark", says: "Select the matte, and mark or key it." };
+    return { id: "treat", says: "Treat it: add a plane (Shift+A)." };
+  }
   if (!shot.jobs.some((job) => job.kind === "export"))
     return {
       id: "export",
       says: "Write it to a file:",
-      deed: { label: "Open the exports", run: () => (desk.slide = "exports") },
+      deed: { label: "Export", run: () => (desk.slide = "exports") },
     };
   return null;
 }
