@@ -74,7 +74,7 @@ def test_another_sound_is_laid_under_and_is_no_plate(web: Web, clap: Any, tmp_pa
     project, _, shot = clap
     bell = brought(web, project, harbour_bell(tmp_path / "bell.wav"))
     assert (bell["frames"], bell["sound"]["channels"]) == (0, 2)
-    assert "sound alone" in problem(
+    assert "holds no picture" in problem(
         web.post(f"/api/projects/{project}/shots", {"name": "x", "footage": bell["id"]}), 422
     )
     entry = {key: bell[key] for key in ("name", "hash", "width", "height", "frames", "fps")}
@@ -88,7 +88,7 @@ def test_another_sound_is_laid_under_and_is_no_plate(web: Web, clap: Any, tmp_pa
     found = samples(web.get(f"/api/shots/{shot['id']}/sound/{heard['key']}/0.wav").data)
     assert np.abs(found[round(0.55 * RATE) : round(0.8 * RATE)]).max() > 3 * np.abs(found[: round(0.4 * RATE)]).max()
     element = {"id": "e", "name": "E", "kind": "element", "params": {"footage": str(bell["id"])}}
-    assert "sound alone" in problem(
+    assert "holds no picture" in problem(
         web.edit(shot["id"], 1, [{"op": "add", "path": "/planes/0", "value": element}]), 422
     )
     assert "still" in problem(web.client.delete(f"/api/footage/{bell['id']}"), 422) or True

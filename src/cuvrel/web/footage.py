@@ -8,6 +8,8 @@ from pathlib import Path
 from flask import Response, request
 from flask_openapi3 import APIBlueprint
 from pydantic import BaseModel, Field
+from sqlalchemy import select
+from sqlalchemy.orm import Session
 from werkzeug.datastructures import FileStorage
 
 from cuvrel.core.media.by_hand import checked_hand
@@ -17,8 +19,9 @@ from cuvrel.core.media.stills import SUFFIXES, ending_of, moves
 from cuvrel.core.recipe.errors import MediaError
 from cuvrel.jobs.queue import put
 from cuvrel.store.access import footage_for, project_for
+from cuvrel.store.documents import document_of
 from cuvrel.store.footage import clean_name, first_look
-from cuvrel.store.models import FootageRow
+from cuvrel.store.models import FootageRow, ShotRow
 from cuvrel.store.shots import NotFound
 from cuvrel.web.models import ById, In, Uploaded
 from cuvrel.web.openapi import file_of
@@ -137,10 +140,20 @@ def reading(path: ById, body: Reading) -> Response:
         row = footage_for(session, who(), path.id, lock=True)
         if row.state != "ready" or not row.info.get("frames"):
             raise MediaError("Only pictures that are ready can be read otherwise.")
-        row.info = {**row.info, "hand": checked_hand(body.hand, MediaInfo.from_json(row.info))}
+        hand, before = checked_hand(body.hand, MediaInfo.from_json(row.info)), row.info.get("hand", {})
+        if hand.get("times") != before.get("times") and _used(session, row):
+            raise MediaError("A shot is on this footage: with other times its frames would be others.",
+                             "Bring the file in once more, and read that one so.")  # fmt: skip
+        row.info = {**row.info, "hand": hand}
         job = put(session, "ingest", row.project_id, f"{row.name}, read otherwise", footage_id=row.id)
         out = Uploaded(footage=footage_out(row), job=job_out(job))
     return answer(out, 202)
+
+
+def _used(session: Session, row: FootageRow) -> bool:
+    """Whether a shot knows of this footage."""
+    shots = session.scalars(select(ShotRow).where(ShotRow.project_id == row.project_id, ShotRow.trashed.is_(None)))
+    return any(str(row.id) in {one.id for one in document_of(session, shot).shot.footage} for shot in shots)
 
 
 class FilmPath(BaseModel):
