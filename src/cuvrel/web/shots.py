@@ -59,7 +59,7 @@ def new_shot(path: ById, body: NewShot) -> Response:
         if footage.state != "ready":
             raise CuvrelError("The footage is not ready yet.", "Wait until it has been brought in.")
         if not footage.info["frames"]:
-            raise CuvrelError("This is sound alone; a shot needs a picture.", "Lay it under a shot as sound.")
+            raise CuvrelError("This holds no picture; a shot needs one.", "Lay sound under a shot as sound.")
         row = store.create(session, path.id, begun_shot(body.name, entry(footage)))
         return answer(shot_out(session, row), 201)
 
