@@ -45,9 +45,9 @@ def test_what_is_set_by_hand_while_it_is_brought_in_stays_set(rig: Rig) -> None:
         row = session.get(FootageRow, rig.footage)
 
         def meanwhile(done: int, total: int) -> None:
-            if done == 1:
-                with rig.database.session() as other:
-                    there = other.get(FootageRow, rig.footage)
+            with rig.database.session() as other:
+                there = other.get(FootageRow, rig.footage)
+                if done in (0, 1) and not there.info.get("hand"):
                     there.info = {**there.info, "hand": {"range": "full"}}
 
         make_ready(session, row, rig.blobs, meanwhile)

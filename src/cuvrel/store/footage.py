@@ -15,22 +15,20 @@ import numpy as np
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
+from cuvrel.core.media import proxy
 from cuvrel.core.media.apart import probe_apart
 from cuvrel.core.media.by_hand import still_good
 from cuvrel.core.media.container import open_media, open_video, picture_of
 from cuvrel.core.media.cube import is_cube, read_cube
 from cuvrel.core.media.managed import fingerprint
-from cuvrel.core.media.probe import MediaInfo, probe
-from cuvrel.core.media.reader import Reader
+from cuvrel.core.media.probe import MediaInfo
 from cuvrel.core.media.sound import extract
 from cuvrel.core.media.stills import check_size
-from cuvrel.core.media.writer import VideoWriter
 from cuvrel.core.recipe.errors import MediaError
 from cuvrel.core.recipe.models import Footage, Shot
 from cuvrel.store.blobs import Blobs
 from cuvrel.store.models import FootageRow
 
-PROXY_SIDE = 960
 FILM_HEIGHT = 72
 MOST_NAME = 255
 FILM_MOST = 120
@@ -93,23 +91,21 @@ class Small:
 def prepare(blobs: Blobs, blob: str, hand: dict[str, str], progress: Progress = lambda done, total: None) -> Small:
     """Indexes a file and makes its proxy, film strip and samples, as it is read by `hand`. Raises MediaError."""
     path = blobs.path(blob)
-    info = probe_apart(path, lambda seen: progress(0, max(1, seen)), hand=hand)
-    good, lost = still_good(hand, info)
-    info = replace(info, hand=good, said=[*info.said, *lost])
-    proxy: dict[str, Any] = {}
-    film: dict[str, Any] = {}
-    sound: dict[str, Any] = {}
-    with tempfile.TemporaryDirectory(prefix="cuvrel-") as folder:
-        if info.frames:
-            proxy, film = _small(path, info, Path(folder), blobs, progress)
+    with tempfile.TemporaryDirectory(prefix="cuvrel-") as name:
+        folder = Path(name)
+        info = probe_apart(path, lambda seen: progress(0, max(1, seen)), hand=hand, small=folder / "proxy.mkv")
+        good, lost = still_good(hand, info)
+        info = replace(info, hand=good, said=[*info.said, *lost])
+        small, film = _small(path, info, folder, blobs, progress) if info.frames else ({}, {})
+        sound: dict[str, Any] = {}
         if info.sound is not None:
-            samples = Path(folder) / "samples"
+            samples = folder / "samples"
             blobs.room.hold(info.sound.samples * (8 if info.sound.deep else 4))
             count = extract(path, info.sound, samples)
             sound = {"blob": blobs.put_file(samples), "deep": info.sound.deep, "count": count} if count else {}
     if info.sound is not None and not sound:
         info = replace(info, sound=None)
-    return Small(info, proxy, film, sound, hand)
+    return Small(info, small, film, sound, hand)
 
 
 def say_ready(session: Session, row: FootageRow, made: Small) -> None:
@@ -135,10 +131,15 @@ def _small(
     path: Path, info: MediaInfo, folder: Path, blobs: Blobs, progress: Progress
 ) -> tuple[dict[str, Any], dict[str, Any]]:
     """What a row says of its proxy and of its film strip."""
-    proxy, (step, strip) = _proxy_and_film(path, info, folder, progress)
-    small = probe(proxy)
+    file = folder / "proxy.mkv"
+    if not file.exists():
+        proxy.write(path, info, file, lambda done: progress(done, info.frames))
+    step = max(1, -(-info.frames // FILM_MOST))
+    wide = min(FILM_WIDEST, max(8, round(info.width / info.height * FILM_HEIGHT)))
+    small, pictures = proxy.look_at(file, step, (FILM_HEIGHT, wide))
     if small.frames != info.frames:
-        raise MediaError("The proxy did not come out whole.", "Bring the footage in again.")
+        raise MediaError("The small film did not come out whole.", "Bring the footage in again.")
+    strip = np.hstack(pictures)
     data = cv2.imencode(".jpg", strip[..., ::-1], [cv2.IMWRITE_JPEG_QUALITY, 86])[1].tobytes()
     count = -(-info.frames // step)
     film = {"blob": blobs.put(data), "step": step, "width": strip.shape[1] // count, "height": strip.shape[0],
@@ -146,31 +147,8 @@ def _small(
     about = {"width": small.width, "height": small.height, "info": small.to_json(), "hand": info.hand}
     if info.hand.get("colour"):
         about["config"] = fingerprint()
-    return {"blob": blobs.put_file(proxy), **about}, film
-
-
-def _proxy_and_film(
-    path: Path, info: MediaInfo, folder: Path, progress: Progress
-) -> tuple[Path, tuple[int, np.ndarray]]:
-    ratio = min(1.0, PROXY_SIDE / max(info.width, info.height))
-    width, height = max(2, round(info.width * ratio) & ~1), max(2, round(info.height * ratio) & ~1)
-    step = max(1, -(-info.frames // FILM_MOST))
-    film_width = min(FILM_WIDEST, max(8, round(info.width / info.height * FILM_HEIGHT)))
-    reader = Reader(path, info, keep_bytes=0)
-    to = folder / "proxy.mkv"
-    writer = VideoWriter(to, "proxy", width, height, info.fps)
-    strip = []
-    try:
-        for number in range(info.frames):
-            picture = cv2.resize(reader.frame(number), (width, height), interpolation=cv2.INTER_AREA)
-            writer.write(picture)
-            if number % step == 0:
-                strip.append(cv2.resize(picture, (film_width, FILM_HEIGHT), interpolation=cv2.INTER_AREA))
-            progress(number + 1, info.frames)
-    finally:
-        writer.close()
-        reader.close()
-    return to, (step, np.hstack(strip))
+    progress(info.frames, info.frames)
+    return {"blob": blobs.put_file(file), **about}, film
 
 
 def entry(row: FootageRow) -> Footage:

@@ -20,6 +20,7 @@ from pathlib import Path
 from typing import Any
 
 from cuvrel.core.media.probe import NOBODY, MediaInfo, Tell, probe
+from cuvrel.core.media.proxy import Beside
 from cuvrel.core.recipe.errors import MediaError
 
 MEMORY = 3 << 30  # bytes of data that the process may have (RLIMIT_DATA); a float picture of 8192 x 4096 needs two
@@ -29,10 +30,22 @@ TICK = 0.25
 
 def probe_apart(
     path: Path, tell: Tell = lambda seen: None, memory: int = MEMORY, silent: float = SILENT,
-    hand: Mapping[str, str] = NOBODY,
+    hand: Mapping[str, str] = NOBODY, small: Path | None = None,
 ) -> MediaInfo:  # fmt: skip
-    """See `probe`; what `tell` raises, a few times a second, ends it. Raises MediaError."""
-    command = [sys.executable, "-m", "cuvrel.core.media.apart", str(path), str(memory), json.dumps(dict(hand))]
+    """See `probe`; what `tell` raises, a few times a second, ends it. Raises MediaError.
+
+    small: where the small film is written on the way (proxy.Beside), as it can be for most footage; else it is not
+    there afterwards.
+    """
+    command = [
+        sys.executable,
+        "-m",
+        "cuvrel.core.media.apart",
+        str(path),
+        str(memory),
+        json.dumps(dict(hand)),
+        str(small or ""),
+    ]
     env = {**os.environ, "OMP_NUM_THREADS": "1", "OPENBLAS_NUM_THREADS": "1"}
     with subprocess.Popen(command, stdout=subprocess.PIPE, stderr=subprocess.DEVNULL, env=env) as child:
         try:
@@ -75,7 +88,7 @@ def _said(child: subprocess.Popen[bytes], silent: float) -> Iterator[dict[str, A
                 raise MediaError("One picture of the file takes longer than a minute to read.", "Export it again.")
 
 
-def main(path: str, memory: str, hand: str, tell: Callable[[dict[str, Any]], None]) -> None:
+def main(path: str, memory: str, hand: str, small: str, tell: Callable[[dict[str, Any]], None]) -> None:
     """What the process does: looks at a file, and says what it is or why it is refused."""
     resource.setrlimit(resource.RLIMIT_DATA, (int(memory), int(memory)))
     resource.setrlimit(resource.RLIMIT_CORE, (0, 0))
@@ -87,8 +100,14 @@ def main(path: str, memory: str, hand: str, tell: Callable[[dict[str, Any]], Non
             last = time.monotonic()
             tell({"seen": count})
 
+    beside = Beside(Path(small), json.loads(hand)) if small else None
     try:
-        tell({"info": probe(Path(path), seen, json.loads(hand)).to_json()})
+        info = probe(Path(path), seen, json.loads(hand), beside.watch if beside else lambda frame, aspect: None)
+        if beside is not None:
+            beside.close()
+            if not beside.fits(info):
+                Path(small).unlink(missing_ok=True)
+        tell({"info": info.to_json()})
     except MediaError as fault:
         tell({"refused": [fault.message, fault.hint]})
 
@@ -104,4 +123,4 @@ if __name__ == "__main__":
             heard.write(json.dumps(said) + "\n")
             heard.flush()
 
-    main(sys.argv[1], sys.argv[2], sys.argv[3], say)
+    main(sys.argv[1], sys.argv[2], sys.argv[3], sys.argv[4], say)

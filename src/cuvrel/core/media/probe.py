@@ -53,6 +53,10 @@ RATES = (24000 / 1001, 24.0, 25.0, 30000 / 1001, 30.0, 48.0, 50.0, 60000 / 1001,
 
 Kind = Literal["video", "sequence", "sound", "table"]
 Tell = Callable[[int], None]
+Watch = Callable[[Any, Fraction | None], None]
+"""What is told how many frames were seen; what is shown each frame of a video as it is decoded, with the shape of its
+pixels.
+"""
 
 
 @dataclass(frozen=True)
@@ -123,14 +127,19 @@ class MediaInfo:
         return MediaInfo(**known)
 
 
-def probe_media(path: Path, tell: Tell = lambda seen: None, hand: Mapping[str, str] = NOBODY) -> MediaInfo:
+def probe_media(
+    path: Path,
+    tell: Tell = lambda seen: None,
+    hand: Mapping[str, str] = NOBODY,
+    watch: Watch = lambda frame, aspect: None,
+) -> MediaInfo:
     """A video, or sound alone. Raises MediaError."""
     with open_media(path) as container:
         heard = sound_of(container)
         alone = heard is not None and all(is_beside(one) for one in container.streams.video)
         codec = heard.codec_context.name if alone else ""
     if not alone:
-        return probe_video(path, tell, hand)
+        return probe_video(path, tell, hand, watch)
     sound = sound_info(path, 0.0, stream=_chosen(hand))
     if sound is None or sound.samples == 0:
         raise MediaError("There is neither picture nor sound in this file.", "Export it again.")
@@ -178,6 +187,8 @@ class _Seen:
     interlaced: int = 0
     damaged: list[int] = field(default_factory=list)
     tell: Tell = lambda seen: None
+    watch: Watch = lambda frame, aspect: None
+    aspect: Fraction | None = None
     marks: list[bytes] = field(default_factory=list)
 
     def add(self, frame: Any) -> None:
@@ -192,6 +203,7 @@ class _Seen:
             self.damaged.append(len(self.pts))
         self.pts.append(frame.pts)
         self.interlaced += bool(frame.interlaced_frame)
+        self.watch(frame, self.aspect)
         if len(self.pts) > MAX_FRAMES:
             raise MediaError(f"The file has more than {MAX_FRAMES} frames.", "Cut it into parts.")
 
@@ -249,7 +261,12 @@ def _lost_at_start(path: Path, first: int) -> int:
     return lost
 
 
-def probe_video(path: Path, tell: Tell = lambda seen: None, hand: Mapping[str, str] = NOBODY) -> MediaInfo:
+def probe_video(
+    path: Path,
+    tell: Tell = lambda seen: None,
+    hand: Mapping[str, str] = NOBODY,
+    watch: Watch = lambda frame, aspect: None,
+) -> MediaInfo:
     """Reads the whole file once and notes every frame that a player would show.
 
     Decoding everything is the only index that holds for all files: packets may be hidden, discarded by
@@ -260,7 +277,11 @@ def probe_video(path: Path, tell: Tell = lambda seen: None, hand: Mapping[str, s
         stream = picture_of(container)
         check_size(stream.codec_context.width, stream.codec_context.height)
         stream.thread_type = "AUTO"
-        promised, seen, form_name = stream.frames, _Seen(tell=tell), container.format.name
+        promised, seen, form_name = (
+            stream.frames,
+            _Seen(tell=tell, watch=watch, aspect=stream.sample_aspect_ratio),
+            container.format.name,
+        )
         try:
             for frame in frames_of(container):
                 seen.add(frame)
@@ -563,11 +584,16 @@ def _natural(name: str) -> list[tuple[int, int, str]]:
     return [(0, int(part), "") if part.isdigit() else (1, 0, part.lower()) for part in re.split(r"(\d+)", name)]
 
 
-def probe(path: Path, tell: Tell = lambda seen: None, hand: Mapping[str, str] = NOBODY) -> MediaInfo:
+def probe(
+    path: Path,
+    tell: Tell = lambda seen: None,
+    hand: Mapping[str, str] = NOBODY,
+    watch: Watch = lambda frame, aspect: None,
+) -> MediaInfo:
     """What the file is: a zip is a sequence of pictures, a text may be a table, all else is a video or sound.
 
     tell: called with the number of frames that were looked at so far. hand: what somebody set by hand (by_hand.py).
-    Raises MediaError.
+    watch: called with each decoded frame of a video. Raises MediaError.
     """
     with path.open("rb") as file:
         start = file.read(8192)
@@ -577,7 +603,7 @@ def probe(path: Path, tell: Tell = lambda seen: None, hand: Mapping[str, str] = 
         table = read_cube(path)
         size = int(table[1])
         return MediaInfo("table", 0, 0, 0.0, 0, f"{size} steps" if table[0] == 1 else f"{size} x {size} x {size}")
-    return probe_media(path, tell, hand)
+    return probe_media(path, tell, hand, watch)
 
 
 def sequences_in(names: list[str]) -> dict[str, list[str]]:

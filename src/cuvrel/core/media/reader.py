@@ -217,7 +217,7 @@ class Reader:
             self._container.seek(self.info.pts[number], stream=stream, backward=True)
         self._frames = frames_of(self._container)
         if self.info.counted:
-            self._frames = _numbered(self._frames)
+            self._frames = numbered(self._frames)
         self._next = -1  # not known until the first frame arrives
 
     def _run_to(self, number: int) -> NDArray[Any] | None:
@@ -244,7 +244,7 @@ class Reader:
         return None
 
 
-def _numbered(frames: Iterator[Any]) -> Iterator[Any]:
+def numbered(frames: Iterator[Any]) -> Iterator[Any]:
     """Frames from a file's first on, each with its number in place of its time."""
     for number, frame in enumerate(frames):
         frame.pts = number

@@ -60,7 +60,10 @@ _GIVEN = {1: "gray", 3: "rgb24", 4: "rgba"}
 class VideoWriter:
     """A video file. Odd sizes are cropped by a pixel where the format can't hold them (4:2:0)."""
 
-    def __init__(self, path: Path, form: VideoFormat | Encoding, width: int, height: int, fps: float) -> None:
+    def __init__(
+        self, path: Path, form: VideoFormat | Encoding, width: int, height: int, fps: float, space: Space | None = None
+    ) -> None:
+        """space: what the frames that are `put` are coded as; pictures are written as BT.709 in limited range."""
         encoding = form if isinstance(form, Encoding) else ENCODINGS[form]
         pixels, options = encoding.pixels, dict(encoding.options)
         if "420" in pixels:
@@ -84,6 +87,9 @@ class VideoWriter:
         if self._yuv:
             context.colorspace, context.color_primaries, context.color_trc = 1, 1, 1  # BT.709
             context.color_range = 1  # limited
+            if space is not None:
+                context.colorspace = {"bt709": 1, "bt601": 6, "bt2020": 9}[space.matrix]
+                context.color_range = 2 if space.range == "full" else 1
         elif pixels.startswith("gbr"):
             context.colorspace, context.color_primaries, context.color_trc = 0, 1, 13  # RGB, as sRGB encodes it
             context.color_range = 2
@@ -102,6 +108,10 @@ class VideoWriter:
                                    dst_color_range=av.video.reformatter.ColorRange.MPEG)  # fmt: skip
         elif frame.format.name != self._pixels:
             frame = frame.reformat(format=self._pixels)
+        self.put(frame)
+
+    def put(self, frame: Any) -> None:
+        """One frame, as it is to be encoded."""
         frame.pts, frame.time_base = self._count, self._stream.codec_context.time_base
         self._count += 1
         self._container.mux(self._stream.encode(frame))
