@@ -6,6 +6,7 @@ import argparse
 from pathlib import Path
 
 from bench import (
+    colour,
     cuts,
     desk,
     edits,
@@ -35,6 +36,7 @@ def main() -> None:
     commands.add_parser("stand", help="blending, placing, in-betweens and whole stands")
     commands.add_parser("desk", help="the first frame and playing, in a browser")
     commands.add_parser("treatments", help="what each treatment takes of a whole picture")
+    commands.add_parser("colour", help="colour by value, views and their times, and the time to bring in")
     commands.add_parser("media", help="footage as people have it: how many kinds come in right")
     ends = commands.add_parser("limits", help="everything declared at its limits, in pairs: what takes long")
     ends.add_argument("--only", help="kinds with commas between")
@@ -85,6 +87,8 @@ def main() -> None:
         desk.run()
     elif given.command == "media":
         media.run()
+    elif given.command == "colour":
+        colour.run()
     elif given.command == "limits":
         limits.run(given.only)
     elif given.command == "treatments":

@@ -18,6 +18,7 @@ from cuvrel.core.arrays import F32, F64, I32, U8, U16, Single
 from cuvrel.core.imaging.row_kernels import in_rows, kernel
 from cuvrel.core.media.space import LUMA, Space, tagged
 
+FULL = ("yuvj", "gray", "ya8", "ya16")  # formats of full range by their name; grey, as FFmpeg and players have it
 STEEP = -0.75  # of the cubic: its slope one sample away, as in cv2
 
 
@@ -30,7 +31,7 @@ def space_of(frame: Any) -> tuple[Space, list[str]]:
     """What a decoded frame's numbers mean by what it says itself, and what of that it does not say (see `tagged`)."""
     name = frame.format.name
     return tagged(int(frame.colorspace), int(frame.color_range), int(frame.color_primaries), int(frame.color_trc),
-                  frame.height, is_rgb(name), name.startswith("yuvj"))  # fmt: skip
+                  frame.height, is_rgb(name), name.startswith(FULL))  # fmt: skip
 
 
 def planes_of(frame: Any) -> tuple[list[NDArray[Any]], int, tuple[int, int]]:
