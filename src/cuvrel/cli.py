@@ -222,6 +222,7 @@ def cuts(footage: Path, to: Path) -> None:
 @click.option("--frames", help="Frames A-B, counted from 0; the shot's range by default.")
 @click.option("--scale", type=click.FloatRange(0.05, 1), default=1.0, show_default=True, help="Size of the pictures.")
 @click.option("--rate", type=click.FloatRange(0.1, 1000), help="Frames a second, if other than the shot's.")
+@click.option("--colour", default="", help="plain, space:NAME or view:DISPLAY|VIEW; else as the shot is looked at.")
 @click.option("--quality", type=click.Choice(["smaller", "good", "best"]), default="good", show_default=True)
 @click.option("--every", type=click.IntRange(1, 10_000), default=12, show_default=True, help="Of a contact sheet.")
 @click.option("--alpha", is_flag=True, help="Keep the result's alpha, where the format can.")
@@ -230,7 +231,7 @@ def cuts(footage: Path, to: Path) -> None:
 @sentences
 def render(
     shot: Path, what: str | None, matte: str | None, cutout: str | None, plane: str | None, to: Path, how: str | None,
-    frames: str | None, scale: float, rate: float | None, quality: Any, every: int, alpha: bool, premultiplied: bool,
+    frames: str | None, scale: float, rate: float | None, colour: str, quality: Any, every: int, alpha: bool, premultiplied: bool,
     no_sound: bool,
 ) -> None:  # fmt: skip
     """Render a portable SHOT.json (as `pack` writes it) without a server.
@@ -252,6 +253,7 @@ def render(
         alpha="premultiplied" if premultiplied else "straight" if alpha else "none",
         rate=rate,
         quality=quality,
+        colour=colour,
         every=every,
         sound=not no_sound,
     )
