@@ -231,8 +231,8 @@ def cuts(footage: Path, to: Path) -> None:
 @sentences
 def render(
     shot: Path, what: str | None, matte: str | None, cutout: str | None, plane: str | None, to: Path, how: str | None,
-    frames: str | None, scale: float, rate: float | None, colour: str, quality: Any, every: int, alpha: bool, premultiplied: bool,
-    no_sound: bool,
+    frames: str | None, scale: float, rate: float | None, colour: str, quality: Any, every: int, alpha: bool,
+    premultiplied: bool, no_sound: bool,
 ) -> None:  # fmt: skip
     """Render a portable SHOT.json (as `pack` writes it) without a server.
 
