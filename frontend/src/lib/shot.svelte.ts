@@ -287,6 +287,11 @@ export class ShotStore extends Recipe {
 
   told(event: Event): void {
     if (event.event === "again") this.look();
+    if (event.event === "footage" && this.doc.footage.some((f) => f.id === String(event.footage))) {
+      // it is read otherwise: the document stays, its pictures are others
+      this.version++;
+      this.look();
+    }
     if (event.event === "shot" && event.shot === this.id && event.revision > this.revision) {
       // our own edit is confirmed by its answer; another window's is fetched
       this.heardOf = Math.max(this.heardOf, event.revision);

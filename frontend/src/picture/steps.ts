@@ -86,7 +86,7 @@ export function nextStep(desk: Desk): Step | null {
     return {
       id: "export",
       says: "Write it to a file:",
-      deed: { label: "Export", run: () => (desk.slide = "exports") },
+      deed: { label: "Choose how", run: () => (desk.slide = "exports") },
     };
   return null;
 }
