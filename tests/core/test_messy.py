@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import struct
 from fractions import Fraction
 from pathlib import Path
 from types import SimpleNamespace
@@ -102,3 +103,21 @@ def test_a_screen_s_picture_is_right_to_half_a_code(form: str, size: tuple[int, 
     for space in (Space("bt709", "limited"), Space("bt601", "full")):
         exact = np.clip(rgb_of(frame, space) * 255, 0, 255)
         assert np.abs(screen_of(frame, space) - exact).max() < 0.51
+
+
+def test_a_clean_aperture_is_said_and_all_of_the_picture_is_kept(tmp_path: Path) -> None:
+    film(tmp_path / "a.mp4", "mp4")
+    data = bytearray((tmp_path / "a.mp4").read_bytes())
+    clap = b"\0\0\0\x28clap" + struct.pack(">IIIIiIiI", 144, 1, 80, 1, 0, 1, 0, 1)
+    # into the description of the picture, and every box about it grows by as much
+    about = data.index(b"avc1", data.index(b"stsd")) - 4
+    end = about + int.from_bytes(data[about : about + 4])
+    for name in (b"moov", b"trak", b"mdia", b"minf", b"stbl", b"stsd", b"avc1"):
+        at = data.index(name, data.index(b"moov")) - 4
+        data[at : at + 4] = (int.from_bytes(data[at : at + 4]) + len(clap)).to_bytes(4)
+    data[end:end] = clap
+    (tmp_path / "b.mp4").write_bytes(bytes(data))
+    info = probe(tmp_path / "b.mp4")
+    assert (info.width, info.height) == (160, 96)
+    assert "clean aperture of 144 x 80" in " ".join(info.said)
+    assert "aperture" not in " ".join(probe(tmp_path / "a.mp4").said)

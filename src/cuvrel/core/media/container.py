@@ -5,6 +5,7 @@ What a file is, is told by what it holds, whatever its name says.
 
 from __future__ import annotations
 
+import struct
 from collections.abc import Iterator, Sequence
 from fractions import Fraction
 from itertools import pairwise
@@ -91,6 +92,33 @@ def is_beside(stream: Any) -> bool:
 
 def _default(streams: Sequence[Any]) -> Any:
     return next((one for one in streams if one.disposition & Disposition.default), streams[0])
+
+
+MOST_INDEX = 64 << 20  # bytes of a film's index that are read for what it says of its aperture
+
+
+def clean_aperture(path: Path) -> tuple[int, int] | None:
+    """Width and height of the clean aperture that an MP4 or MOV file names (ISO/IEC 14496-12, 12.1.4), if any."""
+    with path.open("rb") as file:
+        size = path.stat().st_size
+        at = 0
+        while at + 8 <= size:
+            file.seek(at)
+            head = file.read(16)
+            length, kind = int.from_bytes(head[:4]), head[4:8]
+            if length == 1:
+                length = int.from_bytes(head[8:16])
+            if kind == b"moov":
+                index = file.read(min(length, MOST_INDEX))
+                found = index.find(b"\0\0\0\x28clap")
+                if found < 0 or len(index) < found + 40:
+                    return None
+                wide, by, high, of = struct.unpack(">IIII", index[found + 8 : found + 24])
+                return (round(wide / by), round(high / of)) if by and of else None
+            if length < 8 or not kind.isascii():
+                return None
+            at += length
+    return None
 
 
 def frames_of(container: Any) -> Iterator[Any]:

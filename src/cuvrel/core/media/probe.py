@@ -19,6 +19,7 @@ import av
 import numpy as np
 
 from cuvrel.core.media.container import (
+    clean_aperture,
     frames_of,
     in_order,
     is_beside,
@@ -335,6 +336,9 @@ def probe_video(
     if holes:
         long = f"{len(holes)} holes" if len(holes) > 1 else f"a hole of {round(holes[0][1])} seconds"
         told.insert(0, f"Its times have {long}; the frames after it follow at once.")
+    aperture = clean_aperture(path) if form_name.startswith("mov") else None
+    if aperture is not None and aperture != seen.shape:
+        told.append(f"It names a clean aperture of {aperture[0]} x {aperture[1]}; all of the picture is kept.")
     if shape != seen.shape:
         told.insert(0, f"Its pixels are not square; it is shown at {shape[0]} x {shape[1]}, as it was meant.")
     wide, high = shape[::-1] if rotation in (90, 270) else shape
