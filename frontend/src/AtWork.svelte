@@ -22,6 +22,7 @@
   import Sheet from "./sheet/Sheet.svelte";
   import Mattes from "./stand/Mattes.svelte";
   import Stand from "./stand/Stand.svelte";
+  import Strip from "./stand/Strip.svelte";
   import Tracks from "./stand/Tracks.svelte";
 
   let { desk }: { desk: Desk } = $props();
@@ -110,7 +111,12 @@
 />
 
 <div
-  class="grid h-full grid-cols-[228px_minmax(0,1fr)_268px] grid-rows-[40px_minmax(0,1fr)] min-[1700px]:grid-cols-[280px_minmax(0,1fr)_330px]"
+  class={[
+    "grid h-full grid-cols-[228px_minmax(0,1fr)_var(--side)] grid-rows-[40px_minmax(0,1fr)] min-[1700px]:grid-cols-[280px_minmax(0,1fr)_var(--side)]",
+    desk.slide === "none"
+      ? "[--side:268px] min-[1700px]:[--side:330px]"
+      : "[--side:340px] max-[1100px]:[--side:316px] min-[1700px]:[--side:400px]",
+  ]}
 >
   <TopBar {desk} />
   <Sheet {desk} />
@@ -122,20 +128,29 @@
     <Picture {desk} />
     <Transport {desk} />
     <Bench {desk} />
-    {#if desk.slide === "footage"}<Footage {desk} />{/if}
   </main>
   <aside
     aria-label="Stand, mattes and tracks"
-    class="relative grid min-h-0 grid-rows-[minmax(0,1fr)_auto_auto] border-l border-rule bg-stand"
+    class={[
+      "relative grid min-h-0 border-l border-rule bg-stand",
+      desk.slide === "none"
+        ? "grid-rows-[minmax(0,1fr)_auto_auto]"
+        : "grid-cols-[48px_minmax(0,1fr)] grid-rows-[minmax(0,1fr)]",
+    ]}
   >
-    <Stand {desk} />
-    <Mattes {desk} />
-    <Tracks {desk} />
-    {#if desk.slide === "exports"}<Exports {desk} />{/if}
-    {#if desk.slide === "people"}<People {desk} />{/if}
-    {#if desk.slide === "sound"}<Sound {desk} />{/if}
-    {#if desk.slide === "cuts"}<Cuts {desk} />{/if}
-    {#if desk.slide === "versions"}<Versions {desk} />{/if}
+    {#if desk.slide === "none"}
+      <Stand {desk} />
+      <Mattes {desk} />
+      <Tracks {desk} />
+    {:else}
+      <Strip {desk} />
+      {#if desk.slide === "footage"}<Footage {desk} />
+      {:else if desk.slide === "exports"}<Exports {desk} />
+      {:else if desk.slide === "people"}<People {desk} />
+      {:else if desk.slide === "sound"}<Sound {desk} />
+      {:else if desk.slide === "cuts"}<Cuts {desk} />
+      {:else if desk.slide === "versions"}<Versions {desk} />{/if}
+    {/if}
   </aside>
 </div>
 <KeySheet {desk} />

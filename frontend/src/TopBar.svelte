@@ -71,7 +71,7 @@
     return () => watch.disconnect();
   });
 
-  /** What slides in over the stand; pressed again, it goes. */
+  /** The side rooms, which take the stand's place; pressed again, it is back. */
   const slides = [
     ["people", "People", "Who is in the picture: covers and the audit", "W", "people"],
     ["sound", "Sound", "What is heard of this shot", "Q", "sound"],

@@ -355,7 +355,7 @@ export function pressed(desk: Desk, event: KeyboardEvent): void {
   const typing = OWN.includes(at.tagName) || at.isContentEditable;
   const inside = at.closest("[role=menu],[role=dialog],[role=listbox]");
   if (inside || event.defaultPrevented) return;
-  if (event.key === "Escape" && typing && at.closest(".slide")) return escape(desk);
+  if (event.key === "Escape" && typing && at.closest(".room")) return escape(desk);
   if (typing && !(command(event) && same(event, "z") && at.getAttribute("type") === "range"))
     return;
   // a slider and a group of choices keep their arrows, a button its space

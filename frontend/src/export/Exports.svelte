@@ -120,10 +120,7 @@
   }
 </script>
 
-<section
-  class="slide inset-y-0 right-0 flex w-[330px] flex-col overflow-y-auto px-3.5 pb-3"
-  aria-label="Export"
->
+<section class="room flex flex-col" aria-label="Export">
   <SlideHead {desk} title="Export" />
   {#if presets.length}
     <ul class="mb-2 flex flex-wrap gap-1" aria-label="Presets">

@@ -18,10 +18,12 @@
   });
 </script>
 
-<section
-  class="slide inset-x-0 bottom-0 max-h-[60%] min-h-[236px] overflow-y-auto px-4 pt-1 pb-4"
-  aria-label="Footage of the project"
->
+<section class="room" aria-label="Footage of the project">
   <SlideHead {desk} title={`Footage of ${desk.shot.about.project_name}`} />
-  <Shelf {store} plate={desk.shot.doc.plate} onunder={(footage) => (desk.swapping = footage)} />
+  <Shelf
+    narrow
+    {store}
+    plate={desk.shot.doc.plate}
+    onunder={(footage) => (desk.swapping = footage)}
+  />
 </section>

@@ -18,10 +18,19 @@
     onunder?: (footage: FootageOut) => void;
     /** The shot's plate, which is under it already. */
     plate?: string;
+    /** Whether it lies in a side room: what stands beside another elsewhere stands below it. */
+    narrow?: boolean;
   };
-  let { store, onunder, plate }: Props = $props();
-  const STRIP =
-    "h-9 w-[190px] flex-none border-y-3 border-dotted border-film bg-film bg-[auto_100%] bg-left bg-repeat-x";
+  let { store, onunder, plate, narrow = false }: Props = $props();
+  const STRIP = $derived([
+    "h-9 flex-none border-y-3 border-dotted border-film bg-film bg-[auto_100%] bg-left bg-repeat-x",
+    narrow ? "w-full" : "w-[190px]",
+  ]);
+  const ROW = $derived([
+    "flex items-center pt-2",
+    narrow ? "flex-wrap gap-x-1.5 gap-y-1 border-b border-faint pb-2" : "gap-2.5",
+  ]);
+  const SAYS = $derived(["grid min-w-0", narrow ? "basis-full" : "flex-1"]);
   const BAR = "w-[110px] flex-none";
   let over = $state(false);
   let reading = $state.raw<FootageOut | null>(null);
@@ -115,7 +124,9 @@
 >
   <div class="flex flex-wrap items-center gap-2 text-quiet">
     <strong class="text-ink">Drop footage here</strong>
-    <span>video, sound, pictures of a sequence, a folder of them, a colour table, or</span>
+    <span class={narrow ? "text-xs" : ""}
+      >video, sound, pictures of a sequence, a folder of them, a colour table, or</span
+    >
     <Button onclick={() => input?.click()}>choose files …</Button>
     <input
       bind:this={input}
@@ -132,9 +143,9 @@
   </div>
   <ul>
     {#each store.uploads as one (one.name)}
-      <li class="flex items-center gap-2.5 pt-2">
+      <li class={ROW}>
         <span class={STRIP}></span>
-        <span class="grid min-w-0 flex-1"
+        <span class={SAYS}
           ><strong class="truncate font-medium">{one.name}</strong><small class="text-quiet"
             >arriving: {Math.round(one.share * 100)} %</small
           ></span
@@ -145,13 +156,13 @@
     {/each}
     {#each shown as f (f.id)}
       {@const job = store.job(f)}
-      <li class="flex items-center gap-2.5 pt-2">
+      <li class={ROW}>
         <span
           class={STRIP}
           style:background-image={f.film ? `url(${f.film.url})` : "none"}
           style:background-size="auto 100%"
         ></span>
-        <span class="grid min-w-0 flex-1"
+        <span class={SAYS}
           ><strong class="truncate font-medium">{f.name}</strong><small
             class={f.state === "refused" || f.state === "stopped" ? "text-redtext" : "text-quiet"}
             >{about(f)}</small

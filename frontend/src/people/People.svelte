@@ -9,7 +9,7 @@
   import Progress from "../ui/Progress.svelte";
   import Segments from "../ui/Segments.svelte";
   import SlideHead from "../ui/SlideHead.svelte";
-  import { coverFinding, type Finding, type Somebody } from "./people";
+  import { coverFinding, isCovered, type Finding, type Somebody } from "./people";
 
   let { desk }: { desk: Desk } = $props();
   const shot = $derived(desk.shot);
@@ -65,9 +65,19 @@
     chosen = chosen.includes(place) ? chosen.filter((n) => n !== place) : [...chosen, place];
   }
 
+  const covered = $derived(people.map((one) => isCovered(shot.doc, one)));
+  /** Who would be covered: those that are chosen, or all others, of whom nobody is twice. */
+  const wanted = (others: boolean) =>
+    [...people.keys()].filter((n) => !covered[n] && chosen.includes(n) !== others);
   const cover = (others: boolean) =>
     tried(async () => {
-      await api.cover(shot.id, { job: search!.id, chosen, others, how: desk.coverBy });
+      const who = wanted(others);
+      await api.cover(shot.id, {
+        job: search!.id,
+        chosen: who,
+        others: false,
+        how: desk.coverBy,
+      });
       chosen = [];
       desk.view.mode = "result";
     });
@@ -89,7 +99,7 @@
   </div>
 {/snippet}
 
-<section class="slide inset-y-0 right-0 w-[330px] overflow-y-auto px-3.5 pb-3" aria-label="People">
+<section class="room" aria-label="People">
   <SlideHead {desk} title="Who is in the picture" />
   {#if looking}
     {@render working(looking)}
@@ -120,7 +130,9 @@
           >
             <img class="block aspect-square w-full" src={api.portrait(search.id, n)} alt="" />
             <span class="block px-1 text-[11px] text-quiet"
-              >{span(one)}<br />{one.seen} frames{chosen.includes(n) ? ", chosen" : ""}</span
+              >{span(one)}<br />{covered[n] ? "covered" : `${one.seen} frames`}{chosen.includes(n)
+                ? ", chosen"
+                : ""}</span
             >
           </button>
         </li>
@@ -135,11 +147,15 @@
       />
     </div>
     <div class="mt-2 flex flex-wrap gap-1.5">
-      <Button disabled={!chosen.length} onclick={() => cover(false)}
+      <Button disabled={!wanted(false).length} onclick={() => cover(false)}
         >Cover {chosen.length ? `these ${chosen.length}` : "these"}</Button
       >
-      <Button onclick={() => cover(true)}
-        >{chosen.length ? "Cover all but these" : "Cover all"}</Button
+      <Button disabled={!wanted(true).length} onclick={() => cover(true)}
+        >{covered.every(Boolean)
+          ? "All are covered"
+          : chosen.length
+            ? "Cover all but these"
+            : "Cover all"}</Button
       >
     </div>
   {/if}

@@ -44,7 +44,7 @@
   }
 </script>
 
-<section class="slide inset-y-0 right-0 w-[330px] overflow-y-auto px-3.5 pb-3" aria-label="Cuts">
+<section class="room" aria-label="Cuts">
   <SlideHead {desk} title="Cuts" />
   <p class="mb-1.5 text-xs text-quiet">
     Where the plate goes from one camera shot to another. A cut lies before its frame; drag it in

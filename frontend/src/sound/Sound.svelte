@@ -35,7 +35,7 @@
   }
 </script>
 
-<section class="slide inset-y-0 right-0 w-[330px] overflow-y-auto px-3.5 pb-3" aria-label="Sound">
+<section class="room" aria-label="Sound">
   <SlideHead {desk} title="Sound" />
   <p class="mb-1.5 text-xs text-quiet">
     {#if plate.sound}

@@ -68,10 +68,7 @@
   }
 </script>
 
-<section
-  class="slide inset-y-0 right-0 w-[330px] overflow-y-auto px-3.5 pb-3"
-  aria-label="Versions"
->
+<section class="room" aria-label="Versions">
   <SlideHead {desk} title="Versions" />
   <form class="flex gap-2" onsubmit={keep}>
     <input

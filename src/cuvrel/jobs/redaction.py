@@ -34,7 +34,8 @@ def found_people(read: Read, frames: Sequence[int], blobs: Blobs, tell: Callable
 def kept(person: Person, read: Read, frames: Sequence[int], blobs: Blobs, number: int) -> Json:
     """Somebody as a job's result tells of them: when they are seen, a picture, and what covers them (`cover`, a blob).
 
-    That holds the track of their head, what is stored of its frames, and the shape that rides on it.
+    That holds the track of their head, what is stored of its frames, and the shape that rides on it. head: the first
+    point of that track, by which a shot knows whether somebody is covered.
     """
     track = head_track(person, "head", f"Head {number}")
     rows = head_frames(person, track, read, frames)
@@ -44,6 +45,7 @@ def kept(person: Person, read: Read, frames: Sequence[int], blobs: Blobs, number
         "frames": [[n, json.loads(one.packed()), round(one.doubt, 3)] for n, one in sorted(rows.items())],
     }
     return {"first": person.first, "last": person.last, "seen": len(person.faces), "frame": person.best,
+            "head": list(track.points[0]),
             "picture": blobs.put(portrait(read(person.best), person.faces[person.best])),
             "cover": blobs.put(json.dumps(cover).encode())}  # fmt: skip
 
