@@ -7,12 +7,13 @@ import shutil
 import tempfile
 from pathlib import Path
 from statistics import median
+from time import perf_counter
 from typing import Any
 
 import numpy as np
 
 from bench.speed import say, timed
-from cuvrel.core.media.writer import png_bytes
+from cuvrel.core.media.writer import VideoWriter, png_bytes
 from cuvrel.demo.project import CLIPS
 from cuvrel.store import shots
 from cuvrel.store.cluster import Cluster
@@ -105,3 +106,44 @@ def _measure(config: Config, folder: Path) -> None:
         drag(n)
         times.append(timed(lambda: key(640)))
     say("a picture's key after an edit, median", median(times), "ms", "5")
+    for frames in (100, 1000, 5000):
+        _slider(client, database, blobs, config, frames)
+
+
+PIECE = 96  # frames whose keys the desk asks for together
+
+
+def _slider(client: Any, database: Database, blobs: Any, config: Config, frames: int) -> None:
+    """What a slider costs on a shot of so many frames: a step of its drag, and what a rest of the hand asks for."""
+    config.var.mkdir(parents=True, exist_ok=True)
+    film = config.var / f"film-{frames}.mkv"
+    writer = VideoWriter(film, "proxy", 64, 48, 24)
+    for n in range(frames):
+        writer.write(np.full((48, 64, 3), n % 200, np.uint8))
+    writer.close()
+    with database.session() as session:
+        row = FootageRow(project_id=1, name=film.name, size=1, blob=blobs.put_file(film))
+        session.add(row)
+        session.flush()
+        make_ready(session, row, blobs)
+        document = long_document(entry(row).model_dump(mode="json"))
+        document["planes"] = document["planes"][-12:]
+        shot = shots.create(session, 1, document).id
+    view, revision, drags, rests = "%7B%22kind%22:%22result%22%7D", 0, [], []
+
+    def keys(first: int, last: int) -> None:
+        found = client.get(f"/api/shots/{shot}/keys?view={view}&first={first}&last={last}&width=64")
+        assert found.status_code == 200, found.json
+
+    for n in range(12):
+        ops = [{"op": "replace", "path": "/planes/3/opacity", "value": n / 100}]
+        begun = perf_counter()
+        answer = client.post(f"/api/shots/{shot}/edits", json={"revision": revision, "ops": ops, "gesture": "drag"})
+        revision = answer.json["revision"]
+        keys(10, 10)
+        rested = perf_counter()
+        keys(0, min(frames, PIECE) - 1)
+        drags.append(1000 * (rested - begun))
+        rests.append(1000 * (perf_counter() - rested))
+    say(f"a slider on {frames} frames: a step with its key", median(drags), "ms", "-")
+    say(f"a slider on {frames} frames: the hand at rest", median(rests), "ms", "-")

@@ -116,13 +116,13 @@ def test_another_plate_comes_under_a_finished_shot_and_goes_again(desk: Desk, st
     now = stack.ask(f"/api/shots/{shot}")["document"]
     assert now["mattes"][0]["pulls"][0]["id"] != before["mattes"][0]["pulls"][0]["id"]
     assert [plane["name"] for plane in now["planes"]] == [plane["name"] for plane in before["planes"]]
-    expect(page.get_by_text("of 1001–1048")).to_be_visible()
+    expect(page.get_by_text("1001–1048 ·")).to_be_visible()
     # all of it is half as large now
     glow, smaller = (doc["planes"][0]["treatments"][0]["params"]["reach"] for doc in (before, now))
     assert smaller == glow / 2
     page.keyboard.press("Control+z")
     wait_for(lambda: stack.ask(f"/api/shots/{shot}")["document"]["plate"] == before["plate"])
-    expect(page.get_by_text("of 1001–1096")).to_be_visible()
+    expect(page.get_by_text("1001–1096 ·")).to_be_visible()
 
 
 def test_the_grain_of_the_plate_is_matched(desk: Desk, stack: Stack) -> None:

@@ -33,7 +33,10 @@ def test_somebody_is_found_covered_and_looked_for_again(desk: Desk, stack: Stack
     panel.get_by_role("button", name="Cover these 1").click()
     wait_for(lambda: stack.ask(f"/api/shots/{twin}")["document"]["planes"][0]["kind"] == "glaze", 20, "a cover")
     expect(desk.page.get_by_role("region", name="Stand")).to_contain_text("Cover")
+    expect(panel.get_by_role("button", name="All are covered")).to_be_disabled()
+    desk.page.keyboard.press("w")
     expect(desk.page.get_by_role("region", name="Tracks")).to_contain_text("Head 1")
+    desk.page.keyboard.press("w")
     panel.get_by_role("button", name="Audit", exact=True).click()
     expect(panel.get_by_role("link", name="Report")).to_be_visible(timeout=120_000)
     # switched off, the audit finds him: by a picture, and from one to the next

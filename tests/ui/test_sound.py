@@ -177,7 +177,8 @@ def test_cuts_are_looked_for_moved_and_made_shots(desk: Desk, stack: Stack, tmp_
     expect(made).to_have_count(3)
     made.nth(1).click()
     expect(page.get_by_role("heading", name="Reel · 2")).to_be_visible()
-    expect(page.get_by_text("of 1021–1042")).to_be_visible()
+    expect(page.get_by_text("1021–1042 ·")).to_be_visible()
+    expect(page.locator("output.number")).to_have_text("1021")  # a shot opens on the first frame of its range
 
 
 def test_footage_is_read_otherwise_by_hand(desk: Desk, stack: Stack, tmp_path: Path) -> None:

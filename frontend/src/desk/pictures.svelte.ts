@@ -5,6 +5,7 @@ import type { AnyView } from "../lib/api-types";
 const MOST = 400e6; // bytes of bitmaps kept
 const TRIES = 6; // for a picture that does not come: its key may be of the shot as it was,
 const PAUSE = 250; // and ms from one to the next
+const CHUNK = 96; // frames whose keys are asked for together
 
 const size = (bitmap: ImageBitmap) => bitmap.width * bitmap.height * 4;
 
@@ -23,6 +24,9 @@ export class Pictures {
   private loading = new Map<string, Promise<ImageBitmap | null>>();
   private turn = 0;
   private rest = 0;
+  /** The pieces of the shot whose keys were asked for, and how many frames it has. */
+  private asked = new Set<number>();
+  private total = 0;
 
   constructor(
     private shot: number,
@@ -47,25 +51,42 @@ export class Pictures {
     this.view = view;
     this.width = width;
     this.version = version;
+    this.total = count;
     clearTimeout(this.rest);
     // keys belong to one view at one size
-    if (other) this.keys = [];
+    if (other) this.forget();
     const key = await this.keyOf(frame);
     if (turn !== this.turn) return;
-    if (!key || key !== this.keys[frame]) this.keys = [];
+    if (!key || key !== this.keys[frame]) this.forget();
     if (key) this.keys[frame] = key;
     // where the playhead went on meanwhile, not back to where it was
     await this.show(this.wanted);
     if (turn !== this.turn) return;
-    this.rest = window.setTimeout(() => void this.fetchKeys(turn, count), 150);
+    // a change may have reached other frames than the one that is looked at: theirs are asked for anew
+    this.asked.clear();
+    this.rest = window.setTimeout(() => {
+      const piece = Math.floor(this.wanted / CHUNK);
+      void this.fetchKeys(piece).then(() => this.fetchKeys(piece + 1));
+    }, 150);
   }
 
-  private async fetchKeys(turn: number, count: number): Promise<void> {
+  private forget(): void {
+    this.keys = [];
+    this.asked.clear();
+  }
+
+  /** Asks for the keys of a piece of the shot, once: those of what is seen and of what is played next. */
+  private async fetchKeys(piece: number): Promise<void> {
+    const first = piece * CHUNK;
+    if (this.asked.has(piece) || first < 0 || first >= this.total) return;
+    this.asked.add(piece);
+    const turn = this.turn;
+    const last = Math.min(this.total, first + CHUNK) - 1;
     try {
-      const all = await api.keys(this.shot, this.view, 0, count - 1, this.width, this.version);
-      if (turn === this.turn) this.keys = all.keys;
+      const found = await api.keys(this.shot, this.view, first, last, this.width, this.version);
+      if (turn === this.turn) found.keys.forEach((key, n) => (this.keys[first + n] = key));
     } catch {
-      // frames ask for their own
+      if (turn === this.turn) this.asked.delete(piece); // frames ask for their own
     }
   }
 
@@ -152,6 +173,7 @@ export class Pictures {
   ahead(frames: number[]): void {
     for (const frame of frames) {
       if (this.loading.size >= 3) return;
+      if (!this.keys[frame] && this.rest) void this.fetchKeys(Math.floor(frame / CHUNK));
       const key = this.keys[frame];
       if (key && !this.bitmaps.has(key)) void this.load(frame, key);
     }

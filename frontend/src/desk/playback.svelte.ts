@@ -33,6 +33,7 @@ export class Playback {
     this.pictures = new Pictures(shot.id);
     this.beside = new Pictures(shot.id);
     this.heard = new Heard(shot, () => this.fps);
+    this.frame = shot.range[0];
   }
 
   /** The frame of the picture that is seen: what is drawn over it, and what the hand does there, is of that frame. */

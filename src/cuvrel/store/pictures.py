@@ -19,6 +19,7 @@ from cuvrel.core.media.sound import Samples, Stored
 from cuvrel.core.media.writer import read_grey
 from cuvrel.core.recipe.errors import MediaError
 from cuvrel.core.recipe.models import Shot
+from cuvrel.core.stand.build import Stand
 from cuvrel.core.stand.nodes import Node, node
 from cuvrel.core.tracks.path import Measured
 from cuvrel.store.blobs import Blobs
@@ -98,6 +99,37 @@ def _about(blob: str, info: MediaInfo, frame: int, size: tuple[int, int]) -> lis
     return [blob, frame, size, *([info.hand] if info.hand else []), *managed]
 
 
+def _read(row: FootageRow) -> tuple[Any, ...]:
+    """What pictures of footage depend on, besides its file's name."""
+    return row.state, row.blob, row.info, row.proxy
+
+
+class Stands:
+    """Stands that were built, by the shot as its row is and their scale: a question about one frame builds none anew.
+
+    Safe to share; those last asked for are kept.
+    """
+
+    def __init__(self, most: int = 12) -> None:
+        self._most = most
+        self._kept: OrderedDict[Any, tuple[Stand, StoreSources]] = OrderedDict()
+        self._lock = threading.Lock()
+
+    def get(self, key: Any, shot: Shot, sources: StoreSources) -> Stand:
+        """The stand under a key, where its sources are still these; else a new one."""
+        with self._lock:
+            found = self._kept.get(key)
+            if found is not None and found[0].shot is shot and sources.same(found[1]):
+                self._kept.move_to_end(key)
+                return found[0]
+        made = Stand(shot, sources, key[-1])
+        with self._lock:
+            self._kept[key] = made, sources
+            while len(self._kept) > self._most:
+                self._kept.popitem(last=False)
+        return made
+
+
 class StoreSources:
     """The stand's sources for one shot, as the rows are now."""
 
@@ -111,6 +143,15 @@ class StoreSources:
         ids = [int(f.id) for f in shot.footage if f.id.isdigit()]
         self._footage = {str(r.id): r for r in session.scalars(select(FootageRow).where(FootageRow.id.in_(ids)))}
         self._frames = stored_blobs(session, shot_id) if frames is None else _by_owner(frames)
+
+    def same(self, other: StoreSources) -> bool:
+        """Whether these are the same footage, read the same way, and the same stored frames as of another one."""
+        mine, theirs = self._footage, other._footage
+        if mine.keys() != theirs.keys() or self._frames.keys() != other._frames.keys():
+            return False
+        # lists that have not changed are not read again: they are the same objects
+        kept = all(self._frames[owner] is other._frames[owner] for owner in self._frames)
+        return kept and all(_read(mine[ident]) == _read(theirs[ident]) for ident in mine)
 
     def picture(self, footage_id: str, frame: int, size: tuple[int, int]) -> Node:
         """A node of (H, W, 3) uint8 sRGB at `size`, from the proxy where that is large enough."""

@@ -7,7 +7,7 @@ from cuvrel.memory import Shares
 from cuvrel.store.blobs import Blobs
 from cuvrel.store.db import Database
 from cuvrel.store.mattes import Touches
-from cuvrel.store.pictures import Readers
+from cuvrel.store.pictures import Readers, Stands
 
 
 class Resources:
@@ -20,3 +20,4 @@ class Resources:
         self.readers = Readers(blobs, shares.frames)
         self.touches = Touches(blobs, self.readers)
         self.cache = Cache(shares.pictures)
+        self.stands = Stands()

@@ -80,7 +80,9 @@ def stand_of(session: Session, row: ShotRow, width: int, version: int | None = N
         shot, frames = versions.shot_of(kept), versions.snapshot_of(kept)
     scale = min(1.0, width / shot.plate_footage().width)
     sources = StoreSources(session, row.id, shot, shared.blobs, shared.readers, frames=frames)
-    return Stand(shot, sources, scale)
+    if version is not None:
+        return Stand(shot, sources, scale)
+    return shared.stands.get((row.id, row.revision, row.updated, scale), shot, sources)
 
 
 def whole_stand(session: Session, shot: int) -> Stand:
