@@ -110,7 +110,7 @@ def _measure(config: Config, folder: Path) -> None:
         _slider(client, database, blobs, config, frames)
 
 
-PIECE = 96  # frames whose keys the desk asks for together
+PIECE = 32  # frames whose keys the desk asks for together
 
 
 def _slider(client: Any, database: Database, blobs: Any, config: Config, frames: int) -> None:

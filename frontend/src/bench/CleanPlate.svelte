@@ -7,6 +7,7 @@
   import Button from "../ui/Button.svelte";
   import Dialog from "../ui/Dialog.svelte";
   import NumberField from "../ui/NumberField.svelte";
+  import Progress from "../ui/Progress.svelte";
   import Select from "../ui/Select.svelte";
 
   /** Builds a clean plate from the shot's frames, and gives it to the field at `path`. */
@@ -91,14 +92,26 @@
   }
 </script>
 
-<Button disabled={building !== null} onclick={show}
-  >{building === null ? "Build a clean plate …" : "Building the clean plate …"}</Button
->
+{#if building === null}
+  <Button onclick={show}>Build a clean plate …</Button>
+{:else}
+  <div class="flex w-full items-center gap-2 text-xs">
+    <Progress
+      class="min-w-16 flex-1"
+      name="Building the clean plate"
+      share={job?.total ? job.done / job.total : 0}
+    />
+    <span class="text-quiet">{job?.total ? `${job.done} of ${job.total}` : "begins"}</span>
+    <Button kind="bare" onclick={() => api.stop(building!).catch((e) => notes.fault(e))}
+      >Stop</Button
+    >
+  </div>
+{/if}
 
 {#if drawn}
-  <figure class="mt-1">
+  <figure class="w-full">
     <img
-      class="block w-full rounded-sm"
+      class="block max-h-24 rounded-sm"
       src={`/api/jobs/${drawn.job}/file`}
       alt="Where the background was seen"
     />

@@ -6,7 +6,7 @@
   import PullCard from "./PullCard.svelte";
   import { anyMoves, deedsOfPull, rowsOf } from "./recipes";
   import ShapeCard from "./ShapeCard.svelte";
-  import { folding, openCards, opening, widthOf, type Slip } from "./slips";
+  import { folding, openCards, opening, widthOf, type Slip, numbered } from "./slips";
   import Slot from "./Slot.svelte";
   import TraceCard from "./TraceCard.svelte";
 
@@ -29,9 +29,13 @@
     4.5 * Math.max(0, ...pull.shapes.map((shape) => shape.rides.length));
 
   const slips = $derived<Slip[]>([
-    ...matte.pulls.map((pull) => ({
+    ...matte.pulls.map((pull, n) => ({
       id: pull.id,
-      title: shot.entry("pull", pull.kind).label,
+      title: numbered(
+        shot.entry("pull", pull.kind).label,
+        matte.pulls.map((one) => one.kind),
+        n,
+      ),
       rows: rowsOf(shot.entry("pull", pull.kind)) + extra(pull),
       moves: anyMoves(pull.params) || rides(pull) > 0,
       off: !pull.on,

@@ -10,7 +10,7 @@
   import Starters from "./Starters.svelte";
   import { anyMoves, atRest, deedsOfStep, rowsOf, stepPath, tallestOf } from "./recipes";
   import { extrasOf } from "./extras";
-  import { folding, openCards, opening, widthOf, type Slip } from "./slips";
+  import { folding, openCards, opening, widthOf, type Slip, numbered } from "./slips";
   import Slot from "./Slot.svelte";
 
   type Props = { desk: Desk; plane: Plane; room: { width: number; height: number } };
@@ -37,6 +37,13 @@
     };
   }
 
+  /** A treatment by its name, with a number from the second of its kind on. */
+  const called = (label: string, n: number) =>
+    numbered(
+      label,
+      plane.treatments.map((step) => step.kind),
+      n,
+    );
   const gateRows = $derived(
     plane.gate ? (plane.gate.part === "rim" ? 6 : 3) + Math.max(0, shot.doc.mattes.length - 1) : 1,
   );
@@ -54,11 +61,11 @@
       off: !plane.on,
     },
     ...families.filter((one) => one === "time").map(family),
-    ...plane.treatments.map((step) => {
+    ...plane.treatments.map((step, n) => {
       const entry = shot.entry("treatment", step.kind);
       return {
         id: step.id,
-        title: entry.label,
+        title: called(entry.label, n),
         rows: rowsOf(entry),
         tallest: tallestOf(entry),
         above: entry.starters.length ? 1.7 : 0,
@@ -145,15 +152,21 @@
       {@const path = `${stepPath(desk, plane, at)}/params`}
       {#snippet starters()}<Starters {desk} {plane} {step} declared={item} {path} />{/snippet}
       <Card
-        title={item.label}
+        title={called(item.label, at)}
         note={item.group.toLowerCase()}
         on={step.on}
         above={item.starters.length ? starters : undefined}
-        onarrive={(way) => (desk.arriving = { places: [path], title: item.label, way })}
+        onarrive={(way) => (desk.arriving = { places: [path], title: called(item.label, at), way })}
         extras={extrasOf(desk, step, path)}
         {...deedsOfStep(desk, plane, at)}
       >
-        <Fields {desk} fields={item.fields} values={step.params} {path} about={item.label} />
+        <Fields
+          {desk}
+          fields={item.fields}
+          values={step.params}
+          {path}
+          about={called(item.label, at)}
+        />
       </Card>
     {/if}
   </Slot>

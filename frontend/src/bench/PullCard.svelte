@@ -6,6 +6,7 @@
   import type { Deeds } from "./recipes";
   import Fields from "./Fields.svelte";
   import Joining from "./Joining.svelte";
+  import { numbered } from "./slips";
   import CleanPlate from "./CleanPlate.svelte";
   import KeySpread from "./KeySpread.svelte";
   import { notes } from "../lib/notes.svelte";
@@ -39,6 +40,19 @@
     }
   }
 
+  /** Its name, with a number from the second of its kind on. */
+  const called = $derived.by(() => {
+    const pulls = desk.shot.doc.mattes.find((one) =>
+      one.pulls.some((p) => p.id === pull.id),
+    )?.pulls;
+    const kinds = (pulls ?? []).map((one) => one.kind);
+    return numbered(
+      declared.label,
+      kinds,
+      Math.max(0, pulls?.findIndex((p) => p.id === pull.id) ?? 0),
+    );
+  });
+
   function pick() {
     desk.tools.choosePull(pull.id);
     desk.tools.sampling = picking ? null : pull.id;
@@ -49,7 +63,7 @@
 </script>
 
 <Card
-  title={declared.label}
+  title={called}
   note="pull"
   on={pull.on}
   onpick={() => desk.tools.choosePull(pull.id)}
@@ -73,7 +87,7 @@
     <div class="break-inside-avoid"><KeySpread {desk} {pull} {declared} {path} /></div>
   {/if}
   {#if pull.kind === "difference_key"}
-    <div class="mb-1 flex flex-wrap gap-1">
+    <div class="mb-1 grid break-inside-avoid justify-items-start gap-1">
       <CleanPlate {desk} path={`${path}/params/plate`} />
       <Button disabled={!pull.params.plate || desk.shot.saving} onclick={suggest}
         >Set for this frame</Button
@@ -85,7 +99,7 @@
     fields={declared.fields}
     values={pull.params}
     path={`${path}/params`}
-    about={declared.label}
+    about={called}
   />
-  <Joining {desk} {pull} {path} about={declared.label} first={index === 0} />
+  <Joining {desk} {pull} {path} about={called} first={index === 0} />
 </Card>

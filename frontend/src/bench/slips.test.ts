@@ -1,5 +1,14 @@
 import { expect, test } from "vitest";
-import { COLUMN, folding, heightOf, openCards, opening, widthOf, type Slip } from "./slips";
+import {
+  COLUMN,
+  folding,
+  heightOf,
+  openCards,
+  opening,
+  widthOf,
+  type Slip,
+  numbered,
+} from "./slips";
 
 const slip = (id: string, rows = 6, more: Partial<Slip> = {}): Slip => ({
   id,
@@ -47,4 +56,14 @@ test("a card is as high as its fields need in a width, and shows all of them the
     for (const width of [360, 700, 1000])
       expect(widthOf(card, heightOf(card, width))).toBeLessThanOrEqual(width);
   expect(heightOf(slip("b", 30, { tallest: 5 }), 1000)).toBe(36 + 10 * 24);
+});
+
+test("steps of one kind are told apart by their numbers", () => {
+  const kinds = ["glow", "grade", "glow", "glow"];
+  expect(kinds.map((kind, n) => numbered(kind, kinds, n))).toEqual([
+    "glow",
+    "grade",
+    "glow 2",
+    "glow 3",
+  ]);
 });

@@ -78,3 +78,9 @@ export function opening(opened: string[], id: string): string[] {
 export function folding(opened: string[], id: string): string[] {
   return opened.filter((one) => one !== id);
 }
+
+/** What a step is called where there are several of its kind: from the second on by its number. */
+export function numbered(label: string, kinds: string[], index: number): string {
+  const before = kinds.slice(0, index).filter((kind) => kind === kinds[index]).length;
+  return before ? `${label} ${before + 1}` : label;
+}

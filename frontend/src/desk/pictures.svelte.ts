@@ -5,7 +5,7 @@ import type { AnyView } from "../lib/api-types";
 const MOST = 400e6; // bytes of bitmaps kept
 const TRIES = 6; // for a picture that does not come: its key may be of the shot as it was,
 const PAUSE = 250; // and ms from one to the next
-const CHUNK = 96; // frames whose keys are asked for together
+const CHUNK = 32; // frames whose keys are asked for together
 
 const size = (bitmap: ImageBitmap) => bitmap.width * bitmap.height * 4;
 

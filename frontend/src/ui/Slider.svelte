@@ -17,18 +17,55 @@
   const held = $derived(Math.max(low, Math.min(high, value)));
   // a value between two steps is shown on the nearer one, and that is no wish to change it
   const moves = (next: number) => Math.abs(next - held) > step * 0.501;
+
+  const FINE = 10; // how much further the hand goes while it holds Shift
+  let fine = false;
+  /** Where the hand was, and what it had set, when Shift went down. */
+  let since: { at: number; value: number } | null = null;
+  let last = 0;
+
+  /** What a place on the line stands for. */
+  function meant(next: number): number {
+    if (!fine) {
+      since = null;
+      return (last = next);
+    }
+    since ??= { at: next, value: held };
+    const moved = since.value + (next - since.at) / FINE;
+    const on = Math.round(moved / step) * step;
+    return (last = Math.max(low, Math.min(high, Number(on.toFixed(9)))));
+  }
+
+  function turned(event: PointerEvent) {
+    if (event.shiftKey !== fine) since = null;
+    fine = event.shiftKey;
+  }
 </script>
 
 <!-- svelte-ignore a11y_no_static_element_interactions (a value is put back by keyboard in its menu) -->
-<div class="flex h-6 items-center" ondblclick={onreset}>
+<div
+  class="flex h-6 items-center"
+  ondblclick={onreset}
+  onpointerdowncapture={turned}
+  onpointermovecapture={turned}
+>
   <Slider.Root
     type="single"
     min={low}
     max={high}
     {step}
     {disabled}
-    bind:value={() => held, (next) => moves(next) && onslide(next, false)}
-    onValueCommit={(next) => onslide(next, true)}
+    bind:value={
+      () => held,
+      (next) => {
+        const wanted = meant(next);
+        if (moves(wanted)) onslide(wanted, false);
+      }
+    }
+    onValueCommit={(next) => {
+      onslide(fine ? last : next, true);
+      since = null;
+    }}
     class="relative flex h-6 w-full touch-none items-center select-none"
   >
     <span class="h-0.5 w-full bg-rule"></span>

@@ -140,9 +140,9 @@ def cutout(picture: F32, values: dict[str, Any], scale: float) -> F32:
     return picture
 
 
-@declare("plane", "glaze", "Glaze", NoParams, hint="treats all that lies behind it",
-         begins={"gate": {"part": "outside"},
-                 "treatments": [{"kind": "grade", "params": {"saturation": 15, "exposure": -0.5}}]})  # fmt: skip
+@declare(
+    "plane", "glaze", "Glaze", NoParams, hint="treats all that lies behind it", begins={"gate": {"part": "inside"}}
+)
 def glaze(picture: F32, values: dict[str, Any], scale: float) -> F32:
     """What lies behind, as it is; the glaze's treatments do the work."""
     return picture
