@@ -10,6 +10,7 @@
   import { turn } from "./lib/look";
   import { notes } from "./lib/notes.svelte";
   import Button from "./ui/Button.svelte";
+  import Menu from "./ui/Menu.svelte";
   import Progress from "./ui/Progress.svelte";
   import Segments from "./ui/Segments.svelte";
   import Select from "./ui/Select.svelte";
@@ -71,6 +72,11 @@
     return () => watch.disconnect();
   });
 
+  let wide = $state(1280);
+  /** Whether the words of the bar have no room, and whether its signs have none. */
+  const crowded = $derived(wide < 1180 || (!!desk.view.split && wide < 1500));
+  const narrow = $derived(wide < 1100);
+
   /** The side rooms, which take the stand's place; pressed again, it is back. */
   const slides = [
     ["people", "People", "Who is in the picture: covers and the audit", "W", "people"],
@@ -106,22 +112,34 @@
   ]);
 </script>
 
+<svelte:window bind:innerWidth={wide} />
 <header class="col-span-full flex min-w-0 items-center gap-3 border-b border-rule bg-paper px-3">
   <a class="flex items-center gap-1.5 text-[15px] font-semibold" href="#/" title="All projects">
     <img src="/mark.svg" alt="" width="16" height="16" />Cuvrel
   </a>
   <div class="min-w-[60px] flex-1 truncate text-quiet">
-    <a href="#/">{shot.about.project_name}</a> /
+    <span class="max-[1180px]:hidden"><a href="#/">{shot.about.project_name}</a> /</span>
     <h1 class="inline font-semibold text-ink">{shot.doc.name}</h1>
   </div>
-  <Segments
-    name="View"
-    size="tall"
-    class="flex-none"
-    value={desk.view.mode}
-    options={MODES.map(([value, label], i) => ({ value, label, hint: `${label}  (${i + 1})` }))}
-    onpick={(mode) => (desk.view.mode = mode as Mode)}
-  />
+  <!-- what has no room gives way: words to signs, signs to a menu -->
+  {#if narrow && desk.view.split}
+    <Select
+      name="View"
+      class="w-28 flex-none"
+      value={desk.view.mode}
+      options={MODES.map(([value, label], i) => ({ value, label: `${label}  ${i + 1}` }))}
+      onpick={(mode) => (desk.view.mode = mode as Mode)}
+    />
+  {:else}
+    <Segments
+      name="View"
+      size="tall"
+      class="flex-none"
+      value={desk.view.mode}
+      options={MODES.map(([value, label], i) => ({ value, label, hint: `${label}  (${i + 1})` }))}
+      onpick={(mode) => (desk.view.mode = mode as Mode)}
+    />
+  {/if}
   {#if desk.view.mode === "cutout"}
     <Select
       name="Ground of the cut-out"
@@ -182,7 +200,7 @@
       </span>
     {:else}
       <span
-        class="mr-1.5 text-xs whitespace-nowrap text-quiet max-[1120px]:hidden"
+        class={["mr-1.5 text-xs whitespace-nowrap text-quiet", crowded && "sr-only"]}
         aria-live="polite">{shot.saving ? "Saving …" : "All saved"}</span
       >
     {/if}
@@ -193,12 +211,20 @@
             {...props}
             kind="bare"
             disabled={!shot.history[step.way]}
-            onclick={() => shot.step(step.way)}>{step.label}</Button
+            aria-label={step.label}
+            onclick={() => shot.step(step.way)}
+            >{#if crowded}<Icon name={step.way} />{:else}{step.label}{/if}</Button
           >
         {/snippet}
       </Hint>
     {/each}
-    {#each openers as one (one.icon)}
+    {#if narrow}
+      <Menu
+        name="Rooms, colours and keys"
+        choices={openers.map((one) => ({ label: one.name, hint: one.says, run: one.run }))}
+      />
+    {/if}
+    {#each narrow ? [] : openers as one (one.icon)}
       <Hint text={one.says} keys={one.keys}>
         {#snippet child(props)}
           <Button

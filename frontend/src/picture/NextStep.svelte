@@ -33,7 +33,7 @@
     role="note"
     aria-label="Next step"
   >
-    <span class="min-w-0 truncate">{step.says}</span>
+    <span class="min-w-0 truncate" title={step.says}>{step.says}</span>
     {#if step.deed}
       <button class="flex-none underline underline-offset-2" onclick={step.deed.run}
         >{step.deed.label}</button

@@ -57,7 +57,7 @@
       size={15}
     />
   </button>
-  <span class="flex-none" title={`Frames of the range, at ${fps} a second`}
+  <span class="flex-none max-[1100px]:hidden" title={`Frames of the range, at ${fps} a second`}
     >{first + shot.range[0]}–{first + shot.range[1]} · {fps}</span
   >
   {#if desk.playback.loop}
@@ -90,6 +90,8 @@
     class={PRESS}
     disabled={!desk.selection.matteId && !desk.selection.track}
     title="Next problem or touch (Page Down)"
-    onclick={() => desk.problem(1)}>{doubts ? `${doubts} to look at` : "touch"} ↓</button
+    aria-label={doubts ? `${doubts} to look at` : "Next touch"}
+    onclick={() => desk.problem(1)}
+    >{doubts || ""}<span class="max-[1100px]:hidden">{doubts ? " to look at" : "touch"}</span> ↓</button
   >
 </div>
