@@ -99,7 +99,8 @@ def test_from_a_video_file_to_an_exported_cut_out(
     page.get_by_label("Glow outline: Strength, value").fill("2")
     page.keyboard.press("Enter")
     lit = desk.new_picture(lit)
-    desk.add_plane("Glaze")
+    desk.add_plane("Glaze")  # it begins with nothing on it
+    desk.lay_on("Gaussian blur")
     desk.new_picture(lit)
     stand = page.get_by_role("region", name="Stand")
     expect(stand.locator("li strong")).to_have_text(["Glaze", "Outline", "Plate"])

@@ -5,6 +5,7 @@ from __future__ import annotations
 import threading
 from collections import OrderedDict
 from collections.abc import Iterator, Mapping
+from dataclasses import dataclass
 from functools import lru_cache
 from typing import Any
 
@@ -99,9 +100,15 @@ def _about(blob: str, info: MediaInfo, frame: int, size: tuple[int, int]) -> lis
     return [blob, frame, size, *([info.hand] if info.hand else []), *managed]
 
 
-def _read(row: FootageRow) -> tuple[Any, ...]:
-    """What pictures of footage depend on, besides its file's name."""
-    return row.state, row.blob, row.info, row.proxy
+@dataclass(frozen=True)
+class _Known:
+    """What pictures of footage depend on, as a row said it."""
+
+    name: str
+    state: str
+    blob: str
+    info: dict[str, Any]
+    proxy: dict[str, Any]
 
 
 class Stands:
@@ -141,17 +148,18 @@ class StoreSources:
         """proxies: small pictures may come from the proxy. frames: a snapshot to use in place of the rows."""
         self._blobs, self._readers, self._proxies = blobs, readers, proxies
         ids = [int(f.id) for f in shot.footage if f.id.isdigit()]
-        self._footage = {str(r.id): r for r in session.scalars(select(FootageRow).where(FootageRow.id.in_(ids)))}
+        rows = session.scalars(select(FootageRow).where(FootageRow.id.in_(ids)))
+        # not the rows themselves: these are kept for longer than their session lasts
+        self._footage = {str(r.id): _Known(r.name, r.state, r.blob, dict(r.info), dict(r.proxy)) for r in rows}
         self._frames = stored_blobs(session, shot_id) if frames is None else _by_owner(frames)
 
     def same(self, other: StoreSources) -> bool:
         """Whether these are the same footage, read the same way, and the same stored frames as of another one."""
         mine, theirs = self._footage, other._footage
-        if mine.keys() != theirs.keys() or self._frames.keys() != other._frames.keys():
+        if mine != theirs or self._frames.keys() != other._frames.keys():
             return False
         # lists that have not changed are not read again: they are the same objects
-        kept = all(self._frames[owner] is other._frames[owner] for owner in self._frames)
-        return kept and all(_read(mine[ident]) == _read(theirs[ident]) for ident in mine)
+        return all(self._frames[owner] is other._frames[owner] for owner in self._frames)
 
     def picture(self, footage_id: str, frame: int, size: tuple[int, int]) -> Node:
         """A node of (H, W, 3) uint8 sRGB at `size`, from the proxy where that is large enough."""
@@ -180,7 +188,7 @@ class StoreSources:
         return node("deep", _about(blob, info, frame, size), [],
                     lambda: resized(readers.get(blob, info, "light").frame(frame), size))  # fmt: skip
 
-    def _ready(self, footage_id: str) -> FootageRow:
+    def _ready(self, footage_id: str) -> _Known:
         row = self._footage.get(footage_id)
         if row is None or row.state != "ready":
             raise MediaError("The footage of this shot is not there (yet).")
