@@ -140,11 +140,13 @@ def sound(desk: Desk) -> None:
     expect(desk.page.get_by_role("region", name="Sound", exact=True)).to_be_visible()
 
 
-def clones(desk: Desk) -> None:
-    """Clones fanned out of a cut-out, their direction on the picture."""
-    shot(desk, "Shot 01", 44)
-    desk.plane("Signaller lifted")
-    desk.lay_on("Clones")
+def log(desk: Desk) -> None:
+    """A clip in a camera's log, seen by a view, with its time code in the sheet and the views to choose from."""
+    shot(desk, "Shot 31", 12)
+    desk.plane("Dusk")
+    desk.page.get_by_role("button", name="Time code").click()
+    desk.page.get_by_label("Looked at").click()
+    expect(desk.page.get_by_role("option").first).to_be_visible()
 
 
 def looks(desk: Desk) -> None:
@@ -187,10 +189,10 @@ PICTURES: dict[str, Callable[[Desk], None]] = {
         curves,
         sound,
         looks,
+        log,
         lines,
         track,
         versions,  # from here on shots are no more as they were installed
-        clones,
     )
 }
 

@@ -99,8 +99,13 @@ def test_from_a_video_file_to_an_exported_cut_out(
     page.get_by_label("Glow outline: Strength, value").fill("2")
     page.keyboard.press("Enter")
     lit = desk.new_picture(lit)
-    desk.add_plane("Glaze")  # it begins with nothing on it
-    desk.lay_on("Gaussian blur")
+    # a glaze begins inside the subject, with nothing on it
+    desk.add_plane("Glaze")
+    desk.card("Glaze")
+    page.get_by_role("radiogroup", name="Glaze: Part").get_by_role("radio", name="outside").click()
+    desk.lay_on("Grade")
+    page.get_by_label("Grade: Saturation, value").fill("0")
+    page.keyboard.press("Enter")
     desk.new_picture(lit)
     stand = page.get_by_role("region", name="Stand")
     expect(stand.locator("li strong")).to_have_text(["Glaze", "Outline", "Plate"])
@@ -133,7 +138,9 @@ def test_from_a_video_file_to_an_exported_cut_out(
     expect(again.page.get_by_role("region", name="Stand").locator("li strong")).to_have_text(
         ["Glaze", "Outline", "Plate"]
     )
-    again.button("Undo", exact=True).click()
+    for _ in range(4):  # its saturation, its grade, its part, the glaze itself
+        again.button("Undo", exact=True).click()
+        again.saved()
     expect(again.page.get_by_role("region", name="Stand").locator("li strong")).to_have_text(["Outline", "Plate"])
     assert not again.faults
 
