@@ -78,7 +78,11 @@ def _each(name: str, file: Path, folder: Path) -> list[tuple[str, Path]]:
     """What was received, one by one: a ZIP may hold several sequences."""
     with file.open("rb") as opened:
         packed = opened.read(4) == b"PK\x03\x04"
-    return (split_sequences(file, folder) if packed and file.name == "received" else []) or [(name, file)]
+    if not packed or file.name != "received":
+        return [(name, file)]
+    room = services().blobs.room
+    # each is unpacked beside what was received, and kept
+    return split_sequences(file, folder, hold=lambda size: room.require(2 * size, "these sequences")) or [(name, file)]
 
 
 def _received(folder: Path) -> tuple[str, Path]:

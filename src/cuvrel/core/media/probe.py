@@ -401,7 +401,11 @@ def _told_of_grid(times: list[int], base: Fraction, fps: float, on: list[int]) -
         missing = [n for n in range(1, len(on)) if on[n] == on[n - 1]]
         return [f"{_ranges(missing)} missing; the picture before stands for what is not there."]
     lost = len(times) - len(set(on))
-    more = f" {lost} pictures come faster than that and are left out." if lost else ""
+    more = (
+        f" {lost} pictures come faster than that and are left out; read picture by picture, it keeps all."
+        if lost
+        else ""
+    )
     return [f"Its frames come unevenly; they were laid on {fps:.6g} frames a second.{more}"]
 
 
@@ -632,10 +636,13 @@ def sequences_in(names: list[str]) -> dict[str, list[str]]:
     return out
 
 
-def split_sequences(path: Path, into: Path, most: int = 100) -> list[tuple[str, Path]]:
+def split_sequences(
+    path: Path, into: Path, most: int = 100, hold: Callable[[int], None] = lambda size: None
+) -> list[tuple[str, Path]]:
     """The sequences of a ZIP as files of their own in a folder, with names to show; [] where it holds one alone.
 
-    Raises MediaError where it can't be read, or holds more than `most`.
+    hold: told the bytes that all of them take unpacked, before the first one is. Raises MediaError where it can't be
+    read, or holds more than `most`, and what `hold` raises.
     """
     try:
         with zipfile.ZipFile(path) as archive:
@@ -644,12 +651,15 @@ def split_sequences(path: Path, into: Path, most: int = 100) -> list[tuple[str, 
                 return []
             if len(found) > most:
                 raise MediaError(f"The ZIP file holds {len(found)} sequences, which is more than are taken at once.")
+            sizes = {name: archive.getinfo(name).file_size for names in found.values() for name in names}
+            hold(sum(sizes.values()))
             out = []
             for n, (title, names) in enumerate(found.items()):
                 to = into / f"sequence-{n}.zip"
                 with zipfile.ZipFile(to, "w", zipfile.ZIP_STORED) as part:
                     for name in sorted(names, key=_natural):
-                        unpacked(archive, name, beside := into / "member")
+                        # a member that is larger than it says is refused: the room was asked for by what it says
+                        unpacked(archive, name, beside := into / "member", min(MAX_PICTURE, sizes[name]))
                         part.write(beside, Path(name).name)
                 out.append((f"{title} – {len(names)} pictures", to))
             (into / "member").unlink(missing_ok=True)
