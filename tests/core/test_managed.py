@@ -30,6 +30,7 @@ from cuvrel.core.media.stills import part, read
 from cuvrel.core.media.timecode import is_timecode, of_seconds, shifted
 from cuvrel.core.media.writer import Encoding, VideoWriter, join_videos
 from cuvrel.core.recipe.check import read_shot
+from cuvrel.core.recipe.declared import all_declared
 from cuvrel.core.recipe.errors import MediaError, RecipeError
 from cuvrel.core.stand.build import Stand
 from cuvrel.core.stand.nodes import Cache, Node, node, work_out
@@ -106,6 +107,44 @@ def test_to_a_space_and_back_is_the_same_light(light: np.ndarray) -> None:
         assert np.abs(managed.to_light(managed.from_light(light, name), name) - light).max() < 1e-3 * max(
             1, light.max()
         )
+
+
+def test_colours_beyond_bt709_are_kept_through_planes_and_exports(tmp_path: Path) -> None:
+    wide = np.array([0.02, 0.6, 0.03], np.float32)  # a green of ACES' primaries that no screen of BT.709 has
+    light = managed.to_light(np.broadcast_to(managed.from_light(wide[None, None], "ACEScg"), (1, 1, 3)), "ACEScg")
+    assert np.allclose(light, wide, atol=1e-5)
+    green = managed.to_light(np.broadcast_to(wide, (48, 64, 3)).copy(), "ACEScg")
+    assert green.min() < -0.05
+
+    class Green(FakeSources):
+        """A plate of that green."""
+
+        def deep(self, footage_id: str, frame: int, size: tuple[int, int]) -> Node | None:
+            return node("green", frame, [], lambda: np.dstack([green, np.ones((48, 64), np.float32)]))
+
+    planes = [{"id": "p3", "name": "Cut", "kind": "cutout", "matte": "m1"}, *PLATE["planes"]]
+    for how in ("exr-half", "exr-float"):
+        to, _, _ = written(tmp_path / how, Green(), {"planes": planes}, how=how, colour="space:ACEScg")
+        data = (to / "shot.1004.exr").read_bytes()
+        assert np.abs(read(data, "a.exr", as_is=True).colour - wide).max() < 1e-3
+        assert np.abs(read(data, "a.exr").colour - green).max() < 2e-3
+
+
+def test_every_treatment_takes_light_below_zero() -> None:
+    class Wide(FakeSources):
+        """A plate whose light is below 0 in places."""
+
+        def deep(self, footage_id: str, frame: int, size: tuple[int, int]) -> Node | None:
+            rng = np.random.default_rng(frame)
+            light = rng.uniform(-0.3, 3, (*size, 3)).astype(np.float32)
+            return node("wide", [frame, size], [], lambda: np.dstack([light, np.ones(size, np.float32)]))
+
+    for entry in all_declared():
+        if entry.family != "treatment":
+            continue
+        top = {"id": "t", "name": "T", "kind": "cutout", "matte": "m1", "treatments": [{"id": "s", "kind": entry.kind}]}
+        shot = read_shot(document(planes=[top, *PLATE["planes"]]))
+        assert np.isfinite(work_out(Stand(shot, Wide()).result(3), Cache(1 << 26))).all(), entry.kind
 
 
 def test_a_view_on_the_screen_is_near_the_view_itself() -> None:

@@ -135,6 +135,8 @@ class Frame:
     def picture(self, layer: str = "", as_is: bool = False) -> tuple[F32, F32 | None]:
         """A layer as (H, W, 3) linear light of BT.709 primaries, multiplied by its alpha, and that, (H, W), if any.
 
+        Where the file's primaries are wider, light may be below 0.
+
         An unknown name is what is meant. as_is: of the file's own primaries. Raises StopIteration where there is no
         channel at all.
         """
@@ -146,7 +148,7 @@ class Frame:
         if stated is not None and len(planes) == 3 and not as_is:
             way = from_chromaticities([float(one) for one in np.ravel(np.asarray(stated))])
             if way is not None:
-                colour = np.maximum(np.asarray(colour @ way.T, np.float32), 0)
+                colour = np.asarray(colour @ way.T, np.float32)
         alpha = self.holds.alphas.get(name)
         return colour, None if alpha is None else np.clip(finite(self.channel(alpha)), 0, 1)
 

@@ -1,9 +1,9 @@
 """Colour spaces and views by OpenColorIO: what footage is, how it is looked at, what an export is written in.
 
 The configuration is the one that the environment variable OCIO names, else the ACES studio configuration that the
-library carries. Inside there is linear light of BT.709 primaries; colours which these can't hold are cut at 0. Light
-goes to and from a configuration by its role `aces_interchange` (ACES2065-1); one that has none is taken to be linear
-BT.709 in its role `scene_linear`.
+library carries. Inside there is linear light of BT.709 primaries; colours which these can't hold are below 0 and are
+kept, so that they come out again in wider ones. Light goes to and from a configuration by its role `aces_interchange`
+(ACES2065-1); one that has none is taken to be linear BT.709 in its role `scene_linear`.
 """
 
 from __future__ import annotations
@@ -160,10 +160,13 @@ def _applied(processor: Any, rgb: F32) -> F32:
 
 
 def to_light(rgb: F32, name: str) -> F32:
-    """(H, W, 3) float32 in a colour space as linear light of BT.709, none below 0. Raises MediaError."""
+    """(H, W, 3) float32 in a colour space as linear light of BT.709, below 0 where that is narrower.
+
+    Raises MediaError.
+    """
     with _lock:
         processor = _processor("from", name)
-    return np.maximum(_applied(processor, rgb), 0)
+    return _applied(processor, rgb)
 
 
 def from_light(rgb: F32, name: str) -> F32:
