@@ -19,11 +19,11 @@ import tifffile
 
 from cuvrel.core.imaging.colour import linear_to_srgb, srgb_to_linear
 from cuvrel.core.media import cryptomatte
-from cuvrel.core.media.moving import as_film, is_moving_webp
+from cuvrel.core.media.moving import as_film
 from cuvrel.core.media.probe import probe
 from cuvrel.core.media.reader import PART, Reader
 from cuvrel.core.media.space import from_chromaticities, to_bt709
-from cuvrel.core.media.still_heads import webp_frames
+from cuvrel.core.media.still_heads import is_moving_webp, webp_frames
 from cuvrel.core.media.stills import SUFFIXES, ending_of, head, moves, part, read
 from cuvrel.core.recipe.errors import MediaError
 from tests.core.test_depth import exr, lit, sequence

@@ -86,11 +86,11 @@
       {@const declared = shot.entry("pull", pull.kind)}
       {@const deeds = deedsOfPull(desk, matte, i)}
       {#if declared.holds === "marks"}
-        <TraceCard {desk} {matte} {pull} {declared} {deeds} />
+        <TraceCard {desk} {matte} {pull} {declared} {deeds} title={slip.title} />
       {:else if declared.holds === "shapes"}
-        <ShapeCard {desk} {matte} {pull} {declared} {deeds} />
+        <ShapeCard {desk} {matte} {pull} {declared} {deeds} title={slip.title} />
       {:else}
-        <PullCard {desk} {matte} {pull} {declared} {deeds} />
+        <PullCard {desk} {matte} {pull} {declared} {deeds} title={slip.title} />
       {/if}
     {/if}
   </Slot>

@@ -6,7 +6,6 @@
   import type { Deeds } from "./recipes";
   import Fields from "./Fields.svelte";
   import Joining from "./Joining.svelte";
-  import { numbered } from "./slips";
   import CleanPlate from "./CleanPlate.svelte";
   import KeySpread from "./KeySpread.svelte";
   import { notes } from "../lib/notes.svelte";
@@ -18,8 +17,10 @@
     pull: Pull;
     declared: DeclaredOut;
     deeds: Deeds;
+    /** Its name, with a number from the second of its kind on. */
+    title: string;
   };
-  let { desk, matte, pull, declared, deeds }: Props = $props();
+  let { desk, matte, pull, declared, deeds, title }: Props = $props();
   const index = $derived(matte.pulls.findIndex((p) => p.id === pull.id));
   const path = $derived(desk.selection.pullPath(pull.id));
   const picking = $derived(desk.tools.tool === "sample" && desk.tools.sampling === pull.id);
@@ -40,19 +41,6 @@
     }
   }
 
-  /** Its name, with a number from the second of its kind on. */
-  const called = $derived.by(() => {
-    const pulls = desk.shot.doc.mattes.find((one) =>
-      one.pulls.some((p) => p.id === pull.id),
-    )?.pulls;
-    const kinds = (pulls ?? []).map((one) => one.kind);
-    return numbered(
-      declared.label,
-      kinds,
-      Math.max(0, pulls?.findIndex((p) => p.id === pull.id) ?? 0),
-    );
-  });
-
   function pick() {
     desk.tools.choosePull(pull.id);
     desk.tools.sampling = picking ? null : pull.id;
@@ -62,13 +50,7 @@
   }
 </script>
 
-<Card
-  title={called}
-  note="pull"
-  on={pull.on}
-  onpick={() => desk.tools.choosePull(pull.id)}
-  {...deeds}
->
+<Card {title} note="pull" on={pull.on} onpick={() => desk.tools.choosePull(pull.id)} {...deeds}>
   {#if pull.kind === "colour_key"}
     <div class="mb-1 flex flex-wrap gap-1">
       <Button aria-pressed={picking} onclick={pick}
@@ -99,7 +81,7 @@
     fields={declared.fields}
     values={pull.params}
     path={`${path}/params`}
-    about={called}
+    about={title}
   />
-  <Joining {desk} {pull} {path} about={called} first={index === 0} />
+  <Joining {desk} {pull} {path} about={title} first={index === 0} />
 </Card>

@@ -21,8 +21,10 @@
     pull: Pull;
     declared: DeclaredOut;
     deeds: Deeds;
+    /** Its name, with a number from the second of its kind on. */
+    title: string;
   };
-  let { desk, matte, pull, declared, deeds }: Props = $props();
+  let { desk, matte, pull, declared, deeds, title }: Props = $props();
   const path = $derived(desk.selection.pullPath(pull.id));
   const active = $derived(desk.selection.pull?.id === pull.id);
   const shape = $derived(
@@ -148,13 +150,7 @@
   }
 </script>
 
-<Card
-  title={declared.label}
-  note="pull"
-  on={pull.on}
-  onpick={() => desk.tools.choosePull(pull.id)}
-  {...deeds}
->
+<Card {title} note="pull" on={pull.on} onpick={() => desk.tools.choosePull(pull.id)} {...deeds}>
   <div role="group" aria-label="Shapes of this pull" class="mb-1">
     {#each pull.shapes as one (one.id)}
       <div
@@ -313,7 +309,7 @@
     fields={declared.fields}
     values={pull.params}
     path={`${path}/params`}
-    about={declared.label}
+    about={title}
   />
-  <Joining {desk} {pull} {path} about={declared.label} first={matte.pulls[0]?.id === pull.id} />
+  <Joining {desk} {pull} {path} about={title} first={matte.pulls[0]?.id === pull.id} />
 </Card>

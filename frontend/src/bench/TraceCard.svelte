@@ -17,12 +17,15 @@
     pull,
     declared,
     deeds,
+    title,
   }: {
     desk: Desk;
     matte: Matte;
     pull: Pull;
     declared: DeclaredOut;
     deeds: Deeds;
+    /** Its name, with a number from the second of its kind on. */
+    title: string;
   } = $props();
   const shot = $derived(desk.shot);
   const path = $derived(desk.selection.pullPath(pull.id));
@@ -66,7 +69,7 @@
 {/snippet}
 
 <Card
-  title={declared.label}
+  {title}
   note={`frame ${shot.doc.first_number + desk.playback.frame}`}
   onpick={() => desk.tools.choosePull(pull.id)}
   on={pull.on}
@@ -87,7 +90,7 @@
     fields={declared.fields}
     values={pull.params}
     path={`${path}/params`}
-    about={declared.label}
+    about={title}
   />
   <div class="mt-1.5 flex break-inside-avoid flex-wrap gap-1">
     {#if busy}
@@ -108,6 +111,6 @@
     {#if here.length}<Button kind="bare" onclick={clear}>Clear marks</Button>{/if}
   </div>
   {#if matte.pulls.length > 1 || shot.doc.mattes.length > 1}
-    <Joining {desk} {pull} {path} about={declared.label} first={matte.pulls[0].id === pull.id} />
+    <Joining {desk} {pull} {path} about={title} first={matte.pulls[0].id === pull.id} />
   {/if}
 </Card>

@@ -130,8 +130,8 @@ export class Desk {
     return shown && here?.origin === "followed" ? here.halt : null;
   }
 
-  /** Names footage of the project in a field of the document, which knows it from then on. */
-  useFootage(footage: FootageOut, path: string, label: string): void {
+  /** Names footage of the project in a field of the document, which knows it from then on; `named`: what else names it there. */
+  useFootage(footage: FootageOut, path: string, label: string, named?: unknown): void {
     const id = String(footage.id);
     const { name, hash, width, height, frames, fps, timecode, reel } = footage;
     const known = this.shot.doc.footage.some((f) => f.id === id);
@@ -140,7 +140,7 @@ export class Desk {
       path: "/footage/-",
       value: { id, name, hash, width, height, frames, fps, timecode, reel },
     };
-    this.shot.edit([...(known ? [] : [entry]), { op: "add", path, value: id }], label);
+    this.shot.edit([...(known ? [] : [entry]), { op: "add", path, value: named ?? id }], label);
   }
 
   /** The frames on which the audit found somebody exposed. */

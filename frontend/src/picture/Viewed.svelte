@@ -58,17 +58,7 @@
     if (kind === "table") {
       const found = tables.find((one) => String(one.id) === rest);
       if (!found) return;
-      const known = desk.shot.doc.footage.some((one) => one.id === rest);
-      const { name, hash, width, height, frames, fps } = found;
-      const entry = { id: rest, name, hash, width, height, frames, fps };
-      const table = { kind: "table" as const, display: "", view: "", table: rest };
-      desk.shot.edit(
-        [
-          ...(known ? [] : [{ op: "add", path: "/footage/-", value: entry }]),
-          { op: "add", path, value: table },
-        ],
-        label,
-      );
+      desk.useFootage(found, path, label, { kind, display: "", view: "", table: rest });
       return;
     }
     const [display, view] = kind === "view" ? rest.split("|") : ["", ""];

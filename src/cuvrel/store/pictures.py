@@ -110,6 +110,11 @@ class _Known:
     info: dict[str, Any]
     proxy: dict[str, Any]
 
+    @property
+    def key(self) -> tuple[Any, ...]:
+        """The same for the same pictures: a file and how it is read tell what else is known of it."""
+        return self.state, self.blob, self.info.get("hand"), self.proxy.get("blob"), self.proxy.get("config")
+
 
 class Stands:
     """Stands that were built, by the shot as its row is and their scale: a question about one frame builds none anew.
@@ -155,7 +160,7 @@ class StoreSources:
 
     def same(self, other: StoreSources) -> bool:
         """Whether these are the same footage, read the same way, and the same stored frames as of another one."""
-        mine, theirs = self._footage, other._footage
+        mine, theirs = ({ident: one.key for ident, one in of._footage.items()} for of in (self, other))
         if mine != theirs or self._frames.keys() != other._frames.keys():
             return False
         # lists that have not changed are not read again: they are the same objects

@@ -13,8 +13,9 @@ from sqlalchemy.orm import Session
 from werkzeug.datastructures import FileStorage
 
 from cuvrel.core.media.by_hand import checked_hand
-from cuvrel.core.media.moving import as_film, is_moving_webp
+from cuvrel.core.media.moving import as_film
 from cuvrel.core.media.probe import PICTURE_SUFFIXES, MediaInfo, pack_sequence, split_sequences
+from cuvrel.core.media.still_heads import is_moving_webp
 from cuvrel.core.media.stills import SUFFIXES, ending_of, moves
 from cuvrel.core.recipe.errors import MediaError
 from cuvrel.jobs.queue import put

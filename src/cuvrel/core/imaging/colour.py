@@ -5,6 +5,7 @@ Source: IEC 61966-2-1 (sRGB). Pictures inside are float32 premultiplied RGBA in 
 
 from __future__ import annotations
 
+import cv2
 import numpy as np
 from numpy.typing import NDArray
 
@@ -108,6 +109,11 @@ def _encode_straight(y0: int, y1: int, rgba: F32, lut: U8, out: U8) -> None:
                 v = min(max(rgba[y, x, c] * scale, np.float32(0.0)), np.float32(1.0))
                 out[y, x, c] = lut[int(np.sqrt(v) * np.float32(65535.0) + np.float32(0.5))]
             out[y, x, 3] = np.uint8(a * 255 + 0.5)
+
+
+def rounded(values: F32) -> U8:
+    """Encoded colour, or coverage, 0 to 1, as the nearest of 256 codes; what is beyond is cut."""
+    return np.asarray(cv2.convertScaleAbs(np.maximum(values, 0), alpha=255), np.uint8)
 
 
 def decode(rgb: U8) -> F32:

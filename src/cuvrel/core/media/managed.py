@@ -14,12 +14,11 @@ from dataclasses import dataclass
 from functools import lru_cache
 from typing import Any, Literal
 
-import cv2
 import numpy as np
 import PyOpenColorIO as ocio
 
 from cuvrel.core.arrays import F32, U8
-from cuvrel.core.imaging.colour import encode, log2
+from cuvrel.core.imaging.colour import encode, log2, rounded
 from cuvrel.core.imaging.lattice import through_lattice
 from cuvrel.core.imaging.row_kernels import in_rows, kernel
 from cuvrel.core.media.space import Space, from_chromaticities, light
@@ -230,11 +229,10 @@ def for_screen(rgb: F32, display: str, view: str) -> U8:
     within some for the most saturated ones (`bench colour` tells). Raises MediaError.
     """
     if not _is_slow(display, view):
-        return np.asarray(cv2.convertScaleAbs(np.maximum(viewed(rgb[..., :3], display, view), 0), alpha=255), np.uint8)
+        return rounded(viewed(rgb[..., :3], display, view))
     at = np.empty((*rgb.shape[:2], 3), np.float32)
     in_rows(_in_stops, rgb.shape[0], rgb, _to_ap1(), at)
-    seen = through_lattice(at, _lattice(display, view))
-    return np.asarray(cv2.convertScaleAbs(seen, alpha=255), np.uint8)
+    return rounded(through_lattice(at, _lattice(display, view)))
 
 
 def default_view() -> tuple[str, str]:

@@ -17,11 +17,6 @@ from cuvrel.core.recipe.errors import MediaError
 MOST = 1 << 30  # bytes of all pictures, which are decoded at once
 
 
-def is_moving_webp(start: bytes) -> bool:
-    """Whether a file is a WebP that moves, by its first bytes."""
-    return start[:4] == b"RIFF" and start[8:16] == b"WEBPVP8X" and len(start) > 20 and bool(start[20] & 0x02)
-
-
 def as_film(path: Path, to: Path) -> None:
     """Writes a moving WebP as FFV1 in Matroska, with its alpha and its times in milliseconds. Raises MediaError."""
     data = path.read_bytes()

@@ -17,6 +17,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from cuvrel.core.arrays import F32, U8
+from cuvrel.core.imaging.colour import rounded
 from cuvrel.core.media.container import frames_of, open_video, picture_of
 from cuvrel.core.media.managed import lit, on_screen
 from cuvrel.core.media.probe import MediaInfo
@@ -49,11 +50,6 @@ def to_rgb(frame: Any, info: MediaInfo | None = None) -> U8:
     else:
         rgb = screen_of(frame, space_of(frame)[0] if info is None else info.reads_as)
     return _upright(_one_moment(rgb, info), info)
-
-
-def rounded(rgb: F32) -> U8:
-    """Encoded colour, 0 to 1, as the nearest of 256 codes."""
-    return np.asarray(cv2.convertScaleAbs(np.maximum(rgb, 0), alpha=255), np.uint8)
 
 
 def to_light(frame: Any, info: MediaInfo) -> F32:

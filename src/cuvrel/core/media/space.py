@@ -154,11 +154,27 @@ def _hlg(v: float) -> float:
     return v * v / 3.0 if v <= 0.5 else (np.exp((v - 0.55991073) / 0.17883277) + 0.28466892) / 12.0
 
 
+# film's printing density as Cineon files have it: codes of 10 bits, white at 685, black at 95, 0.002 of density each
+_FILM_WHITE, _FILM_STEP = 685.0, 0.002 / 0.6
+_FILM_BLACK = 10 ** ((95.0 - _FILM_WHITE) * _FILM_STEP)
+
+
 @small_kernel
 def _film(v: float) -> float:
-    """Film's printing density as codes of 10 bits over 1023: 685 is white, 95 is black, each code 0.002 of density."""
-    black = 10 ** ((95.0 - 685.0) * 0.002 / 0.6)
-    return (10 ** ((v * 1023.0 - 685.0) * 0.002 / 0.6) - black) / (1.0 - black)
+    """Film's printing density, as codes of 10 bits over 1023, as light."""
+    return (10 ** ((v * 1023.0 - _FILM_WHITE) * _FILM_STEP) - _FILM_BLACK) / (1.0 - _FILM_BLACK)
+
+
+def film_to_light(values: F32) -> F32:
+    """`_film` for an array of any shape."""
+    lit = 10 ** ((values * np.float32(1023) - np.float32(_FILM_WHITE)) * np.float32(_FILM_STEP))
+    return np.asarray((lit - np.float32(_FILM_BLACK)) / np.float32(1 - _FILM_BLACK), np.float32)
+
+
+def light_to_film(light: F32) -> F32:
+    """Its inverse; what is darker than black is brought to where the curve ends."""
+    lit = np.maximum(light * np.float32(1 - _FILM_BLACK) + np.float32(_FILM_BLACK), np.float32(1e-6))
+    return np.asarray((np.float32(_FILM_WHITE) + np.log10(lit) / np.float32(_FILM_STEP)) / np.float32(1023), np.float32)
 
 
 @kernel

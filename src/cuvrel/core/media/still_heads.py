@@ -90,6 +90,11 @@ def webp(data: bytes) -> Head:
     return Head(width & 0x3FFF, height & 0x3FFF, 8, False, False)
 
 
+def is_moving_webp(start: bytes) -> bool:
+    """Whether a file is a WebP that moves, by its first bytes."""
+    return start[:4] == b"RIFF" and start[8:16] == b"WEBPVP8X" and len(start) > 20 and bool(start[20] & 0x02)
+
+
 def webp_frames(data: bytes) -> int:
     """How many pictures a WebP file holds that follow one another; 1 where it does not move."""
     count, at = 0, 12

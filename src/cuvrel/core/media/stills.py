@@ -22,7 +22,7 @@ from cuvrel.core.media import exr
 from cuvrel.core.media.cryptomatte import coverage, names_of
 from cuvrel.core.media.space import Space
 from cuvrel.core.media.still_colour import by_profile, png_chunks, profile_of
-from cuvrel.core.media.still_heads import HEADS, Head, exif_turn
+from cuvrel.core.media.still_heads import HEADS, Head, exif_turn, is_moving_webp
 from cuvrel.core.media.timecode import is_timecode
 from cuvrel.core.media.yuv import alpha_of, rgb_of
 from cuvrel.core.recipe.errors import MediaError
@@ -97,9 +97,7 @@ def moves(start: bytes) -> bool:
     """
     if start.startswith(MARKS[0][0]):
         return b"acTL" in png_chunks(start)
-    if start[:4] == b"RIFF" and start[8:16] == b"WEBPVP8X":
-        return bool(start[20] & 0x02)
-    return start[4:12] == b"ftypavis"
+    return is_moving_webp(start) or start[4:12] == b"ftypavis"
 
 
 def read(data: bytes, name: str, layer: str = "", as_is: bool = False) -> Still:

@@ -10,7 +10,7 @@ from typing import Protocol
 import numpy as np
 
 from cuvrel.core.arrays import F32, U8
-from cuvrel.core.imaging.colour import encode, encode_deep, encode_rgba, linear_to_srgb
+from cuvrel.core.imaging.colour import encode, encode_deep, encode_rgba, linear_to_srgb, rounded
 from cuvrel.core.media.cube import through
 from cuvrel.core.media.managed import checked_view, default_view, fingerprint, for_screen, from_light, viewed
 from cuvrel.core.recipe.models import Shot, Viewing
@@ -51,7 +51,7 @@ def on_screen(stand: Looked, picture: Node, name: str) -> Node:
         display, view = how.display, how.view
         return node(name, [fingerprint(), display, view], [picture], lambda p: for_screen(p, display, view))
     if how.kind == "table" and how.table:
-        return node(name, "table", [picture, stand.sources.table(how.table)], lambda p, t: _bytes(_by_table(p, t)))
+        return node(name, "table", [picture, stand.sources.table(how.table)], lambda p, t: rounded(_by_table(p, t)))
     return node(name, None, [picture], encode)
 
 
@@ -65,8 +65,8 @@ def alone_on_screen(stand: Looked, picture: Node) -> Node:
 
     def run(p: F32, table: F32 | None = None) -> U8:
         colour = _straight(p)
-        seen = for_screen(colour, display, view) if table is None else _bytes(_by_table(colour, table))
-        return np.dstack([seen, _bytes(p[..., 3])])
+        seen = for_screen(colour, display, view) if table is None else rounded(_by_table(colour, table))
+        return np.dstack([seen, rounded(p[..., 3])])
 
     key = [fingerprint(), display, view, how.kind]
     return node("view-plane", key, [picture, *tables], run)
@@ -120,7 +120,3 @@ def _by_table(light: F32, table: F32) -> F32:
     """(H, W, 3 or 4) light through a table that takes and gives what a screen is shown, (H, W, 3) float32."""
     coded = linear_to_srgb(light[..., :3]) if light.shape[2] == 3 else encode_deep(light)
     return through(np.ascontiguousarray(coded, np.float32), table)
-
-
-def _bytes(values: F32) -> U8:
-    return np.round(np.clip(values, 0, 1) * np.float32(255)).astype(np.uint8)

@@ -10,6 +10,7 @@ from cuvrel.core.arrays import F32
 from cuvrel.core.imaging.colour import linear_to_srgb, srgb_to_linear
 from cuvrel.core.imaging.tables import covered
 from cuvrel.core.media.cube import through
+from cuvrel.core.media.space import film_to_light, light_to_film
 from cuvrel.core.recipe.context import Context
 from cuvrel.core.recipe.declared import Params, choice, declare, number, reference
 from cuvrel.core.recipe.needs import Pictures, table
@@ -30,26 +31,16 @@ class TableParams(Params):
     strength: Scalar = number(1.0, "Strength", 0, 1, neutral=0)
 
 
-# film's printing density as Cineon files have it: codes of 10 bits, white at 685, black at 95
-_BLACK = 10 ** ((95 - 685) * 0.002 / 0.6)
-
-
 def _coded(light: F32, how: str) -> F32:
     if how == "as displayed":
         return linear_to_srgb(np.clip(light, 0, 1))
-    if how == "film log":
-        lit = np.maximum(light * np.float32(1 - _BLACK) + np.float32(_BLACK), np.float32(1e-6))
-        return np.asarray((685 + np.log10(lit) * np.float32(0.6 / 0.002)) / 1023, np.float32)
-    return light
+    return light_to_film(light) if how == "film log" else light
 
 
 def _light(values: F32, how: str) -> F32:
     if how == "as displayed":
         return srgb_to_linear(np.clip(values, 0, 1))
-    if how == "film log":
-        lit = 10 ** ((values * np.float32(1023) - 685) * np.float32(0.002 / 0.6))
-        return np.asarray((lit - _BLACK) / (1 - _BLACK), np.float32)
-    return values
+    return film_to_light(values) if how == "film log" else values
 
 
 @declare(
