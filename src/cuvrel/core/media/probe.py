@@ -156,26 +156,29 @@ def _chosen(hand: Mapping[str, str]) -> int | None:
 
 def _beside(path: Path, fps: float) -> tuple[list[dict[str, Any]], str, str]:
     """The sounds of a file where there are several, its time code, and its reel."""
-    with open_media(path) as container:
+    with open_media(path) as container:  # what a stream says is read while its container is open
         streams = sounds_of(container)
-        told = [dict(one.metadata) for one in (*container.streams.video, *container.streams.data, *streams)]
-        told.append(dict(container.metadata))
-    told = [{name.lower(): str(value) for name, value in one.items()} for one in told]
+        told = [_small_names(one) for one in (*container.streams.video, *container.streams.data, *streams, container)]
+        rate = max(1, streams[0].codec_context.sample_rate) if streams else 0
+        heard = [(one.index, _small_names(one), one.codec_context.name, one.codec_context.layout.nb_channels)
+                 for one in streams]  # fmt: skip
     code = next((one["timecode"] for one in told if is_timecode(one.get("timecode", ""))), "")
     since = next((one["time_reference"] for one in told if one.get("time_reference", "").isdigit()), "")
-    if not code and since and streams:
-        code = of_seconds(int(since) / max(1, streams[0].codec_context.sample_rate), fps)
+    if not code and since and rate:
+        code = of_seconds(int(since) / rate, fps)
     names = ("reel_name", "reel", "tape", "com.apple.quicktime.reel")
     reel = next((one[name] for one in told for name in names if one.get(name)), "")
-    if len(streams) < 2:
-        return [], code, reel[:100]
-    sounds = []
-    for one in streams:
-        data = {name.lower(): str(value) for name, value in one.metadata.items()}
-        title = data.get("title", "") or data.get("handler_name", "")
-        sounds.append({"stream": one.index, "title": title[:100], "language": data.get("language", "")[:20],
-                       "codec": one.codec_context.name, "channels": one.codec_context.layout.nb_channels})  # fmt: skip
-    return sounds, code, reel[:100]
+    sounds = [
+        {"stream": index, "title": (data.get("title", "") or data.get("handler_name", ""))[:100],
+         "language": data.get("language", "")[:20], "codec": codec, "channels": channels}
+        for index, data, codec, channels in heard
+    ]  # fmt: skip
+    return sounds if len(sounds) > 1 else [], code, reel[:100]
+
+
+def _small_names(of: Any) -> dict[str, str]:
+    """What a stream or a container says of itself, by names in small letters."""
+    return {name.lower(): str(value) for name, value in of.metadata.items()}
 
 
 @dataclass
