@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+import json
 import struct
+from collections.abc import Callable
 from fractions import Fraction
 from pathlib import Path
 from types import SimpleNamespace
@@ -13,8 +15,9 @@ import pytest
 from av.stream import Disposition
 from bench.media import Kind, faults, film, kinds
 
-from cuvrel.core.media.container import in_order, is_beside, open_media, picture_of, repaired
-from cuvrel.core.media.probe import on_grid, probe, square
+from cuvrel.core.media.container import in_order, is_beside, named_window, open_media, picture_of, repaired
+from cuvrel.core.media.probe import MediaInfo, on_grid, probe, square
+from cuvrel.core.media.reader import Reader
 from cuvrel.core.media.space import Space
 from cuvrel.core.media.yuv import rgb_of, screen_of
 from cuvrel.core.recipe.errors import MediaError
@@ -105,10 +108,11 @@ def test_a_screen_s_picture_is_right_to_half_a_code(form: str, size: tuple[int, 
         assert np.abs(screen_of(frame, space) - exact).max() < 0.51
 
 
-def test_a_clean_aperture_is_said_and_all_of_the_picture_is_kept(tmp_path: Path) -> None:
-    film(tmp_path / "a.mp4", "mp4")
-    data = bytearray((tmp_path / "a.mp4").read_bytes())
-    clap = b"\0\0\0\x28clap" + struct.pack(">IIIIiIiI", 144, 1, 80, 1, 0, 1, 0, 1)
+def with_aperture(path: Path) -> Path:
+    """A film of 160 x 96 that names a clean aperture of 144 x 80, two pixels right of its middle and one above it."""
+    film(path.with_suffix(".plain.mp4"), "mp4")
+    data = bytearray(path.with_suffix(".plain.mp4").read_bytes())
+    clap = b"\0\0\0\x28clap" + struct.pack(">IIIIiIiI", 144, 1, 80, 1, 2, 1, -1, 1)
     # into the description of the picture, and every box about it grows by as much
     about = data.index(b"avc1", data.index(b"stsd")) - 4
     end = about + int.from_bytes(data[about : about + 4])
@@ -116,8 +120,59 @@ def test_a_clean_aperture_is_said_and_all_of_the_picture_is_kept(tmp_path: Path)
         at = data.index(name, data.index(b"moov")) - 4
         data[at : at + 4] = (int.from_bytes(data[at : at + 4]) + len(clap)).to_bytes(4)
     data[end:end] = clap
-    (tmp_path / "b.mp4").write_bytes(bytes(data))
-    info = probe(tmp_path / "b.mp4")
-    assert (info.width, info.height) == (160, 96)
-    assert "clean aperture of 144 x 80" in " ".join(info.said)
-    assert "aperture" not in " ".join(probe(tmp_path / "a.mp4").said)
+    path.write_bytes(bytes(data))
+    return path
+
+
+def with_crop(path: Path) -> Path:
+    """An MKV of 160 x 96 that says ten pixels are to be taken away at the left, six above, six right and ten below."""
+    film(path.with_suffix(".plain.mkv"), "matroska")
+    data = bytearray(path.with_suffix(".plain.mkv").read_bytes())
+    crop = b"\x54\xcc\x81\x0a\x54\xbb\x81\x06\x54\xdd\x81\x06\x54\xaa\x81\x0a"
+    tracks = data.rindex(b"\x16\x54\xae\x6b")
+    sum_ = data.index(b"\xbf\x84", tracks)
+    data[sum_] = 0xEC  # a check sum that would be wrong becomes an empty place
+    entry = data.index(b"\xae", sum_ + 6)
+    video = data.index(b"\xe0", data.index(b"\x83\x81\x01", entry))
+    for at in (tracks + 4, entry + 1, video + 1):
+        wide = 9 - data[at].bit_length()
+        length = (int.from_bytes(data[at : at + wide]) & ((1 << 7 * wide) - 1)) + len(crop)
+        data[at : at + wide] = (length | 1 << 7 * wide).to_bytes(wide)
+    end = video + 2 + 8 - data[video + 1].bit_length()
+    data[end:end] = crop
+    empty = data.index(b"\xec\x01\0\0\0\0\0\0")  # what follows stays where it was
+    data[empty + 8] -= len(crop)
+    del data[empty + 9 : empty + 9 + len(crop)]
+    path.write_bytes(bytes(data))
+    return path
+
+
+@pytest.mark.parametrize(
+    ("made", "name", "window"),
+    [(with_aperture, "a.mp4", (10, 7, 144, 80)), (with_crop, "a.mkv", (10, 6, 144, 80))],
+)
+def test_a_part_that_a_file_names_is_said_and_is_all_there_is_by_hand(
+    tmp_path: Path, made: Callable[[Path], Path], name: str, window: tuple[int, int, int, int]
+) -> None:
+    path = made(tmp_path / name)
+    info = probe(path)
+    assert (info.width, info.height, info.window) == (160, 96, window)
+    assert "a part of 144 x 80 to be shown" in " ".join(info.said)
+    cut = probe(path, hand={"edges": "as the file names them"})
+    assert (cut.width, cut.height, cut.frames) == (144, 80, info.frames)
+    assert MediaInfo.from_json(json.loads(json.dumps(cut.to_json()))) == cut
+    x, y, wide, high = window
+    for wanted in ("screen", "light", "alpha"):
+        whole, part = (Reader(path, one, wanted=wanted).frame(5) for one in (info, cut))
+        assert np.array_equal(whole[y : y + high, x : x + wide], part)
+    assert probe(path.with_suffix(f".plain{path.suffix}")).window is None
+
+
+def test_what_is_broken_names_no_part(tmp_path: Path) -> None:
+    data = with_crop(tmp_path / "a.mkv").read_bytes()
+    for length in range(0, 400, 7):
+        (tmp_path / "cut").write_bytes(data[:length])
+        named_window(tmp_path / "cut", "matroska,webm", 0, (160, 96))
+    (tmp_path / "far").write_bytes(data)
+    assert named_window(tmp_path / "far", "matroska,webm", 0, (15, 14)) is None
+    assert named_window(tmp_path / "far", "matroska,webm", 3, (160, 96)) is None

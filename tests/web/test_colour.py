@@ -146,9 +146,14 @@ def test_uneven_frames_are_shown_picture_by_picture_where_nobody_works_on_them(w
     read_as(web, footage["id"], times="picture by picture")
     footage = web.get(f"/api/projects/{project}").json["footage"][0]
     assert footage["frames"] == 48
-    shot_on(web, project, footage["id"])
+    shot = shot_on(web, project, footage["id"])
     said = problem(web.post(f"/api/footage/{footage['id']}/reading", {"hand": {}}), 422)
     assert "its frames would be others" in said
+    web.edit(shot, 0, [{"op": "add", "path": "/planes/-", "value": {"id": "p", "name": "Plate", "kind": "plate"}}])
+    paces = web.get(f"/api/shots/{shot}/planes/p/paces").json
+    assert (paces["rates"], paces["by_clock"]) == ([25, 200], False)
+    assert paces["speed"]["keys"][0]["value"] < paces["speed"]["keys"][1]["value"]
+    problem(web.get(f"/api/shots/{shot}/planes/q/paces"), 404)
 
 
 @pytest.mark.parametrize("chosen", [None, 1])

@@ -1,10 +1,12 @@
 <script lang="ts">
-  import type { Plane, Riding as Ride } from "../lib/api-types";
+  import type { PacesOut, Plane, Riding as Ride } from "../lib/api-types";
   import type { Desk } from "../desk/desk.svelte";
   import { askRide, trackOfKeys } from "../desk/rides";
   import Button from "../ui/Button.svelte";
   import Card from "./Card.svelte";
+  import { api } from "../lib/api";
   import Fields from "./Fields.svelte";
+  import Paces from "./Paces.svelte";
   import PlaneCard from "./PlaneCard.svelte";
   import Riding from "./Riding.svelte";
   import Starters from "./Starters.svelte";
@@ -26,12 +28,27 @@
         : ["time", "placement"],
   );
 
+  let paces = $state.raw<PacesOut | null>(null);
+  const film = $derived(`${plane.id} ${plane.params.footage ?? shot.doc.plate}`);
+  $effect(() => {
+    void film;
+    let late = false;
+    paces = null;
+    if (families.includes("time"))
+      api.paces(shot.id, plane.id).then(
+        (found) => (paces = late || !found.rates.length ? null : found),
+        () => {}, // the plane may be gone, or not be there yet
+      );
+    return () => (late = true);
+  });
+
   function family(name: "placement" | "time"): Slip {
     const entry = shot.entry(name, name);
     return {
       id: name,
       title: entry.label,
       rows: rowsOf(entry) + (name === "placement" ? (plane.ride ? 3.5 : 1.2) : 0),
+      above: name === "time" && paces ? 1.7 : 0,
       moves: anyMoves(plane[name]) || (name === "placement" && !!plane.ride),
       rests: atRest(entry, plane[name]) && !(name === "placement" && plane.ride),
     };
@@ -106,9 +123,11 @@
     {:else if slip.id === "placement" || slip.id === "time"}
       {@const item = shot.entry(slip.id, slip.id)}
       {@const path = `${shot.planePath(plane.id)}/${slip.id}`}
+      {#snippet filmed()}<Paces {desk} {plane} paces={paces!} />{/snippet}
       <Card
         title={item.label}
         note="of the plane"
+        above={slip.id === "time" && paces ? filmed : undefined}
         onarrive={(way) =>
           (desk.arriving = {
             places: [path],

@@ -59,6 +59,14 @@
       ],
     },
     {
+      name: "edges",
+      label: "Edges",
+      options: [
+        ["all of the picture", "all of the picture"],
+        ["as the file names them", "as the file names them"],
+      ],
+    },
+    {
       name: "times",
       label: "Times",
       options: [
@@ -76,7 +84,8 @@
       (p) =>
         (!rgb || !["matrix", "range"].includes(p.name)) &&
         (!hand.colour || !OF_COLOUR.includes(p.name)) &&
-        (p.name !== "times" || footage?.variable),
+        (p.name !== "times" || footage?.variable) &&
+        (p.name !== "edges" || footage?.window),
     ),
   );
   const layers = $derived(footage?.layers ?? []);
@@ -95,6 +104,7 @@
 
   function says(part: (typeof PARTS)[number]): string {
     if (part.name === "times") return "unevenly";
+    if (part.name === "edges") return `${footage?.window?.[2]} × ${footage?.window?.[3]}`;
     if (part.name === "fields") return footage?.interlaced ? "interlaced" : "whole pictures";
     const value = footage?.space?.[part.name];
     const label = part.options.find(([one]) => one === value)?.[1] ?? value;

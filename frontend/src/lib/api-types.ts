@@ -365,6 +365,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/shots/{id}/planes/{plane}/paces": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** At which paces a plane's footage was filmed, and the speed that shows it the other way than it is read. */
+        get: operations["stand_paces_shots__int_id__planes__string_plane__paces_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/shots/{id}/treatments/{step}/cdl": {
         parameters: {
             query?: never;
@@ -1546,6 +1563,17 @@ export interface components {
              * @description what of them can be a matte
              */
             parts: string[];
+            /**
+             * Window
+             * @description the part that the file says is to be shown
+             * @default null
+             */
+            window: [
+                number,
+                number,
+                number,
+                number
+            ] | null;
             /**
              * Sounds
              * @description the sounds of the file, where there are several
@@ -3124,6 +3152,20 @@ export interface components {
             };
         };
         /**
+         * PacesOut
+         * @description At which paces a plane's footage was filmed, and a speed that shows it the other way than it is read.
+         *
+         *     rates: pictures a second, in the order of its stretches; [] where there is but one pace. by_clock: whether the
+         *     footage is read by the clock, so that the speed shows each picture once; else it goes as the clock went.
+         */
+        PacesOut: {
+            /** Rates */
+            rates: number[];
+            /** By Clock */
+            by_clock: boolean;
+            speed: components["schemas"]["Keys"] | null;
+        };
+        /**
          * ValuesOut
          * @description Values of a treatment, by the names of its fields: as a file has them, or as they were measured.
          */
@@ -4320,6 +4362,7 @@ export type Clip = components['schemas']['Clip'];
 export type ClipsOut = components['schemas']['ClipsOut'];
 export type CopyRequest = components['schemas']['CopyRequest'];
 export type CostsOut = components['schemas']['CostsOut'];
+export type PacesOut = components['schemas']['PacesOut'];
 export type ValuesOut = components['schemas']['ValuesOut'];
 export type CdlFile = components['schemas']['CdlFile'];
 export type KeysOut = components['schemas']['KeysOut'];
@@ -5593,6 +5636,56 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["CostsOut"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description A problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    stand_paces_shots__int_id__planes__string_plane__paces_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+                plane: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PacesOut"];
                 };
             };
             /** @description Not Found */

@@ -152,6 +152,8 @@ export const api = {
     ),
   cdl: (id: number, step: string, frame: number) =>
     `/api/shots/${id}/treatments/${step}/cdl?frame=${frame}`,
+  paces: (id: number, plane: string) =>
+    got(client.GET("/api/shots/{id}/planes/{plane}/paces", { params: { path: { id, plane } } })),
   readCdl: (text: string) => got(client.POST("/api/cdl", { body: { text } })),
   grain: (id: number, frame: number) =>
     got(client.GET("/api/shots/{id}/grain", { params: { path: { id }, query: { frame } } })),

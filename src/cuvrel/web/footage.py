@@ -146,9 +146,10 @@ def reading(path: ById, body: Reading) -> Response:
         if row.state != "ready" or not row.info.get("frames"):
             raise MediaError("Only pictures that are ready can be read otherwise.")
         hand, before = checked_hand(body.hand, MediaInfo.from_json(row.info)), row.info.get("hand", {})
-        if hand.get("times") != before.get("times") and _used(session, row):
-            raise MediaError("A shot is on this footage: with other times its frames would be others.",
-                             "Bring the file in once more, and read that one so.")  # fmt: skip
+        for name, would in (("times", "its frames would be others"), ("edges", "all in it would lie elsewhere")):
+            if hand.get(name) != before.get(name) and _used(session, row):
+                raise MediaError(f"A shot is on this footage: with other {name} {would}.",
+                                 "Bring the file in once more, and read that one so.")  # fmt: skip
         row.info = {**row.info, "hand": hand}
         job = put(session, "ingest", row.project_id, f"{row.name}, read otherwise", footage_id=row.id)
         out = Uploaded(footage=footage_out(row), job=job_out(job))

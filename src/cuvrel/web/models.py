@@ -9,7 +9,7 @@ from pydantic import BaseModel, ConfigDict, Field, Json, StringConstraints
 from cuvrel.core.recipe.declared import Family, Over
 from cuvrel.core.recipe.keyframe_edits import Clip, Deed
 from cuvrel.core.recipe.models import Shot
-from cuvrel.core.recipe.values import CurvePoints, RampStops
+from cuvrel.core.recipe.values import CurvePoints, Keys, RampStops
 from cuvrel.core.stand.view_kinds import AnyTarget, AnyView
 
 
@@ -161,6 +161,7 @@ class FootageOut(BaseModel):
     kind: Literal["video", "sequence", "sound", "table"] = "video"
     layers: list[str] = Field(default_factory=list, description="what of EXR pictures can be looked at")
     parts: list[str] = Field(default_factory=list, description="what of them can be a matte")
+    window: tuple[int, int, int, int] | None = Field(None, description="the part that the file says is to be shown")
     sounds: list[HeardOut] = Field(default_factory=list, description="the sounds of the file, where there are several")
     timecode: str = ""
     reel: str = ""
@@ -435,6 +436,24 @@ class CdlFile(In):
     """A CDL file's text."""
 
     text: str = Field(max_length=1_000_000)
+
+
+class PlanePath(ById):
+    """A plane of a shot."""
+
+    plane: str = Field(max_length=40)
+
+
+class PacesOut(BaseModel):
+    """At which paces a plane's footage was filmed, and a speed that shows it the other way than it is read.
+
+    rates: pictures a second, in the order of its stretches; [] where there is but one pace. by_clock: whether the
+    footage is read by the clock, so that the speed shows each picture once; else it goes as the clock went.
+    """
+
+    rates: list[float]
+    by_clock: bool
+    speed: Keys | None
 
 
 class ValuesOut(BaseModel):

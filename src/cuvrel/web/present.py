@@ -37,7 +37,8 @@ def job_out(row: JobRow) -> JobOut:
 def footage_out(row: FootageRow) -> FootageOut:
     """A piece of footage."""
     told = ("width", "height", "frames", "fps", "codec", "alpha", "variable", "depth", "floats", "said", "space",
-            "assumed", "hand", "interlaced", "kind", "layers", "parts", "sounds", "timecode", "reel")  # fmt: skip
+            "assumed", "hand", "interlaced", "kind", "layers", "parts", "sounds", "timecode", "reel",
+            "window")  # fmt: skip
     about = {k: row.info[k] for k in told if k in row.info}
     if row.sound:
         sound = row.info["sound"]

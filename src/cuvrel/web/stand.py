@@ -5,14 +5,19 @@ from __future__ import annotations
 from flask import Response
 from flask_openapi3 import APIBlueprint
 
+from cuvrel.core.media.probe import MediaInfo
+from cuvrel.core.motion.paces import other_way
+from cuvrel.core.motion.paces import paces as paces_of
 from cuvrel.core.recipe.declared import declared
 from cuvrel.core.recipe.keyframe_edits import LABELS, copied, done
+from cuvrel.core.recipe.values import Key, Keys
 from cuvrel.core.stand.costs import costs
 from cuvrel.core.stand.nodes import work_out
 from cuvrel.core.treatments import cdl_file
 from cuvrel.core.treatments.grain_match import measured
 from cuvrel.store import shots as store
 from cuvrel.store.access import shot_for
+from cuvrel.store.models import FootageRow
 from cuvrel.web.models import (
     ById,
     CdlFile,
@@ -23,6 +28,8 @@ from cuvrel.web.models import (
     DeedOut,
     DeedRequest,
     FrameQuery,
+    PacesOut,
+    PlanePath,
     StepPath,
     ValuesOut,
 )  # fmt: skip
@@ -60,6 +67,26 @@ def cost(path: ById, query: CostsQuery) -> Response:
     frame_there(stand, query.frame)
     found = costs(stand, query.frame, shared.cache)
     return answer(CostsOut(costs={plane: round(ms, 2) for plane, ms in found.items()}))
+
+
+@api.get("/shots/<int:id>/planes/<string:plane>/paces", responses={200: PacesOut})
+def paces(path: PlanePath) -> Response:
+    """At which paces a plane's footage was filmed, and the speed that shows it the other way than it is read."""
+    with services().database.session() as session:
+        shot = store.shot_of(session, shot_for(session, who(), path.id))
+        plane = next((one for one in shot.planes if one.id == path.plane), None)
+        if plane is None:
+            raise store.NotFound("There is no such plane in this shot.")
+        footage = str(plane.params.get("footage") or shot.plate)
+        row = session.get(FootageRow, int(footage)) if footage.isdigit() else None
+        info = MediaInfo.from_json(row.info) if row is not None and row.info.get("frames") else None
+    keys = other_way(info) if info is not None else []
+    # an element runs at its own rate, the plate's frames are the shot's
+    faster = shot.fps / info.fps if info is not None and footage != shot.plate else 1.0
+    speed = Keys(keys=[Key(**{**one, "frame": round(one["frame"] * faster)}) for one in keys]) if keys else None
+    by_clock = info is None or info.hand.get("times") != "picture by picture"
+    rates = [round(one.rate, 2) for one in paces_of(info)] if info is not None else []
+    return answer(PacesOut(rates=rates, by_clock=by_clock, speed=speed))
 
 
 @api.get("/shots/<int:id>/treatments/<string:step>/cdl", responses={200: file_of("application/xml")})

@@ -15,6 +15,7 @@ CHOICES: dict[str, tuple[str, ...]] = {
     "primaries": get_args(Primaries),
     "transfer": get_args(Transfer),
     "fields": ("as they are", "de-interlaced"),
+    "edges": ("all of the picture", "as the file names them"),
     "times": ("by the clock", "picture by picture"),
 }
 """What can be set to one of several words.

@@ -95,10 +95,32 @@ def _default(streams: Sequence[Any]) -> Any:
 
 
 MOST_INDEX = 64 << 20  # bytes of a film's index that are read for what it says of its aperture
+MOST_HEAD = 1 << 20  # bytes of an MKV in which its tracks are described
 
 
-def clean_aperture(path: Path) -> tuple[int, int] | None:
-    """Width and height of the clean aperture that an MP4 or MOV file names (ISO/IEC 14496-12, 12.1.4), if any."""
+Window = tuple[int, int, int, int]
+"""A part of a picture: its left and upper edge, width and height, in pixels of the file."""
+
+
+def named_window(path: Path, kind: str, track: int, shape: tuple[int, int]) -> Window | None:
+    """The part of the picture that a file says is to be shown: a clean aperture, or the crop of an MKV; None for all.
+
+    kind: FFmpeg's name of the container. track: the number of the picture's stream. shape: its width and height.
+    """
+    if kind.startswith("mov"):
+        found = _clean_aperture(path, shape)
+    elif kind.startswith("matroska"):
+        found = _pixel_crop(path, track, shape)
+    else:
+        return None
+    if found is None or found == (0, 0, *shape):
+        return None
+    x, y, wide, high = found
+    return found if min(x, y) >= 0 and min(wide, high) > 1 and x + wide <= shape[0] and y + high <= shape[1] else None
+
+
+def _clean_aperture(path: Path, shape: tuple[int, int]) -> Window | None:
+    """ISO/IEC 14496-12, 12.1.4: its size, and how far its centre is from the picture's."""
     with path.open("rb") as file:
         size = path.stat().st_size
         at = 0
@@ -113,12 +135,54 @@ def clean_aperture(path: Path) -> tuple[int, int] | None:
                 found = index.find(b"\0\0\0\x28clap")
                 if found < 0 or len(index) < found + 40:
                     return None
-                wide, by, high, of = struct.unpack(">IIII", index[found + 8 : found + 24])
-                return (round(wide / by), round(high / of)) if by and of else None
+                numbers = struct.unpack(">IIIIiIiI", index[found + 8 : found + 40])
+                if not all(numbers[1::2]):
+                    return None
+                wide, high, right, down = (Fraction(numbers[n], numbers[n + 1]) for n in range(0, 8, 2))
+                x, y = (shape[0] - wide) / 2 + right, (shape[1] - high) / 2 + down
+                return round(x), round(y), round(wide), round(high)
             if length < 8 or not kind.isascii():
                 return None
             at += length
     return None
+
+
+_SEGMENT, _CLUSTER, _TRACKS, _TRACK, _VIDEO = 0x18538067, 0x1F43B675, 0x1654AE6B, 0xAE, 0xE0
+_CROP = {0x54CC: "left", 0x54BB: "top", 0x54DD: "right", 0x54AA: "bottom"}
+
+
+def _pixel_crop(path: Path, track: int, shape: tuple[int, int]) -> Window | None:
+    """RFC 9559, 5.1.4.1.28: how many pixels are to be taken away at each side."""
+    with path.open("rb") as file:
+        data = file.read(MOST_HEAD)
+    inside = next((part for name, part in _elements(data) if name == _SEGMENT), b"")
+    tracks = next((part for name, part in _elements(inside) if name == _TRACKS), b"")
+    entries = [part for name, part in _elements(tracks) if name == _TRACK]
+    if track >= len(entries):
+        return None
+    video = next((part for name, part in _elements(entries[track]) if name == _VIDEO), b"")
+    crop = {_CROP[name]: int.from_bytes(part) for name, part in _elements(video) if name in _CROP}
+    left, top = crop.get("left", 0), crop.get("top", 0)
+    return left, top, shape[0] - left - crop.get("right", 0), shape[1] - top - crop.get("bottom", 0)
+
+
+def _elements(data: bytes) -> Iterator[tuple[int, bytes]]:
+    """The elements of EBML (RFC 8794) in some bytes: the number of each, and what it holds as far as it is there."""
+    at = 0
+    while at < len(data) and data[at]:
+        wide = 9 - data[at].bit_length()
+        name = int.from_bytes(data[at : at + wide])
+        at += wide
+        if name == _CLUSTER or at >= len(data) or not data[at]:
+            return
+        wide = 9 - data[at].bit_length()
+        length = int.from_bytes(data[at : at + wide]) & ((1 << 7 * wide) - 1)
+        at += wide
+        unknown = length == (1 << 7 * wide) - 1
+        yield name, data[at:] if unknown else data[at : at + length]
+        if unknown:
+            return
+        at += length
 
 
 def frames_of(container: Any) -> Iterator[Any]:

@@ -19,10 +19,11 @@ import av
 import numpy as np
 
 from cuvrel.core.media.container import (
-    clean_aperture,
+    Window,
     frames_of,
     in_order,
     is_beside,
+    named_window,
     open_media,
     open_video,
     picture_of,
@@ -31,6 +32,7 @@ from cuvrel.core.media.container import (
     sounds_of,
 )
 from cuvrel.core.media.cube import is_cube, read_cube
+from cuvrel.core.media.paces import stretches
 from cuvrel.core.media.sound import SoundInfo, sound_info
 from cuvrel.core.media.space import Space
 from cuvrel.core.media.still_heads import Head
@@ -73,7 +75,8 @@ class MediaInfo:
     apart; `pts` are their numbers in the order of the decoder. flipped: it is mirrored from left to right before it is
     turned. coded: width and height in the file, where known; the picture is stretched to what it is shown at. layers:
     what of EXR pictures can be looked at, the first of which is meant; parts: what can be a matte (stills.part).
-    sounds: of several, their streams, titles and languages. timecode: of the first frame, and reel, or "".
+    sounds: of several, their streams, titles and languages. timecode: of the first frame, and reel, or "". window: the
+    part of the coded picture that the file says is to be shown; it is where somebody says so by hand.
     """
 
     kind: Kind
@@ -104,11 +107,17 @@ class MediaInfo:
     sounds: list[dict[str, Any]] = field(default_factory=list)
     timecode: str = ""
     reel: str = ""
+    window: Window | None = None
 
     @property
     def reads_as(self) -> Space:
         """What its numbers mean, with what was set by hand."""
         return Space(**self.space).with_hand(self.hand)  # type: ignore[arg-type]  # written by `asdict`
+
+    @property
+    def cut(self) -> Window | None:
+        """The part of the coded picture that is looked at; None for all of it."""
+        return self.window if self.hand.get("edges") == "as the file names them" else None
 
     @property
     def deep(self) -> bool:
@@ -124,7 +133,8 @@ class MediaInfo:
         """The inverse of to_json."""
         sound = raw.get("sound")
         known = {**raw, "time_base": tuple(raw["time_base"]), "sound": SoundInfo(**sound) if sound else None}
-        known["coded"] = tuple(raw["coded"]) if raw.get("coded") else None
+        for name in ("coded", "window"):
+            known[name] = tuple(raw[name]) if raw.get(name) else None
         return MediaInfo(**known)
 
 
@@ -301,7 +311,10 @@ def probe_video(
                 "Copy it again from where it came from.",
             )
         base, codec, stated = stream.time_base, stream.codec_context.name, stream.average_rate or stream.guessed_rate
-        shape = square(seen.shape, stream.sample_aspect_ratio)
+        window = named_window(path, container.format.name, stream.index, seen.shape)
+        cut = window if hand.get("edges") == "as the file names them" else None
+        coded = cut[2:] if cut else seen.shape
+        shape = square(coded, stream.sample_aspect_ratio)
         check_size(*shape)
         counted = not in_order(seen.pts)
         if counted:
@@ -322,7 +335,7 @@ def probe_video(
         counted, places = True, list(range(len(times)))
         told.append("Its index is broken or missing: it is read from its beginning, which takes longer.")
     if variable and hand.get("times") == "picture by picture":
-        fps = on_grid(times, base, stated)[0]
+        fps = _one_by_one(times, base, stated)
         told[:0] = [f"Its frames come unevenly; each is shown once, {fps:.6g} a second."]
     elif variable:
         fps, on = on_grid(times, base, stated)
@@ -339,17 +352,18 @@ def probe_video(
     if holes:
         long = f"{len(holes)} holes" if len(holes) > 1 else f"a hole of {round(holes[0][1])} seconds"
         told.insert(0, f"Its times have {long}; the frames after it follow at once.")
-    aperture = clean_aperture(path) if form_name.startswith("mov") else None
-    if aperture is not None and aperture != seen.shape:
-        told.append(f"It names a clean aperture of {aperture[0]} x {aperture[1]}; all of the picture is kept.")
-    if shape != seen.shape:
+    if window is not None and cut is None:
+        told.append(f"It names a part of {window[2]} x {window[3]} to be shown; all of the picture is kept, and can be "
+                    f"cut to that by hand.")  # fmt: skip
+    if shape != coded:
         told.insert(0, f"Its pixels are not square; it is shown at {shape[0]} x {shape[1]}, as it was meant.")
     wide, high = shape[::-1] if rotation in (90, 270) else shape
     return MediaInfo(
         "video", wide, high, fps, len(places), codec, any(part.is_alpha for part in form.components), rotation,
         variable, (base.numerator, base.denominator), places, [],
         32 if floats else max(part.bits for part in form.components), floats, asdict(space), assumed, dict(hand),
-        interlaced, sound, told, counted, flipped, seen.shape, sounds=sounds, timecode=timecode, reel=reel,
+        interlaced, sound, told, counted, flipped, coded, sounds=sounds, timecode=timecode, reel=reel,
+        window=window,
     )  # fmt: skip
 
 
@@ -466,9 +480,7 @@ def on_grid(times: list[int], base: Fraction, stated: Fraction | None = None) ->
     usual = max(1.0, float(np.median(steps)))
     # a clock that counts coarsely rounds every step: the mean of the usual ones is finer than any of them
     rate = 1 / (float(base) * float(np.mean(steps[np.abs(steps - usual) <= max(1.0, 0.1 * usual)])))
-    near = min(RATES, key=lambda one: abs(one - rate) / one)
-    if abs(near - rate) / near < 0.03:
-        rate = near
+    rate = _near(rate)
     first = _stands(times, 1 / (rate * float(base)))
     for times_as_fine in range(1, 11):
         found = _stands(times, 1 / (times_as_fine * rate * float(base)))
@@ -477,6 +489,20 @@ def on_grid(times: list[int], base: Fraction, stated: Fraction | None = None) ->
         if len(set(found)) == len(times):
             return times_as_fine * rate, found
     return rate, first
+
+
+def _one_by_one(times: list[int], base: Fraction, stated: Fraction | None) -> float:
+    """The rate at which pictures that come unevenly are shown one by one: what was filmed faster is slow then."""
+    slowest = min((one.rate for one in stretches(np.asarray(times, np.float64) * float(base))), default=0.0)
+    if slowest < RATES[0] * 0.97:
+        return on_grid(times, base, stated)[0]
+    return _near(slowest)
+
+
+def _near(rate: float) -> float:
+    """The rate that is stood on where one is next to it."""
+    near = min(RATES, key=lambda one: abs(one - rate) / one)
+    return near if abs(near - rate) / near < 0.03 else rate
 
 
 def _stands(times: list[int], step: float) -> list[int]:

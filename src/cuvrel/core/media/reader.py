@@ -67,11 +67,14 @@ def to_alpha(frame: Any, info: MediaInfo) -> NDArray[Any]:
 
 
 def _upright(picture: NDArray[Any], info: MediaInfo | None) -> NDArray[Any]:
-    """As it is to be seen: its pixels square, not mirrored, and turned."""
+    """As it is to be seen: its edges cut off where that is asked for, its pixels square, not mirrored, and turned."""
     if info is None:
         return picture
-    if info.coded is not None and info.coded != (wide := _shown(info)):
-        picture = resized(picture, wide[::-1])
+    if info.cut is not None:
+        x, y, wide, high = info.cut
+        picture = picture[y : y + high, x : x + wide]
+    if info.coded is not None and info.coded != (shown := _shown(info)):
+        picture = resized(picture, shown[::-1])
     if info.flipped:
         picture = picture[:, ::-1]
     return np.ascontiguousarray(cv2.rotate(picture, _TURNS[info.rotation]) if info.rotation in _TURNS else picture)
