@@ -2,11 +2,14 @@
 
 from __future__ import annotations
 
+import re
+from fractions import Fraction
 from pathlib import Path
 from typing import Any
 
 import numpy as np
 import pytest
+from bench.media import film
 from playwright.sync_api import expect
 
 from cuvrel.core.media import cryptomatte
@@ -62,6 +65,39 @@ def test_log_footage_is_read_as_what_it_is_and_looked_at_by_wish(desk: Desk, sta
     desk.new_picture(plain)
     page.get_by_role("button", name="Undo").click()
     wait_for(lambda: document(stack, night)["viewing"]["kind"] == "plain", 20, "undone")
+
+
+def test_another_space_is_worked_in_by_wish(desk: Desk, stack: Stack, night: int) -> None:
+    seen = desk.key()
+    desk.pick("Looked at", "Linear Rec.2020")
+    desk.saved()
+    assert document(stack, night)["working"] == "Linear Rec.2020"
+    desk.new_picture(seen)
+    expect(desk.page.get_by_label("Looked at")).to_have_attribute("title", re.compile("in Linear Rec.2020"))
+    desk.page.get_by_role("button", name="Undo").click()
+    wait_for(lambda: document(stack, night)["working"] == "", 20, "undone")
+
+
+def test_slow_motion_within_a_file_is_keyed_by_a_press(desk: Desk, stack: Stack, tmp_path: Path) -> None:
+    times = [33 * n if n < 12 else 396 + 5 * (n - 12) for n in range(48)]
+    film(tmp_path / "leap.mkv", "matroska", times=times, base=Fraction(1, 1000))
+    project = stack.ask("/api/projects", {"name": "Leap"})["id"]
+    up = stack.upload(project, tmp_path / "leap.mkv")
+    shot = stack.ask(f"/api/projects/{project}/shots", {"name": "Leap", "footage": up["id"]})["id"]
+    desk.open(shot)
+    desk.plane("Plate")
+    desk.page.get_by_role("button", name="Open Time, which is at rest").click()
+    expect(desk.page.get_by_text("filmed at 30.3, 200 fps")).to_be_visible()
+    desk.page.get_by_role("button", name="Each picture once").click()
+
+    def speed() -> list[dict[str, float]]:
+        plate = next(one for one in document(stack, shot)["planes"] if one["kind"] == "plate")
+        return plate["time"].get("speed", {}).get("keys", [])
+
+    wait_for(lambda: len(speed()) > 1, 20, "the speed is keyed")
+    values = [key["value"] for key in speed()]
+    assert values[0] > 3 * values[-1]
+    assert values[-1] == pytest.approx(100, abs=1)
 
 
 def test_time_code_stands_in_the_sheet_at_wish(desk: Desk, night: int) -> None:

@@ -1938,7 +1938,8 @@ export interface components {
         };
         /**
          * ColourOut
-         * @description The configuration. views: the first is what a scene's light is looked at by where nobody chose.
+         * @description The configuration. views: the first is what a scene's light is looked at by where nobody chose. working: the
+         *     spaces that planes can be worked on in.
          */
         ColourOut: {
             /** Name */
@@ -1947,6 +1948,8 @@ export interface components {
             spaces: components["schemas"]["ColourSpaceOut"][];
             /** Views */
             views: components["schemas"]["ViewOut"][];
+            /** Working */
+            working: string[];
         };
         /**
          * ColourSpaceOut
@@ -2721,6 +2724,12 @@ export interface components {
             sound: components["schemas"]["Sound"];
             /** Cuts */
             cuts: components["schemas"]["Cut"][];
+            /**
+             * Working
+             * @description the space of linear light that planes are worked on in; '' is linear BT.709
+             * @default
+             */
+            working: string;
             /**
              * @description None: a scene's light by the default view of the configuration, all else plain
              * @default null

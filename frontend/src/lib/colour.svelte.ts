@@ -30,6 +30,15 @@ class Colour {
       .map((one) => ({ value: one.name, label: one.name, hint: one.family }));
   }
 
+  /** The spaces that planes can be worked on in. */
+  working(): Option[] {
+    const names = this.get()?.working ?? [];
+    return [
+      { value: "", label: "linear BT.709", hint: "the primaries of screens" },
+      ...names.map((name) => ({ value: name, label: name, hint: "linear light" })),
+    ];
+  }
+
   /** The views as the options of a list, by DISPLAY|VIEW. */
   views(): Option[] {
     return (this.get()?.views ?? []).map((one) => ({

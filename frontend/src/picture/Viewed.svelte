@@ -35,6 +35,18 @@
       hint: "colour table of the project",
     })),
   ]);
+  const working = $derived(desk.shot.doc.working ?? "");
+  const spaces = $derived(
+    colour.working().map((one) => ({
+      ...one,
+      value: `work:${one.value}`,
+      chosen: one.value === working,
+    })),
+  );
+  const groups = $derived([
+    { name: "Looked at", options: options.map((one) => ({ ...one, chosen: one.value === value })) },
+    { name: "Worked on in", options: spaces },
+  ]);
   const says = $derived(
     value === "auto"
       ? ""
@@ -55,6 +67,11 @@
     const [kind, rest] = [next.split(":")[0], next.slice(next.indexOf(":") + 1)];
     const label = "look at it otherwise";
     const path = "/viewing";
+    if (kind === "work") {
+      if (rest !== working)
+        desk.shot.edit([{ op: "add", path: "/working", value: rest }], "work in another space");
+      return;
+    }
     if (kind === "table") {
       const found = tables.find((one) => String(one.id) === rest);
       if (!found) return;
@@ -71,11 +88,11 @@
   type="single"
   bind:open
   bind:value={() => value, (next) => next !== value && pick(next)}
-  items={options.map(({ value, label }) => ({ value, label }))}
+  items={[...options, ...spaces].map(({ value, label }) => ({ value, label }))}
 >
   <Select.Trigger
     aria-label="Looked at"
-    title="How light is looked at: plainly, through a view, or through a table"
+    title={`How light is looked at: plainly, through a view, or through a table; and worked on: in ${working || "linear BT.709"}`}
     class="flex max-w-36 flex-none items-center gap-1 rounded px-1.5 py-0.5 hover:bg-[#555]"
   >
     <Icon name="eye" size={14} />{#if says}<span class="truncate">{says}</span>{/if}
@@ -86,16 +103,28 @@
       sideOffset={3}
       side="top"
     >
-      {#each options as option (option.value)}
-        <Select.Item
-          value={option.value}
-          label={option.label}
-          class="flex cursor-pointer flex-col rounded px-2 py-1 text-[13px] outline-none data-highlighted:bg-stand data-selected:font-semibold"
+      {#each groups as group (group.name)}
+        <Select.Group
+          class="not-first:mt-1 not-first:border-t not-first:border-faint not-first:pt-1"
         >
-          <span>{option.label}</span><small class="text-[11.5px] font-normal text-quiet"
-            >{option.hint}</small
+          <Select.GroupHeading class="px-2 py-0.5 text-[11.5px] text-quiet"
+            >{group.name}</Select.GroupHeading
           >
-        </Select.Item>
+          {#each group.options as option (option.value)}
+            <Select.Item
+              value={option.value}
+              label={option.label}
+              class={[
+                "flex cursor-pointer flex-col rounded px-2 py-1 text-[13px] outline-none data-highlighted:bg-stand",
+                option.chosen && "font-semibold",
+              ]}
+            >
+              <span>{option.label}{option.chosen ? " ✓" : ""}</span><small
+                class="text-[11.5px] font-normal text-quiet">{option.hint}</small
+              >
+            </Select.Item>
+          {/each}
+        </Select.Group>
       {/each}
     </Select.Content>
   </Select.Portal>

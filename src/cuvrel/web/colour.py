@@ -28,11 +28,14 @@ class ViewOut(BaseModel):
 
 
 class ColourOut(BaseModel):
-    """The configuration. views: the first is what a scene's light is looked at by where nobody chose."""
+    """The configuration. views: the first is what a scene's light is looked at by where nobody chose. working: the
+    spaces that planes can be worked on in.
+    """
 
     name: str
     spaces: list[ColourSpaceOut]
     views: list[ViewOut]
+    working: list[str]
 
 
 @api.get("/colour", responses={200: ColourOut})
@@ -40,4 +43,5 @@ def colour() -> Response:
     """The colour spaces and views of the configuration that OCIO names, or of the built-in one."""
     spaces = [ColourSpaceOut(name=one.name, family=one.family, of=one.of) for one in managed.spaces()]
     views = [ViewOut(display=display, view=view) for display, view in managed.views()]
-    return answer(ColourOut(name=managed.config().getName(), spaces=spaces, views=views))
+    return answer(ColourOut(name=managed.config().getName(), spaces=spaces, views=views,
+                            working=list(managed.working_spaces())))  # fmt: skip

@@ -17,7 +17,7 @@ from typing import Any, Literal
 import numpy as np
 import PyOpenColorIO as ocio
 
-from cuvrel.core.arrays import F32, U8
+from cuvrel.core.arrays import F32, F64, U8
 from cuvrel.core.imaging.colour import encode, log2, rounded
 from cuvrel.core.imaging.lattice import through_lattice
 from cuvrel.core.imaging.row_kernels import in_rows, kernel
@@ -166,6 +166,32 @@ def to_light(rgb: F32, name: str) -> F32:
     with _lock:
         processor = _processor("from", name)
     return _applied(processor, rgb)
+
+
+@lru_cache(maxsize=1)
+def working_spaces() -> tuple[str, ...]:
+    """The spaces that planes can be worked on in: linear light of primaries that hold BT.709."""
+    found = config()
+    linear = [one.name for one in spaces() if found.getColorSpace(one.name).getEncoding() == "scene-linear"]
+    return tuple(name for name in linear if (way := _linear(name)) is not None and way.min() > -1e-3)
+
+
+def working_matrix(name: str) -> F64:
+    """From light of BT.709 to one of `working_spaces`, (3, 3). Raises MediaError for another one."""
+    way = _linear(name) if name in working_spaces() else None
+    if way is None:
+        raise MediaError(f"Nothing can be worked on in '{name}'.", f"Known: {', '.join(working_spaces())}.")
+    return way
+
+
+@lru_cache(maxsize=64)
+def _linear(name: str) -> F64 | None:
+    """The matrix to a space, (3, 3); None where it is more than a matrix, has another white, or changes nothing."""
+    probe = np.concatenate([np.eye(3), 4 * np.eye(3)])[None].astype(np.float32)
+    out = from_light(probe, name)[0].astype(np.float64)
+    if np.abs(out[3:6] - 4 * out[:3]).max() > 1e-3 or np.abs(out[:3].sum(axis=0) - 1).max() > 0.01:
+        return None
+    return None if np.abs(out[:3] - np.eye(3)).max() < 1e-4 else np.asarray(out[:3].T)
 
 
 def from_light(rgb: F32, name: str) -> F32:

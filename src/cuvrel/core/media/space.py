@@ -198,16 +198,14 @@ def _light(y0: int, y1: int, rgb: F32, transfer: int, matrix: F32, moved: bool, 
                     matrix[1, 0] * r + matrix[1, 1] * g + matrix[1, 2] * b,
                     matrix[2, 0] * r + matrix[2, 1] * g + matrix[2, 2] * b,
                 )
-            out[y, x, 0] = max(r, 0.0)
-            out[y, x, 1] = max(g, 0.0)
-            out[y, x, 2] = max(b, 0.0)
+            out[y, x, 0], out[y, x, 1], out[y, x, 2] = r, g, b
             out[y, x, 3] = 1.0
 
 
 def light(rgb: F32, space: Space) -> F32:
     """(H, W, 3) float32 RGB as it was encoded, 0 to 1, as (H, W, 4) opaque float32 linear light of BT.709 primaries.
 
-    What is brighter than reference white is above 1; colours that BT.709 can't hold are cut at 0.
+    What is brighter than reference white is above 1; colours that BT.709 can't hold are below 0 and are kept.
     """
     out = np.empty((*rgb.shape[:2], 4), np.float32)
     matrix = to_bt709(space.primaries)

@@ -41,13 +41,14 @@ def other_way(info: MediaInfo) -> list[dict[str, Any]]:
             speeds.append((round((times[one.first] - times[0]) * info.fps), one.rate / info.fps))
         else:
             speeds.append((one.first, (stands[one.last] - stands[one.first]) / max(1, one.last - one.first)))
-    keys = [{"frame": 0, "value": round(100 * speeds[0][1], 2), "ease": "hold"}]
+    keys = [(0, 100 * speeds[0][1])]
     for (_, before), (at, speed) in pairwise(speeds):
         # a time map sums up by trapezoids: with the mean on the frame of the change it is right from the next one on
-        if at > keys[-1]["frame"]:
-            keys.append({"frame": at, "value": round(50 * (before + speed), 2), "ease": "hold"})
-            keys.append({"frame": at + 1, "value": round(100 * speed, 2), "ease": "hold"})
-    return keys if max(key["value"] for key in keys) <= FASTEST else []
+        if at > keys[-1][0]:
+            keys += [(at, 50 * (before + speed)), (at + 1, 100 * speed)]
+    if max(speed for _, speed in keys) > FASTEST:
+        return []
+    return [{"frame": at, "value": round(speed, 2), "ease": "hold"} for at, speed in keys]
 
 
 def _shown(info: MediaInfo) -> tuple[F64, list[int]]:

@@ -268,6 +268,9 @@ class Shot(Strict):
     range: Range = Field(default_factory=Range)
     sound: Sound = Field(default_factory=Sound)
     cuts: list[Cut] = Field(default_factory=list, max_length=10_000)
+    working: str = Field(
+        "", max_length=200, description="the space of linear light that planes are worked on in; '' is linear BT.709"
+    )
     viewing: Viewing | None = Field(
         None, description="None: a scene's light by the default view of the configuration, all else plain"
     )

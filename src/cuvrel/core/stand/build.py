@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from fractions import Fraction
 from functools import cached_property, partial
 from typing import cast
@@ -15,7 +16,7 @@ from cuvrel.core.imaging.blend import blend, mix, through
 from cuvrel.core.motion import timing
 from cuvrel.core.motion.between import blurred_along, in_between, mixed, motion
 from cuvrel.core.recipe.declared import declared
-from cuvrel.core.recipe.models import Plane, Shot
+from cuvrel.core.recipe.models import Plane, Shot, Step
 from cuvrel.core.stand import placement
 from cuvrel.core.stand.films import Film, Size, film_of, plate_extent
 from cuvrel.core.stand.gate import rim, without
@@ -24,6 +25,7 @@ from cuvrel.core.stand.nodes import ByFrame, Node, node
 from cuvrel.core.stand.setting import Setting
 from cuvrel.core.stand.sources import Sources
 from cuvrel.core.stand.steps import AtFrame
+from cuvrel.core.stand.working import IN_BT709
 
 
 class Stand:
@@ -36,6 +38,7 @@ class Stand:
         self.frames, self.fps, self.motions = setting.frames, setting.fps, setting.motions
         self.plate_size, self.size = setting.plate_size, setting.size
         self.env, self.plate, self.light, self.other = setting.env, setting.plate, setting.light, setting.other
+        self.working = setting.working
 
     def matte(self, matte_id: str, frame: int) -> Node:
         """A matte, (H, W) float32, 0 to 1. Raises KeyError."""
@@ -61,6 +64,13 @@ class Stand:
 
         A glaze alone shows the plate glazed.
         """
+        return self.working.back(self._alone(plane, frame))
+
+    def worked(self, frame: int) -> Node:
+        """The plate's light in the space that planes are worked on in."""
+        return self.working.into(self.light(frame))
+
+    def _alone(self, plane: Plane, frame: int) -> Node:
         found = self._chain(plane, "alone", lambda f: self._content(plane, f), lambda f: self._seen(plane, f))(frame)
         return self.nothing() if found is None else self._placed(plane, frame, found, self._film(plane, frame).size)
 
@@ -113,7 +123,7 @@ class Stand:
 
     def cut(self, matte_id: str, frame: int) -> Node:
         """The plate through a matte, with the subject's own colours in soft edges as far as its edge step asks."""
-        light, matte = self.light(frame), self.matte(matte_id, frame)
+        light, matte = self.worked(frame), self.matte(matte_id, frame)
         values = self.shot.matte(matte_id).edge_values().at(self.env(frame))
         share = float(values["own_colour"])
         if share > 0:
@@ -164,9 +174,17 @@ class Stand:
             at = content
             for step in plane.treatments:
                 if step.on:
-                    at = _once(self._mattes.step(declared("treatment", step.kind), step.values(), at, matte).at)
+                    at = self._treated(step, at, matte)
             self._chains[key] = at
         return self._chains[key]
+
+    def _treated(self, step: Step, given: AtFrame, matte: AtFrame) -> AtFrame:
+        """What a treatment makes of what it is given."""
+        entry, space = declared("treatment", step.kind), self.working
+        if step.kind not in IN_BT709:
+            return _once(self._mattes.step(entry, step.values(), given, matte).at)
+        made = self._mattes.step(entry, step.values(), _each(space.back, given), matte).at
+        return _once(_each(space.into, made))
 
     def _placed(self, plane: Plane, frame: int, picture: Node, own: Size | None) -> Node:
         """The picture laid into the frame. own: its size (height, width) in plate pixels, if it has one of its own."""
@@ -251,7 +269,8 @@ class Stand:
 
     def result(self, frame: int) -> Node:
         """All planes, back to front, (H, W, 4) float32 premultiplied linear RGBA."""
-        return self._stack(None, 0, frame) or self.nothing()
+        found = self._stack(None, 0, frame)
+        return self.nothing() if found is None else self.working.back(found)
 
     @cached_property
     def _levels(self) -> dict[str | None, list[Plane]]:
@@ -300,7 +319,7 @@ class Stand:
                 return node("glaze", opacity, [below, picture, *_some(gate)],
                             lambda b, t, m=None: mix(b, t, opacity, m))  # fmt: skip
         else:
-            picture = self.alone(plane, frame)
+            picture = self._alone(plane, frame)
             if below is None and mode == "normal" and opacity == 1 and gate is None:
                 return picture
         return node("blend", [mode, opacity], [below or self.nothing(), picture, *_some(gate)],
@@ -317,6 +336,16 @@ class Stand:
             return self._framed(self.matte(plane.matte, at) if plane.matte else self._gate(plane, at))
 
         return self._chain(plane, "behind", content, matte)(frame)
+
+
+def _each(of: Callable[[Node], Node], at: AtFrame) -> AtFrame:
+    """The same, with something done to each picture that there is."""
+
+    def done(frame: int) -> Node | None:
+        found = at(frame)
+        return None if found is None else of(found)
+
+    return done
 
 
 def _once(at: AtFrame) -> AtFrame:

@@ -13,6 +13,7 @@ from cuvrel.core.recipe.values import Env
 from cuvrel.core.stand.nodes import Node, node
 from cuvrel.core.stand.setting import lit as lit_of
 from cuvrel.core.stand.sources import Sources
+from cuvrel.core.stand.working import Working
 
 Size = tuple[float, float]
 
@@ -44,12 +45,13 @@ class Taken(Protocol):
     size: tuple[int, int]
     plate_size: tuple[int, int]
     frames: int
+    working: Working
 
     def env(self, time: float) -> Env: ...
 
     def plate(self, frame: int) -> Node: ...
 
-    def light(self, frame: int) -> Node: ...
+    def worked(self, frame: int) -> Node: ...
 
     def matte(self, matte_id: str, frame: int) -> Node: ...
 
@@ -87,13 +89,13 @@ def plate_extent(stand: Taken) -> Size | None:
 
 @shows("plate")
 def _plate(stand: Taken, plane: Plane, frame: int) -> Film:
-    return Film(stand.light, stand.plate, stand.frames, size=plate_extent(stand))
+    return Film(stand.worked, stand.plate, stand.frames, size=plate_extent(stand))
 
 
 @shows("glaze")
 def _glaze(stand: Taken, plane: Plane, frame: int) -> Film:
     """Alone it shows the plate glazed."""
-    return Film(stand.light, size=plate_extent(stand), glazes=True)
+    return Film(stand.worked, size=plate_extent(stand), glazes=True)
 
 
 @shows("cutout")
@@ -108,7 +110,8 @@ def _line(stand: Taken, plane: Plane, frame: int) -> Film:
     values = plane.values("plane").at(stand.env(frame))
 
     def drawn(f: int) -> Node:
-        return node("plane:line", [values, scale], [stand.matte(matte, f)], lambda m: entry.run(m, values, scale))
+        ink = node("plane:line", [values, scale], [stand.matte(matte, f)], lambda m: entry.run(m, values, scale))
+        return stand.working.into(ink)
 
     return Film(drawn, None, stand.frames, size=plate_extent(stand))
 
@@ -123,7 +126,7 @@ def _fill(stand: Taken, plane: Plane, frame: int) -> Film:
     values, size, run = plane.values("plane").at(stand.env(frame)), stand.size, declared("plane", "fill").run
     if values["footage"]:
         return _footage(stand, plane, frame)
-    return Film(lambda f: node("plane:fill", [values, size], [], lambda: run(size, values, 1.0)))
+    return Film(lambda f: stand.working.into(node("plane:fill", [values, size], [], lambda: run(size, values, 1.0))))
 
 
 @shows("element")
@@ -152,10 +155,10 @@ def _footage(stand: Taken, plane: Plane, frame: int) -> Film:
     def lit(f: int) -> Node:
         light = lit_of(stand.sources, footage.id, f, size)
         if how["see_through"] == "its alpha":
-            return node("through", None, [light, stand.sources.alpha(footage.id, f, size)], through)
-        if how["see_through"] == "nothing":
-            return light
-        return node("plane:element", how, [light], lambda p: run(p, how, 1.0))
+            light = node("through", None, [light, stand.sources.alpha(footage.id, f, size)], through)
+        elif how["see_through"] != "nothing":
+            light = node("plane:element", how, [light], lambda p: run(p, how, 1.0))
+        return stand.working.into(light)
 
     whole = own == (high, wide) and size == stand.size
     return Film(lit, raw, footage.frames, footage.fps, None if whole else own)

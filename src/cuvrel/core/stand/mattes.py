@@ -119,8 +119,10 @@ class Mattes:
     ) -> Step:  # fmt: skip
         """Something declared, with what it works on and can look at. owner: whose stored frames are its own."""
 
+        at = self._setting.working.values(values) if entry.family == "treatment" else values.at
+
         def read(time: float) -> Values:
-            return values.at(self._setting.env(time))
+            return at(self._setting.env(time))
 
         def there(at: AtFrame) -> AtFrame:
             return lambda frame: at(frame) if 0 <= frame < self._setting.frames else None

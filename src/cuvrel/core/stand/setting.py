@@ -8,6 +8,7 @@ from cuvrel.core.recipe.needs import Need
 from cuvrel.core.recipe.values import Env
 from cuvrel.core.stand.nodes import Node, node
 from cuvrel.core.stand.sources import Sources
+from cuvrel.core.stand.working import Working
 from cuvrel.core.tracks.path import Path
 
 
@@ -16,12 +17,13 @@ class Setting:
 
     scale: the pictures' size over the plate's. plate_size: rows and columns of the plate and of all mattes; size: those
     of the frame, which may be another one. frames: how many the plate has. fps: the shot's. motions: where each track
-    is, by its id.
+    is, by its id. working: the space that planes are worked on in.
     """
 
     def __init__(self, shot: Shot, sources: Sources, scale: float) -> None:
         self.shot, self.sources, self.scale = shot, sources, scale
         plate = shot.plate_footage()
+        self.working = Working(shot.working)
         self.frames, self.fps = plate.frames, shot.fps
         self.motions = {track.id: Path(track, sources.measured(track.id)) for track in shot.tracks}
         self.plate_size = _scaled(plate.height, scale), _scaled(plate.width, scale)

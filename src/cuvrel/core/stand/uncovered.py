@@ -19,6 +19,7 @@ from cuvrel.core.recipe.models import Plane
 from cuvrel.core.stand.build import Stand
 from cuvrel.core.stand.nodes import Node, node
 from cuvrel.core.stand.steps import AtFrame
+from cuvrel.core.stand.working import Working
 
 BARE = 0.02  # share of a pixel from which on what it shows of the plate counts
 OTHERS = ("fill", "line", "element")  # planes that show something else than the plate
@@ -32,6 +33,7 @@ class Uncovered(Stand):
     def __init__(self, stand: Stand) -> None:
         super().__init__(stand.shot, stand.sources, stand.scale)
         self._mattes = stand._mattes
+        self.working = Working()
         self.light = self._places
 
     def hidden(self, frame: int) -> Node:
