@@ -4,11 +4,13 @@
   import Asking from "./lib/Asking.svelte";
   import { dress } from "./lib/look";
   import Notes from "./lib/Notes.svelte";
+  import Project from "./project/Project.svelte";
   import Start from "./start/Start.svelte";
   import Workspace from "./Workspace.svelte";
 
   let hash = $state(location.hash);
   const shot = $derived(Number(/^#\/shot\/(\d+)/.exec(hash)?.[1] ?? 0));
+  const project = $derived(Number(/^#\/project\/(\d+)/.exec(hash)?.[1] ?? 0));
 
   onMount(() => {
     const undressed = dress();
@@ -24,6 +26,8 @@
 <Tooltip.Provider delayDuration={500}>
   {#if shot}
     {#key shot}<Workspace id={shot} />{/key}
+  {:else if project}
+    {#key project}<Project id={project} />{/key}
   {:else}
     <Start />
   {/if}

@@ -118,7 +118,11 @@
     <img src="/mark.svg" alt="" width="16" height="16" />Cuvrel
   </a>
   <div class="min-w-[60px] flex-1 truncate text-quiet">
-    <span class="max-[1180px]:hidden"><a href="#/">{shot.about.project_name}</a> /</span>
+    <span class="max-[1180px]:hidden"
+      ><a href={`#/project/${shot.about.project}`} title="The project’s shots and footage"
+        >{shot.about.project_name}</a
+      > /</span
+    >
     <h1 class="inline font-semibold text-ink">{shot.doc.name}</h1>
   </div>
   <!-- what has no room gives way: words to signs, signs to a menu -->

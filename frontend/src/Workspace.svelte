@@ -4,6 +4,8 @@
   import AtWork from "./AtWork.svelte";
   import { api, Problem } from "./lib/api";
   import type { History } from "./lib/api-types";
+  import Dropping from "./lib/Dropping.svelte";
+  import type { Dropped } from "./footage/uploads.svelte";
   import { Desk } from "./desk/desk.svelte";
   import { listen, type Event } from "./lib/events";
   import { notes } from "./lib/notes.svelte";
@@ -25,6 +27,13 @@
         const history = error instanceof Problem ? error.body.history : null;
         last = history ? (history as History).undo : null;
       });
+  }
+
+  /** Into the shot's project, whose footage takes them from the desk and shows how far they are. */
+  function bring(files: Dropped[]): void {
+    if (!desk) return;
+    desk.dropped = files;
+    desk.slide = "footage";
   }
 
   async function takeBack(): Promise<void> {
@@ -53,7 +62,7 @@
 <svelte:head><title>{desk ? `${desk.shot.doc.name} · Cuvrel` : "Cuvrel"}</title></svelte:head>
 
 {#if desk}
-  <AtWork {desk} />
+  <Dropping class="h-full" onfiles={bring}><AtWork {desk} /></Dropping>
 {:else}
   <main class="grid h-full place-content-center place-items-center gap-3">
     {#if fault}

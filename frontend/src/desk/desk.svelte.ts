@@ -10,6 +10,7 @@ import { Checks } from "./checks.svelte";
 import { Costs } from "./costs.svelte";
 import { Motions } from "./motions.svelte";
 import { Playback } from "./playback.svelte";
+import type { Dropped } from "../footage/uploads.svelte";
 import { Selection } from "./selection.svelte";
 import { Tools } from "./tools.svelte";
 import { View } from "./view.svelte";
@@ -36,6 +37,8 @@ export class Desk {
   costs: Costs;
   motions: Motions;
 
+  /** Files that were dropped on the desk, until the room of footage takes them. */
+  dropped = $state.raw<Dropped[]>([]);
   slide = $state<Slide>("none");
   keysOpen = $state(false);
   /** The control under the pointer that K keys. */

@@ -1,6 +1,6 @@
 <script lang="ts">
   import SlideHead from "../ui/SlideHead.svelte";
-  import { onMount } from "svelte";
+  import { onMount, untrack } from "svelte";
   import type { Desk } from "../desk/desk.svelte";
   import { listen } from "../lib/events";
   import Shelf from "./Shelf.svelte";
@@ -9,6 +9,14 @@
   let { desk }: { desk: Desk } = $props();
   // svelte-ignore state_referenced_locally (a desk never changes its project)
   const store = new ProjectStore(desk.shot.about.project);
+  $effect(() => {
+    const files = desk.dropped;
+    if (!files.length) return;
+    untrack(() => {
+      desk.dropped = [];
+      void store.send(files);
+    });
+  });
   onMount(() => {
     void store.load();
     return listen(

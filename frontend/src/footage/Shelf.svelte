@@ -9,9 +9,9 @@
   import Progress from "../ui/Progress.svelte";
   import Menu from "../ui/Menu.svelte";
   import ReadAs from "./ReadAs.svelte";
-  import { filesOf, type ProjectStore } from "./uploads.svelte";
+  import type { ProjectStore } from "./uploads.svelte";
 
-  /** The footage of a project: a place to drop files on, and what is there. */
+  /** The footage of a project, and how more of it comes in: files are dropped anywhere on its page or on the desk. */
   type Props = {
     store: ProjectStore;
     /** Lets a piece come under the shot that is open. */
@@ -32,18 +32,9 @@
   ]);
   const SAYS = $derived(["grid min-w-0", narrow ? "basis-full" : "flex-1"]);
   const BAR = "w-[110px] flex-none";
-  let over = $state(false);
   let reading = $state.raw<FootageOut | null>(null);
   let input = $state<HTMLInputElement>();
   const shown = $derived(store.project?.footage ?? []);
-
-  function drop(event: DragEvent) {
-    event.preventDefault();
-    over = false;
-    void filesOf(event.dataTransfer)
-      .then((files) => store.send(files))
-      .catch(notes.fault);
-  }
 
   /** Another file in place of one that was refused, which goes. */
   async function replaced(refused: FootageOut, files: File[]) {
@@ -112,15 +103,9 @@
 </script>
 
 <div
-  class={[
-    "rounded-[7px] border-[1.5px] border-dashed px-3 py-2.5",
-    over ? "border-blue bg-blue/10" : "border-rule",
-  ]}
+  class="rounded-[7px] border-[1.5px] border-dashed border-rule px-3 py-2.5"
   role="group"
   aria-label="Footage"
-  ondragover={(e) => (e.preventDefault(), (over = true))}
-  ondragleave={() => (over = false)}
-  ondrop={drop}
 >
   <div class="flex flex-wrap items-center gap-2 text-quiet">
     <strong class="text-ink">Drop footage here</strong>

@@ -1678,7 +1678,7 @@ export interface components {
         };
         /**
          * ShotCard
-         * @description A shot in a list. `picture` is the address of a small picture of it.
+         * @description A shot in a list. `picture` is the address of a small picture of it, `doubts` counts its frames in doubt.
          */
         ShotCard: {
             /** Id */
@@ -1695,6 +1695,11 @@ export interface components {
             updated: string;
             /** Picture */
             picture: string;
+            /**
+             * Doubts
+             * @default 0
+             */
+            doubts: number;
         };
         /**
          * SoundOut

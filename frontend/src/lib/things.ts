@@ -29,6 +29,19 @@ async function putAway(thing: Thing, done: () => void): Promise<void> {
   });
 }
 
+/** Several at once; those that can't go say why, and stay. */
+export async function putAllAway(those: Thing[], done: () => void): Promise<void> {
+  const gone: Thing[] = [];
+  for (const one of those)
+    await tried(() => api.putAway(one.things, one.id).then(() => gone.push(one)));
+  done();
+  if (!gone.length) return;
+  const name = gone.length === 1 ? `${gone[0].name} is` : `${gone.length} shots are`;
+  const back = () =>
+    void tried(() => Promise.all(gone.map((one) => api.restore(one.things, one.id))).then(done));
+  notes.add(`${name} in the trash.`, "", "note", { label: "Take back", run: back });
+}
+
 /** The choices of a thing's menu; `done` when the lists that it stands in may have changed. */
 export function choicesOf(thing: Thing, done: () => void): Choice[] {
   const copies = thing.things === "projects" || thing.things === "shots";

@@ -4,7 +4,7 @@
   import { listen, type Event } from "../lib/events";
   import { notes } from "../lib/notes.svelte";
   import type { JobOut, TrashedOut } from "../lib/api-types";
-  import ProjectPart from "./ProjectPart.svelte";
+  import ProjectCard from "./ProjectCard.svelte";
   import { ProjectStore } from "../footage/uploads.svelte";
   import Button from "../ui/Button.svelte";
   import Standing from "../lib/Standing.svelte";
@@ -17,8 +17,14 @@
 
   const open = (job: JobOut) => job.state === "waiting" || job.state === "working";
   let turn = 0;
-  /** Projects made here, with the look at the list that was under way then and may not have them. */
-  const born = new Map<number, number>();
+  let making = $state(false);
+  let sought = $state("");
+  const MANY = 8;
+  const found = $derived(
+    (stores ?? []).filter((one) =>
+      one.project!.name.toLowerCase().includes(sought.trim().toLowerCase()),
+    ),
+  );
 
   async function load() {
     const mine = ++turn;
@@ -28,14 +34,11 @@
       trash = put.trash;
       // uploads go on in the stores at hand
       const known = new Map((stores ?? []).map((store) => [store.id, store]));
-      const listed = projects.map((project) => {
+      stores = projects.map((project) => {
         const store = known.get(project.id) ?? new ProjectStore(project.id);
-        known.delete(project.id);
         store.project = project;
         return store;
       });
-      const early = [...known.values()].filter((store) => (born.get(store.id) ?? 0) >= mine);
-      stores = [...early, ...listed];
     } catch (error) {
       fault = String((error as Error).message);
     }
@@ -43,15 +46,14 @@
 
   async function create(event: SubmitEvent) {
     event.preventDefault();
+    making = true;
     try {
       const project = await api.newProject(name.trim() || "New project");
-      const store = new ProjectStore(project.id);
-      store.project = project;
-      born.set(project.id, turn);
-      stores = [store, ...(stores ?? [])];
-      name = "";
+      location.hash = `#/project/${project.id}`;
     } catch (error) {
       notes.fault(error);
+    } finally {
+      making = false;
     }
   }
 
@@ -107,7 +109,9 @@
         maxlength="120"
         bind:value={name}
       />
-      <Button kind="main" type="submit">New project</Button>
+      <Button kind="main" type="submit" disabled={making}
+        >{making ? "Making …" : "New project"}</Button
+      >
     </form>
     <input
       class="hidden"
@@ -123,14 +127,33 @@
         : `Sending … ${Math.round(sent * 100)} %`}</Button
     >
   </header>
-  <main class="px-11 pt-2 pb-15">
+  <main class="px-11 pt-4 pb-15">
     <Standing />
     {#if fault}<p class="text-redtext" role="alert">{fault}</p>{/if}
-    {#each stores ?? [] as store (store.id)}
-      <ProjectPart {store} changed={load} />
-    {:else}
-      {#if stores}<p>No project yet. Give one a name above, then drop footage on it.</p>{/if}
-    {/each}
+    {#if (stores?.length ?? 0) > MANY}
+      <input
+        class="field mb-3 w-72"
+        type="search"
+        placeholder={`Search ${stores!.length} projects`}
+        aria-label="Search the projects"
+        bind:value={sought}
+      />
+    {/if}
+    <ul class="grid grid-cols-[repeat(auto-fill,minmax(260px,1fr))] gap-x-5 gap-y-6">
+      {#each found as store (store.id)}
+        <ProjectCard {store} changed={load} />
+      {:else}
+        <li class="col-span-full">
+          {#if !stores}
+            {fault ? "" : "Looking for the projects …"}
+          {:else if stores.length}
+            No project is called so.
+          {:else}
+            No project yet. Give one a name above, then drop footage on it.
+          {/if}
+        </li>
+      {/each}
+    </ul>
     {#if trash.length}<Trash {trash} done={load} />{/if}
   </main>
 </div>

@@ -170,7 +170,7 @@ class FootageOut(BaseModel):
 
 
 class ShotCard(BaseModel):
-    """A shot in a list. `picture` is the address of a small picture of it."""
+    """A shot in a list. `picture` is the address of a small picture of it, `doubts` counts its frames in doubt."""
 
     id: int
     name: str
@@ -179,6 +179,7 @@ class ShotCard(BaseModel):
     mattes: int
     updated: str
     picture: str
+    doubts: int = 0
 
 
 class ProjectOut(BaseModel):

@@ -21,6 +21,7 @@ from cuvrel.web.models import FilmOut, FootageOut, FrameOut, JobOut, ProjectOut,
 
 KEPT = ("export", "people", "audit")  # the kinds of jobs whose results are of use for longer
 FILES = ("export", "pack")  # the kinds of jobs that make a file
+DOUBTFUL = 0.5  # doubt above which a frame is shown as in doubt
 FOLLOWS = ("follow", "track")  # the kinds of jobs that carry something through the shot
 
 
@@ -53,7 +54,18 @@ def footage_out(row: FootageRow) -> FootageOut:
     )
 
 
-def shot_card(row: ShotRow) -> ShotCard:
+def _doubts(session: Session, project: int) -> dict[int, int]:
+    """How many frames of each shot of a project are in doubt."""
+    counted = (
+        select(MatteFrame.shot_id, func.count(MatteFrame.frame.distinct()))
+        .join(ShotRow, ShotRow.id == MatteFrame.shot_id)
+        .where(ShotRow.project_id == project, MatteFrame.doubt > DOUBTFUL, MatteFrame.origin != "touched")
+        .group_by(MatteFrame.shot_id)
+    )
+    return {shot: int(count) for shot, count in session.execute(counted)}
+
+
+def shot_card(row: ShotRow, doubts: int = 0) -> ShotCard:
     """A shot in a list."""
     return ShotCard(
         id=row.id,
@@ -63,6 +75,7 @@ def shot_card(row: ShotRow) -> ShotCard:
         mattes=row.about["mattes"],
         updated=row.updated.isoformat(),
         picture=f"/api/shots/{row.id}/card.jpg?revision={row.revision}",
+        doubts=doubts,
     )
 
 
@@ -85,11 +98,12 @@ def project_out(session: Session, row: Project) -> ProjectOut:
         .order_by(JobRow.id.desc())
         .limit(100)
     ).all()
+    doubts = _doubts(session, row.id)
     return ProjectOut(
         id=row.id,
         name=row.name,
         updated=row.updated.isoformat(),
-        shots=[shot_card(s) for s in shots],
+        shots=[shot_card(s, doubts.get(s.id, 0)) for s in shots],
         footage=[footage_out(f) for f in footage],
         jobs=[job_out(j) for j in jobs],
     )
