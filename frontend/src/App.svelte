@@ -32,5 +32,5 @@
     <Start />
   {/if}
   <Asking />
-  <Notes />
+  <Notes desk={shot > 0} />
 </Tooltip.Provider>

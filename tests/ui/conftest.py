@@ -6,7 +6,7 @@ from collections.abc import Iterator, Sequence
 from pathlib import Path
 
 import pytest
-from playwright.sync_api import Browser, BrowserContext, Locator, Page, expect, sync_playwright
+from playwright.sync_api import Browser, BrowserContext, JSHandle, Locator, Page, expect, sync_playwright
 
 from tests.shared import shared
 from tests.stack import Stack
@@ -45,6 +45,18 @@ def browser() -> Iterator[Browser]:
 RESTING = ("Placement", "Time")  # what lies in one spine while it changes nothing
 
 
+def dragged(page: Page, files: dict[str, bytes]) -> JSHandle:
+    """Files by their names, as a pointer brings them."""
+    return page.evaluate_handle(
+        """(files) => {
+            const data = new DataTransfer();
+            for (const [name, bytes] of files) data.items.add(new File([new Uint8Array(bytes)], name));
+            return data;
+        }""",
+        [[name, list(data)] for name, data in files.items()],
+    )
+
+
 class Desk:
     """A person at the workspace: what they press, draw and see."""
 
@@ -78,6 +90,15 @@ class Desk:
 
     def matte(self, name: str) -> None:
         self.page.get_by_role("region", name="Mattes").get_by_role("button", name=name).first.click()
+
+    def project(self, name: str, part: str = "") -> Locator:
+        """The page of a project, come to by its card; part: "Shots" or "Footage"."""
+        self.start()
+        self.page.get_by_role("region", name=name, exact=True).first.get_by_role("link").first.click()
+        expect(self.page.get_by_role("heading", level=1, name=name)).to_be_visible()
+        if part:
+            self.page.get_by_role("radio", name=part).click()
+        return self.page.get_by_role("region", name=name, exact=True)
 
     def plane(self, name: str) -> None:
         self.page.get_by_role("region", name="Stand").locator("[data-pick]").filter(has_text=name).first.click()

@@ -27,6 +27,11 @@ def start(desk: Desk) -> None:
     expect(desk.page.get_by_role("region", name="Harbour signals")).to_be_visible()
 
 
+def project(desk: Desk) -> None:
+    desk.project("Harbour signals", "Shots")
+    desk.page.get_by_role("radio", name="name", exact=True).click()
+
+
 def workspace(desk: Desk) -> None:
     shot(desk, "Shot 01", 28)
     desk.matte("Signaller")
@@ -175,6 +180,7 @@ PICTURES: dict[str, Callable[[Desk], None]] = {
     one.__name__.replace("_", "-"): one
     for one in (
         start,
+        project,
         workspace,
         result,
         unroll,
@@ -199,8 +205,7 @@ PICTURES: dict[str, Callable[[Desk], None]] = {
 
 def shot(desk: Desk, name: str, frame: int) -> None:
     """Opens a shot of the demo at a frame, counted from 0."""
-    desk.start()
-    desk.page.get_by_role("link", name=name).first.click()
+    desk.project("Harbour signals").get_by_role("link", name=name).first.click()
     expect(desk.canvas).to_have_attribute("data-frame", "0")
     desk.go(frame)
 

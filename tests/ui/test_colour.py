@@ -138,7 +138,7 @@ def test_things_are_mattes_by_their_names(desk: Desk, stack: Stack, tmp_path: Pa
     desk.lay_on("Channel or name")
     desk.card("Channel or name")
     desk.pick("Channel or name: Footage", "quay.0001.exr")
-    desk.pick("Channel or name: Channels and names", "crate")
+    desk.pick("Channel or name: Parts", "crate")
     desk.saved()
     pulls = document(stack, made)["mattes"][0]["pulls"]
     assert pulls[-1]["params"]["parts"] == ["name:Things:crate"]

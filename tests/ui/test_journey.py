@@ -15,7 +15,7 @@ from cuvrel.core.media.reader import Reader
 from cuvrel.core.trace.trace import trace
 from tests.conftest import Clip
 from tests.stack import Stack, wait_for
-from tests.ui.conftest import Desk
+from tests.ui.conftest import Desk, dragged
 
 
 def mark_all(desk: Desk, clip: Clip) -> None:
@@ -37,7 +37,7 @@ def test_from_a_video_file_to_an_exported_cut_out(
     page.get_by_label("Name of a new project").fill("Morning drill")
     desk.button("New project").click()
     project = page.get_by_role("region", name="Morning drill")
-    expect(project.get_by_text("Drop a video on the field below")).to_be_visible()
+    expect(project.get_by_text("Drop footage here")).to_be_visible()
 
     # bring the video in and start a shot on it
     project.get_by_label("Footage files").set_input_files(clip.path)
@@ -182,6 +182,9 @@ def test_a_project_made_before_the_list_has_come_stays(desk: Desk) -> None:
     expect(mine).to_be_visible()
     for route, answer in late:
         route.fulfill(response=answer)
+    expect(mine).to_be_visible()
+    page.unroute("**/api/projects")
+    desk.start()
     expect(page.get_by_role("region", name="Harbour signals")).to_be_visible()
     expect(mine).to_be_visible()
 
@@ -193,15 +196,7 @@ def test_pictures_of_a_sequence_come_in_together_by_dropping(desk: Desk, clip: C
     desk.button("New project").click()
     project = page.get_by_role("region", name="Sequence")
     pictures = [cv2.imencode(".png", clip.frame(n)[..., ::-1])[1].tobytes() for n in range(3)]
-    transfer = page.evaluate_handle(
-        """(pictures) => {
-            const data = new DataTransfer();
-            pictures.forEach((bytes, i) =>
-              data.items.add(new File([new Uint8Array(bytes)], `f.${i}.png`, { type: "image/png" })));
-            return data;
-        }""",
-        [list(p) for p in pictures],
-    )
+    transfer = dragged(page, {f"f.{n}.png": data for n, data in enumerate(pictures)})
     project.get_by_role("group", name="Footage").dispatch_event("drop", {"dataTransfer": transfer})
     expect(project.get_by_text("3 frames")).to_be_visible()
     expect(project.get_by_role("button", name="New shot on it")).to_be_visible()

@@ -189,8 +189,7 @@ def test_footage_is_read_otherwise_by_hand(desk: Desk, stack: Stack, tmp_path: P
     project = stack.ask("/api/projects", {"name": "Deep"})["id"]
     footage = stack.upload(project, tmp_path / "deep.mkv")
     page = desk.page
-    desk.start()
-    region = page.get_by_role("region", name="Deep", exact=True)
+    region = desk.project("Deep")
     expect(region.get_by_text("ffv1, 10 bit")).to_be_visible()
     region.get_by_role("button", name="Read as …").click()
     dialog = page.get_by_role("dialog")
@@ -216,8 +215,7 @@ def test_a_sequence_of_odd_names_is_dropped_and_said(desk: Desk, stack: Stack, t
         picture = np.full((36, 64, 3), 60_000 - 9_000 * n, np.uint16)
         (tmp_path / name).write_bytes(cv2.imencode(".tif", picture)[1].tobytes())
     stack.ask("/api/projects", {"name": "Odd names"})
-    desk.start()
-    region = desk.page.get_by_role("region", name="Odd names", exact=True)
+    region = desk.project("Odd names")
     region.get_by_label("Footage files").set_input_files([tmp_path / name for name in names])
     expect(region.get_by_text("3 frames")).to_be_visible(timeout=60_000)
     expect(region.get_by_text("tiff, 16 bit")).to_be_visible()

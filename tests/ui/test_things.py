@@ -33,6 +33,7 @@ def test_a_project_and_its_shots_are_renamed_copied_put_away_and_taken_back(desk
     rename(page, "project Harbour signals copy", "Second watch")
     second = page.get_by_role("region", name="Second watch", exact=True)
     expect(second).to_be_visible()
+    desk.project("Second watch", "Shots")
     shots = second.get_by_role("link")
     before = shots.count()
     name = second.locator("strong").first.inner_text()
@@ -48,6 +49,7 @@ def test_a_project_and_its_shots_are_renamed_copied_put_away_and_taken_back(desk
     desk.button("Take it back").click()
     expect(shots).to_have_count(before + 1)
     # the whole project goes, and for good
+    desk.start()
     choose(page, "project Second watch", "Put into the trash")
     expect(second).to_have_count(0)
     trash = page.get_by_role("region", name="Trash")
@@ -63,7 +65,7 @@ def test_a_project_and_its_shots_are_renamed_copied_put_away_and_taken_back(desk
 
 def test_footage_that_is_used_stays_with_a_sentence(desk: Desk) -> None:
     page = desk.page
-    desk.start()
+    desk.project("Harbour signals", "Footage")
     choose(page, "signaller.mp4", "Put into the trash")
     expect(page.get_by_text("is used by")).to_be_visible()
     expect(page.get_by_label("More for signaller.mp4")).to_be_visible()

@@ -25,6 +25,7 @@
     onleft?: () => void;
     onright?: () => void;
     oncopy?: () => void;
+    onrename?: () => void;
     onremove?: () => void;
     /** Lets the views show the recipe up to this card. */
     ontoo?: () => void;
@@ -48,6 +49,7 @@
     onleft,
     onright,
     oncopy,
+    onrename,
     onremove,
     ontoo,
     extras = [],
@@ -94,7 +96,7 @@
   <header class="flex min-h-7 items-center gap-1 pt-1 pr-1 pl-2.5">
     <!-- dragged by mouse, pen or finger; the menu moves the card by keyboard -->
     <div class="flex flex-1 items-baseline" {@attach drag.attachHandle}>
-      <h2 class="text-[13px] font-semibold">{title}</h2>
+      <h2 class="max-w-60 truncate text-[13px] font-semibold" {title}>{title}</h2>
       <span class="flex-1 pl-1 text-xs text-quiet">{note}</span>
     </div>
     {#if onturn}
@@ -137,6 +139,10 @@
               {#if ontoo}
                 <DropdownMenu.Item class="menu-item" onSelect={ontoo}
                   >Look only up to here</DropdownMenu.Item
+                >
+              {/if}
+              {#if onrename}
+                <DropdownMenu.Item class="menu-item" onSelect={onrename}>Rename …</DropdownMenu.Item
                 >
               {/if}
               <DropdownMenu.Item class="menu-item" disabled={!oncopy} onSelect={oncopy}

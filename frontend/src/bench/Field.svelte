@@ -130,7 +130,8 @@
         onreset={reset}
       />
     {:else}
-      <span class="truncate text-xs leading-tight text-quiet" title={field.hint}>{field.label}</span
+      <span class="truncate font-cond text-[12.5px] leading-tight text-quiet" title={field.hint}
+        >{field.label}</span
       >
     {/if}
     {#if field.control === "number"}

@@ -6,7 +6,7 @@
   import PullCard from "./PullCard.svelte";
   import { anyMoves, deedsOfPull, rowsOf } from "./recipes";
   import ShapeCard from "./ShapeCard.svelte";
-  import { folding, openCards, opening, widthOf, type Slip, numbered } from "./slips";
+  import { folding, openCards, opening, widthOf, type Slip, called } from "./slips";
   import Slot from "./Slot.svelte";
   import TraceCard from "./TraceCard.svelte";
 
@@ -31,11 +31,7 @@
   const slips = $derived<Slip[]>([
     ...matte.pulls.map((pull, n) => ({
       id: pull.id,
-      title: numbered(
-        shot.entry("pull", pull.kind).label,
-        matte.pulls.map((one) => one.kind),
-        n,
-      ),
+      title: called(shot.entry("pull", pull.kind).label, matte.pulls, n),
       rows: rowsOf(shot.entry("pull", pull.kind)) + extra(pull),
       moves: anyMoves(pull.params) || rides(pull) > 0,
       off: !pull.on,

@@ -12,7 +12,7 @@
   import Starters from "./Starters.svelte";
   import { anyMoves, atRest, deedsOfStep, rowsOf, stepPath, tallestOf } from "./recipes";
   import { extrasOf } from "./extras";
-  import { folding, openCards, opening, widthOf, type Slip, numbered } from "./slips";
+  import { folding, openCards, opening, widthOf, type Slip, called } from "./slips";
   import Slot from "./Slot.svelte";
 
   type Props = { desk: Desk; plane: Plane; room: { width: number; height: number } };
@@ -54,13 +54,8 @@
     };
   }
 
-  /** A treatment by its name, with a number from the second of its kind on. */
-  const called = (label: string, n: number) =>
-    numbered(
-      label,
-      plane.treatments.map((step) => step.kind),
-      n,
-    );
+  /** A treatment by its own name, or with a number from the second of its kind on. */
+  const titled = (label: string, n: number) => called(label, plane.treatments, n);
   const gateRows = $derived(
     plane.gate ? (plane.gate.part === "rim" ? 6 : 3) + Math.max(0, shot.doc.mattes.length - 1) : 1,
   );
@@ -82,7 +77,7 @@
       const entry = shot.entry("treatment", step.kind);
       return {
         id: step.id,
-        title: called(entry.label, n),
+        title: titled(entry.label, n),
         rows: rowsOf(entry),
         tallest: tallestOf(entry),
         above: entry.starters.length ? 1.7 : 0,
@@ -171,11 +166,11 @@
       {@const path = `${stepPath(desk, plane, at)}/params`}
       {#snippet starters()}<Starters {desk} {plane} {step} declared={item} {path} />{/snippet}
       <Card
-        title={called(item.label, at)}
+        title={titled(item.label, at)}
         note={item.group.toLowerCase()}
         on={step.on}
         above={item.starters.length ? starters : undefined}
-        onarrive={(way) => (desk.arriving = { places: [path], title: called(item.label, at), way })}
+        onarrive={(way) => (desk.arriving = { places: [path], title: titled(item.label, at), way })}
         extras={extrasOf(desk, step, path)}
         {...deedsOfStep(desk, plane, at)}
       >
@@ -184,7 +179,7 @@
           fields={item.fields}
           values={step.params}
           {path}
-          about={called(item.label, at)}
+          about={titled(item.label, at)}
         />
       </Card>
     {/if}

@@ -126,7 +126,7 @@
 
 <!-- svelte-ignore a11y_no_noninteractive_element_interactions (its cards take the keys) -->
 <section
-  class="absolute inset-x-0 bottom-0 z-20 grid h-[max(100%,320px)] grid-rows-[auto_minmax(0,1fr)] border-t-2 border-ink bg-sheet shadow-float"
+  class="absolute inset-0 z-20 grid grid-rows-[auto_minmax(0,1fr)] border-t-2 border-ink bg-sheet"
   aria-label={`Shelf of ${family}s`}
   onkeydown={key}
 >

@@ -1,5 +1,6 @@
 /** What is done to the recipe on the bench: pulls of a matte, treatments of a plane. */
 import type { DeclaredOut, Matte, Plane, Pull } from "../lib/api-types";
+import { asking } from "../lib/asking.svelte";
 import type { Desk } from "../desk/desk.svelte";
 import { moves } from "../lib/movers";
 import { newPull } from "../stand/mattes";
@@ -7,7 +8,9 @@ import { newPlane } from "../stand/planes";
 import type { Place } from "./places";
 
 export type Deeds = {
-  [deed in "onturn" | "onleft" | "onright" | "oncopy" | "onremove" | "ontoo"]?: () => void;
+  [
+    deed in "onturn" | "onleft" | "onright" | "oncopy" | "onrename" | "onremove" | "ontoo"
+  ]?: () => void;
 } & { place: Place };
 
 /** Where a pull lies in the document. */
@@ -78,6 +81,7 @@ function deedsOf(
     count,
     what,
     label,
+    name,
     on,
     copy,
   }: {
@@ -85,6 +89,7 @@ function deedsOf(
     count: number;
     what: string;
     label: string;
+    name: string;
     on: boolean;
     copy: (() => object) | null;
   },
@@ -100,6 +105,17 @@ function deedsOf(
       ),
     onleft: i > 0 ? () => move(i, i - 1) : undefined,
     onright: i + 1 < count ? () => move(i, i + 1) : undefined,
+    onrename: async () => {
+      const next = await asking.name(
+        `Rename ${name || label}`,
+        name || label,
+        "Rename",
+        `As “${label}” it is called by its kind again.`,
+      );
+      if (next === null) return;
+      const value = next === label ? "" : next;
+      if (value !== name) edit([{ op: "add", path: `${list(i)}/name`, value }], `rename ${what}`);
+    },
     oncopy: copy
       ? () => edit([{ op: "add", path: list(i + 1), value: copy() }], `copy ${what}`)
       : undefined,
@@ -117,6 +133,7 @@ export function deedsOfPull(desk: Desk, matte: Matte, i: number): Deeds {
     count: matte.pulls.length,
     what: "pull",
     label: shot.entry("pull", pull.kind).label,
+    name: pull.name ?? "",
     on: pull.on,
     copy: shot.holds(pull) === "marks" ? null : () => twin(desk, pull),
   };
@@ -135,6 +152,7 @@ export function deedsOfStep(desk: Desk, plane: Plane, i: number): Deeds {
     count: plane.treatments.length,
     what: "treatment",
     label: shot.entry("treatment", step.kind).label,
+    name: step.name ?? "",
     on: step.on,
     copy: () => ({ ...step, id: shot.freshId("s") }),
   };

@@ -1,14 +1,5 @@
 import { expect, test } from "vitest";
-import {
-  COLUMN,
-  folding,
-  heightOf,
-  openCards,
-  opening,
-  widthOf,
-  type Slip,
-  numbered,
-} from "./slips";
+import { COLUMN, folding, heightOf, openCards, opening, widthOf, type Slip, called } from "./slips";
 
 const slip = (id: string, rows = 6, more: Partial<Slip> = {}): Slip => ({
   id,
@@ -60,10 +51,23 @@ test("a card is as high as its fields need in a width, and shows all of them the
 
 test("steps of one kind are told apart by their numbers", () => {
   const kinds = ["glow", "grade", "glow", "glow"];
-  expect(kinds.map((kind, n) => numbered(kind, kinds, n))).toEqual([
-    "glow",
-    "grade",
-    "glow 2",
-    "glow 3",
-  ]);
+  expect(
+    kinds.map((kind, n) =>
+      called(
+        kind,
+        kinds.map((one) => ({ kind: one })),
+        n,
+      ),
+    ),
+  ).toEqual(["glow", "grade", "glow 2", "glow 3"]);
+  expect(
+    called(
+      "glow",
+      [
+        { kind: "glow", name: "" },
+        { kind: "glow", name: "halo" },
+      ],
+      1,
+    ),
+  ).toBe("halo");
 });

@@ -79,8 +79,14 @@ export function folding(opened: string[], id: string): string[] {
   return opened.filter((one) => one !== id);
 }
 
-/** What a step is called where there are several of its kind: from the second on by its number. */
-export function numbered(label: string, kinds: string[], index: number): string {
-  const before = kinds.slice(0, index).filter((kind) => kind === kinds[index]).length;
+/** What a step is called: as somebody named it, else by its kind, from the second of a kind on with its number. */
+export function called(
+  label: string,
+  steps: { kind: string; name?: string }[],
+  index: number,
+): string {
+  const { kind, name } = steps[index];
+  if (name) return name;
+  const before = steps.slice(0, index).filter((one) => one.kind === kind).length;
   return before ? `${label} ${before + 1}` : label;
 }

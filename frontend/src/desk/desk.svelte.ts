@@ -26,6 +26,7 @@ export type Handle = {
 
 export const DOUBTFUL = 0.5;
 const DEFAULT_BENCH = 252;
+const SHELF = 316; // pixels that a shelf takes, two rows of pictures
 const BENCH_EDGES = 50; // pixels of the bench above and below its cards
 
 export class Desk {
@@ -96,7 +97,8 @@ export class Desk {
 
   /** How high the bench is: as it was set, and higher where the chosen card would not show all of its fields. */
   get benchHeight(): number {
-    return Math.max(this.benchSet, this.benchAsked);
+    const shelf = this.shelf ? Math.min(SHELF, Math.round(window.innerHeight * 0.42)) : 0;
+    return Math.max(this.benchSet, this.benchAsked, shelf);
   }
 
   /** Lets the bench grow for the chosen card, to less than a half of the window. width: of all cards, in pixels. */

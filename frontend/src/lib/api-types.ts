@@ -2472,6 +2472,12 @@ export interface components {
             /** Kind */
             kind: string;
             /**
+             * Name
+             * @description one's own name for it; '' is that of its kind
+             * @default
+             */
+            name: string;
+            /**
              * On
              * @default true
              */
@@ -2805,6 +2811,12 @@ export interface components {
             id: string;
             /** Kind */
             kind: string;
+            /**
+             * Name
+             * @description one's own name for it; '' is that of its kind
+             * @default
+             */
+            name: string;
             /**
              * On
              * @default true

@@ -1,4 +1,4 @@
-/** Short notes at the foot of the screen: what went wrong and what to do. */
+/** Short notes: what was done, or what went wrong and what to do. The last one is seen. */
 import { Problem } from "./api";
 
 export type Deed = { label: string; run: () => void };
@@ -19,7 +19,7 @@ class Notes {
     if (this.list.some((n) => n.text === text && n.detail === detail)) return;
     const id = this.next++;
     this.list = [...this.list.slice(-3), { id, text, detail, kind, deed }];
-    if (kind === "note") setTimeout(() => this.drop(id), 6000);
+    if (kind === "note") setTimeout(() => this.drop(id), deed ? 12_000 : 6000);
   }
 
   fault(error: unknown): void {

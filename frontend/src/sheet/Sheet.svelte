@@ -4,6 +4,7 @@
   import { keyFrames, moversOfMatte, moversOfPlane } from "../lib/movers";
   import type { Desk } from "../desk/desk.svelte";
   import { columns, draw, type Column, type Followed } from "./draw";
+  import { MOST, Rows } from "./rows";
   import { SheetHand } from "./hand.svelte";
 
   let { desk }: { desk: Desk } = $props();
@@ -40,8 +41,19 @@
     localStorage.setItem("timecode", coded ? "on" : "off");
   }
 
-  const row = $derived(Math.max(size.height / shot.count, 2.2) * zoom);
-  const most = $derived(Math.max(0, row * shot.count - size.height));
+  /** Whether what is outside the range is folded to stripes; a press on one unfolds it. */
+  let folded = $state(true);
+  const partial = $derived(shot.range[0] > 0 || shot.range[1] < shot.count - 1);
+  const rows = $derived(new Rows(shot.count, shot.range, folded && partial, size.height, zoom));
+  const row = $derived(rows.row);
+  const most = $derived(Math.max(0, rows.deep - size.height));
+
+  /** Changes how rows lie, with the row of a frame where it is on the screen. */
+  function keeping(frame: number, change: () => void) {
+    const where = rows.y(frame) - Math.min(scroll, most);
+    change();
+    scroll = Math.max(0, Math.min(most, rows.y(frame) - where));
+  }
   const all = $derived<Followed[]>([
     ...shot.doc.mattes.map((m) => ({
       name: m.name,
@@ -61,8 +73,10 @@
   // svelte-ignore state_referenced_locally (a component never changes its desk)
   const hand = new SheetHand(desk, () => ({
     canvas: canvas!,
-    row,
+    rows,
     scroll: Math.min(scroll, most),
+    unfold: (kept) => keeping(kept, () => (folded = false)),
+    fold: () => keeping(desk.playback.frame, () => (folded = true)),
     columns: cols,
     keyed,
   }));
@@ -115,7 +129,7 @@
 
   // the row under the playhead stays in sight
   $effect(() => {
-    const y = desk.playback.frame * row;
+    const y = rows.y(desk.playback.frame);
     untrack(() => {
       if (y < scroll) scroll = Math.max(0, y - row * 2);
       else if (y + row > scroll + size.height) scroll = Math.min(most, y + row * 3 - size.height);
@@ -128,6 +142,7 @@
     draw(canvas, {
       width: size.width,
       height: size.height,
+      rows,
       row,
       scroll: Math.min(scroll, most),
       count: shot.count,
@@ -153,11 +168,46 @@
     });
   });
 
+  /** Zooms by a factor, as far as rows grow; the row under the playhead stays. */
+  function zoomed(by: number) {
+    const largest = Math.max(
+      1,
+      MOST / new Rows(shot.count, shot.range, rows.folded, size.height, 1).row,
+    );
+    keeping(desk.playback.frame, () => (zoom = Math.max(1, Math.min(largest, zoom * by))));
+  }
+
+  /** The fingers on the sheet, by their ids: two of them zoom. */
+  const fingers = new Map<number, number>();
+  let apart = 0;
+
+  function down(event: PointerEvent) {
+    if (event.pointerType === "touch") fingers.set(event.pointerId, event.clientY);
+    if (fingers.size < 2) return hand.down(event);
+    hand.up(event);
+    apart = spread();
+  }
+
+  const spread = () => Math.max(8, Math.max(...fingers.values()) - Math.min(...fingers.values()));
+
+  function move(event: PointerEvent) {
+    if (fingers.has(event.pointerId)) fingers.set(event.pointerId, event.clientY);
+    if (fingers.size < 2) return hand.move(event);
+    zoomed(spread() / apart);
+    apart = spread();
+  }
+
+  function lift(event: PointerEvent) {
+    const pinched = fingers.size > 1;
+    fingers.delete(event.pointerId);
+    if (!pinched) hand.up(event);
+  }
+
   function wheel(event: WheelEvent) {
     event.preventDefault();
     if (event.ctrlKey || event.metaKey) {
-      zoom = Math.max(1, Math.min(24, zoom * (event.deltaY < 0 ? 1.25 : 0.8)));
-      scroll = Math.max(0, Math.min(most, desk.playback.frame * row - size.height / 2));
+      // a pinch on a pad comes in many small steps
+      zoomed(Math.exp(-Math.max(-40, Math.min(40, event.deltaY)) / 180));
     } else if (event.shiftKey) scroll = Math.max(0, Math.min(most, scroll + event.deltaY));
     else desk.playback.go(desk.playback.frame + Math.sign(event.deltaY));
   }
@@ -206,11 +256,18 @@
       aria-valuemin={shot.doc.first_number}
       aria-valuemax={shot.doc.first_number + shot.count - 1}
       aria-valuenow={shot.doc.first_number + desk.playback.frame}
-      onpointerdown={(e) => hand.down(e)}
-      onpointermove={(e) => hand.move(e)}
-      onpointerup={(e) => hand.up(e)}
+      onpointerdown={down}
+      onpointermove={move}
+      onpointerup={lift}
+      onpointercancel={lift}
       onwheel={wheel}
     ></canvas>
+    {#if partial && !rows.folded}<button
+        type="button"
+        class="absolute top-1 right-1 rounded border border-rule bg-card px-1.5 text-[11px] text-quiet hover:border-ink hover:text-ink"
+        title="What lies outside the range takes a thin stripe"
+        onclick={() => keeping(desk.playback.frame, () => (folded = true))}>fold</button
+      >{/if}
   </div>
   <div
     class="flex items-center justify-between border-t border-rule px-1.5 text-[10.5px] whitespace-nowrap text-quiet"

@@ -1,5 +1,6 @@
 /** The sheet's rows on a canvas: frames, film, mattes, keyframes, doubt. */
 import type { CheckOut, Cut, FrameOut } from "../lib/api-types";
+import { STRIPE, type Rows } from "./rows";
 import { checks, cuts, doubts, followed, keys, wave } from "./marks";
 
 export type Column = {
@@ -57,6 +58,8 @@ export function columns(
 export type Scene = {
   width: number;
   height: number;
+  /** Where the rows lie, and how far they are scrolled. */
+  rows: Rows;
   row: number;
   scroll: number;
   count: number;
@@ -118,12 +121,13 @@ export function draw(canvas: HTMLCanvasElement, scene: Scene): void {
   const ink = inks();
   c.fillStyle = ink.sheet;
   c.fillRect(0, 0, scene.width, scene.height);
-  const from = Math.max(0, Math.floor(scene.scroll / scene.row));
-  const to = Math.min(scene.count - 1, Math.ceil((scene.scroll + scene.height) / scene.row));
-  const y = (frame: number) => frame * scene.row - scene.scroll;
+  const { rows: laid } = scene;
+  const from = Math.max(laid.first, laid.frame(scene.scroll));
+  const to = Math.min(laid.last, laid.frame(scene.scroll + scene.height));
+  const y = (frame: number) => laid.y(frame) - scene.scroll;
 
   rules(c, scene, ink, from, to, y);
-  film(c, scene, ink, y);
+  film(c, scene, from, to, y);
   for (const column of scene.columns) {
     if (column.kind === "sound") wave(c, scene, ink, column, from, to, y);
     if (column.kind === "followed")
@@ -134,6 +138,7 @@ export function draw(canvas: HTMLCanvasElement, scene: Scene): void {
   }
   cuts(c, scene, ink, y);
   range(c, scene, ink, y);
+  if (laid.folded) stripes(c, scene, ink, y);
   playhead(c, scene, ink, y);
 }
 
@@ -146,7 +151,7 @@ export const MARKER = { reach: 8, width: 9 };
 function range(c: CanvasRenderingContext2D, s: Scene, ink: Ink, y: Y): void {
   const [top, bottom] = [y(s.range[0]), y(s.range[1] + 1)];
   c.fillStyle = ink.sheet;
-  c.globalAlpha = 0.66;
+  c.globalAlpha = s.rows.folded ? 0 : 0.66;
   if (top > 0) c.fillRect(0, Math.max(0, y(0)), s.width, top - Math.max(0, y(0)));
   if (bottom < s.height) c.fillRect(0, bottom, s.width, Math.max(0, y(s.count) - bottom));
   c.globalAlpha = 1;
@@ -165,6 +170,39 @@ function range(c: CanvasRenderingContext2D, s: Scene, ink: Ink, y: Y): void {
   if (s.range[1] < s.count - 1) c.fillRect(0, Math.round(bottom) - 1, s.width, 1);
 }
 
+/** What is folded: a stripe of slanted lines, and how many frames are in it. */
+function stripes(c: CanvasRenderingContext2D, s: Scene, ink: Ink, y: Y): void {
+  for (const [top, bottom, count] of [
+    [y(0), y(s.range[0]), s.range[0]],
+    [y(s.range[1] + 1), y(s.count), s.count - 1 - s.range[1]],
+  ]) {
+    if (!count || bottom < 0 || top > s.height) continue;
+    c.save();
+    c.beginPath();
+    c.rect(0, top, s.width, bottom - top);
+    c.clip();
+    c.fillStyle = ink.sheet;
+    c.fillRect(0, top, s.width, bottom - top);
+    c.strokeStyle = ink.rule;
+    c.lineWidth = 1;
+    c.beginPath();
+    for (let x = -STRIPE; x < s.width; x += 6) {
+      c.moveTo(x, bottom);
+      c.lineTo(x + STRIPE, top);
+    }
+    c.stroke();
+    const says = count === 1 ? "1 frame" : `${count} frames`;
+    c.font = "500 11px 'IBM Plex Sans Condensed', sans-serif";
+    c.textAlign = "center";
+    c.textBaseline = "middle";
+    const wide = c.measureText(says).width + 12;
+    c.fillRect((s.width - wide) / 2, top, wide, bottom - top);
+    c.fillStyle = ink.quiet;
+    c.fillText(says, s.width / 2, (top + bottom) / 2 + 0.5);
+    c.restore();
+  }
+}
+
 /** How many rows lie between labelled ones: a round number of frames, at least 34 pixels apart. */
 function stride(row: number): number {
   return [1, 2, 4, 8, 12, 24, 48, 96, 240, 480, 960].find((n) => n * row >= 34) ?? 2400;
@@ -181,9 +219,10 @@ function rules(
   const step = stride(s.row);
   if (s.loop) {
     c.fillStyle = ink.faint;
-    c.fillRect(0, y(s.loop[0]), s.width, (s.loop[1] - s.loop[0] + 1) * s.row);
+    const [top, bottom] = [y(s.loop[0]), y(s.loop[1] + 1)];
+    c.fillRect(0, top, s.width, bottom - top);
     c.fillStyle = ink.blue;
-    c.fillRect(0, y(s.loop[0]), 3, (s.loop[1] - s.loop[0] + 1) * s.row);
+    c.fillRect(0, top, 3, bottom - top);
   }
   const labels: number[] = [];
   for (let f = from; f <= to; f++) {
@@ -210,10 +249,10 @@ function rules(
   for (const column of s.columns.slice(1)) c.fillRect(column.x, 0, 1, s.height);
 }
 
-function film(c: CanvasRenderingContext2D, s: Scene, ink: Ink, y: Y): void {
+function film(c: CanvasRenderingContext2D, s: Scene, from: number, to: number, y: Y): void {
   const column = s.columns[1];
-  const top = y(0);
-  const bottom = Math.min(s.height, y(s.count));
+  const [top, end] = [y(s.rows.first), y(s.rows.last + 1)];
+  const bottom = Math.min(s.height, end);
   c.fillStyle = "#26241f";
   c.fillRect(column.x + 1, Math.max(0, top), column.width - 2, bottom - Math.max(0, top));
   if (!s.film) return;
@@ -221,13 +260,10 @@ function film(c: CanvasRenderingContext2D, s: Scene, ink: Ink, y: Y): void {
   const wide = column.width - 8;
   const tall = Math.min(wide * 1.25, ((wide * fh) / fw) * 1.6);
   const every = Math.max(1, Math.ceil((tall + 2) / s.row));
-  for (
-    let f = Math.floor(s.scroll / s.row / every) * every;
-    f < s.count && y(f) < s.height;
-    f += every
-  ) {
+  const { first } = s.rows;
+  for (let f = first + Math.floor((from - first) / every) * every; f <= to; f += every) {
     const index = Math.min(s.filmCount - 1, Math.round(f / s.filmStep));
-    const deep = Math.min(every * s.row, y(s.count) - y(f)) - 2;
+    const deep = Math.min(every * s.row, end - y(f)) - 2;
     // cropped to the column: the middle of the picture
     const cropW = Math.min(fw, (fh * wide) / Math.max(6, deep));
     const cropH = Math.min(fh, (fw * deep) / wide);
@@ -243,15 +279,15 @@ function film(c: CanvasRenderingContext2D, s: Scene, ink: Ink, y: Y): void {
       deep,
     );
   }
-  void ink;
 }
 
 function playhead(c: CanvasRenderingContext2D, s: Scene, ink: Ink, y: Y): void {
   const top = y(s.frame);
   c.strokeStyle = ink.ink;
   c.lineWidth = 1.4;
-  c.strokeRect(0.7, top, s.width - 1.4, Math.max(2, s.row));
-  const mid = Math.max(8, Math.min(s.height - 8, top + s.row / 2));
+  const deep = Math.max(2, y(s.frame + 1) - top);
+  c.strokeRect(0.7, top, s.width - 1.4, deep);
+  const mid = Math.max(8, Math.min(s.height - 8, top + deep / 2));
   c.fillStyle = ink.ink;
   c.beginPath();
   const wide = s.columns[0].width;

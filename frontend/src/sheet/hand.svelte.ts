@@ -3,12 +3,16 @@ import type { Desk } from "../desk/desk.svelte";
 import type { Cut } from "../lib/api-types";
 import { cutOps, moved } from "../sound/cuts";
 import { MARKER, type Column } from "./draw";
+import type { Rows } from "./rows";
 
 type Laid = {
   canvas: HTMLCanvasElement;
-  /** Pixels of a row, and how far the rows are scrolled. */
-  row: number;
+  /** Where the rows lie, and how far they are scrolled. */
+  rows: Rows;
   scroll: number;
+  /** Lets what is outside the range have rows, with a frame where it is, and folds it again. */
+  unfold: (kept: number) => void;
+  fold: () => void;
   columns: Column[];
   /** Frames with keyframes, and whether the value holds from there. */
   keyed: Map<number, boolean>;
@@ -24,6 +28,8 @@ export class SheetHand {
   private dragging: Dragged = "none";
   private from = 0;
   private hold = "";
+  /** Whether what was unfolded for a drag is folded after it. */
+  private refolds = false;
 
   constructor(
     private desk: Desk,
@@ -40,18 +46,17 @@ export class SheetHand {
   }
 
   private frameAt(event: PointerEvent): number {
-    const frame = Math.floor(this.y(event) / this.laid().row);
-    return Math.max(0, Math.min(this.desk.shot.count - 1, frame));
+    return this.laid().rows.frame(this.y(event));
   }
 
   /** The key under the pointer, a few pixels about its ring counting. */
   private ringAt(event: PointerEvent): number | null {
     const y = this.y(event);
-    const { row, keyed } = this.laid();
+    const { rows, keyed } = this.laid();
     const near = [...keyed.keys()]
-      .map((frame) => ({ frame, far: Math.abs((frame + 0.5) * row - y) }))
+      .map((frame) => ({ frame, far: Math.abs(rows.y(frame) + rows.row / 2 - y) }))
       .sort((a, b) => a.far - b.far)[0];
-    return near && near.far <= Math.max(6, row / 2) ? near.frame : null;
+    return near && near.far <= Math.max(6, rows.row / 2) ? near.frame : null;
   }
 
   /** Takes a ring, or begins a set; false where the press is for time. */
@@ -107,21 +112,21 @@ export class SheetHand {
   /** Which marker of the range is under the pointer, if one is. */
   private markerAt(event: PointerEvent): "first" | "last" | null {
     if (this.x(event) > MARKER.width) return null;
-    const { row } = this.laid();
+    const { rows } = this.laid();
     const range = this.desk.shot.range;
     const y = this.y(event);
-    const [first, last] = [range[0] * row, (range[1] + 1) * row];
+    const [first, last] = [rows.y(range[0]), rows.y(range[1] + 1)];
     if (y >= first - 2 && y <= first + MARKER.reach) return "first";
     return y <= last + 2 && y >= last - MARKER.reach ? "last" : null;
   }
 
   /** Takes the mark of a cut in the film's column; false where there is none. */
   private takesCut(event: PointerEvent): boolean {
-    const { columns, row } = this.laid();
+    const { columns, rows } = this.laid();
     const film = columns.find((one) => one.kind === "film")!;
     const x = this.x(event);
     const cuts = this.desk.shot.doc.cuts ?? [];
-    const place = cuts.findIndex((cut) => Math.abs(cut.frame * row - this.y(event)) <= 5);
+    const place = cuts.findIndex((cut) => Math.abs(rows.y(cut.frame) - this.y(event)) <= 5);
     if (place < 0 || x < film.x || x > film.x + film.width) return false;
     this.dragging = "cut";
     this.from = cuts[place].frame;
@@ -161,6 +166,13 @@ export class SheetHand {
     if (marker) {
       this.dragging = marker;
       this.hold = `range-${Date.now()}`;
+      this.refolds = this.laid().rows.folded;
+      // what it is dragged over must be there
+      if (this.refolds) this.laid().unfold(this.desk.shot.range[marker === "first" ? 0 : 1]);
+      return;
+    }
+    if (this.laid().rows.folded && this.laid().rows.inStripe(this.y(event))) {
+      this.laid().unfold(this.from);
       return;
     }
     if (this.takesKeys(event) || this.takesCut(event)) return;
@@ -175,7 +187,7 @@ export class SheetHand {
     const at = this.frameAt(event);
     const [first, last] = shot.range;
     if (this.onKeys) this.dragKeys(at);
-    else if (this.dragging === "cut") this.dragCut(Math.round(this.y(event) / this.laid().row));
+    else if (this.dragging === "cut") this.dragCut(Math.round(this.laid().rows.at(this.y(event))));
     else if (this.dragging === "first") playback.setRange(Math.min(at, last), last, this.hold);
     else if (this.dragging === "last") playback.setRange(first, Math.max(at, first), this.hold);
     else if (this.dragging === "time") playback.go(at);
@@ -192,6 +204,8 @@ export class SheetHand {
     if (this.dragging === "cut") this.dropCut();
     // a click on a number without dragging ends the loop
     if (this.dragging === "loop" && this.frameAt(event) === this.from) playback.loop = null;
+    if (this.refolds && (this.dragging === "first" || this.dragging === "last")) this.laid().fold();
+    this.refolds = false;
     this.dragging = "none";
   }
 }

@@ -64,8 +64,8 @@ export function wave(
   const most = column.width / 2 - 2;
   // a line of the screen shows the loudest of what falls on it
   for (let line = Math.max(0, Math.floor(y(from))); line < Math.min(s.height, y(to + 1)); line++) {
-    const first = Math.floor(((line + s.scroll) / s.row) * each);
-    const last = Math.max(first + 1, Math.floor(((line + 1 + s.scroll) / s.row) * each));
+    const first = Math.floor(s.rows.at(line + s.scroll) * each);
+    const last = Math.max(first + 1, Math.floor(s.rows.at(line + 1 + s.scroll) * each));
     let loud = 0;
     for (let n = first; n < last && n < s.peaks.length; n++) loud = Math.max(loud, s.peaks[n]);
     // by the ear's measure: half as loud is 10 dB less
@@ -121,7 +121,7 @@ export function keys(
   if (s.span) {
     c.strokeStyle = ink.ink;
     c.setLineDash([3, 2]);
-    const deep = (s.span[1] - s.span[0] + 1) * s.row;
+    const deep = y(s.span[1] + 1) - y(s.span[0]);
     c.strokeRect(column.x + 2.5, y(s.span[0]) - 4, column.width - 4, deep + 8);
     c.setLineDash([]);
   }
@@ -131,7 +131,7 @@ export function keys(
   for (let i = 0; i + 1 < frames.length; i++) {
     const [a, b] = [frames[i], frames[i + 1]];
     if (s.keys.get(a)) {
-      c.fillRect(x - 0.6, y(a) + s.row / 2, 1.2, (b - a) * s.row);
+      c.fillRect(x - 0.6, y(a) + s.row / 2, 1.2, y(b) - y(a));
     } else {
       const gap = Math.max(1, Math.ceil(6 / s.row));
       for (let f = Math.max(a + 1, from); f < Math.min(b, to); f++)

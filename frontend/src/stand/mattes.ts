@@ -5,6 +5,7 @@ export function newPull(id: string, kind: string): Pull {
   return {
     id,
     kind,
+    name: "",
     on: true,
     params: {},
     join: "add",

@@ -22,7 +22,7 @@ class PartParams(Params):
     footage: str | None = reference(
         "Footage", "footage", hint="EXR pictures with channels of their own, or Cryptomatte"
     )
-    parts: list[str] = parts("Channels and names", hint="what is covered by any of them is in the matte")
+    parts: list[str] = parts("Parts", hint="what is covered by any of them is in the matte")
     fit: Fit = choice(
         "fill", "Fit", ["fill", "whole", "stretch"], hint="how footage of another shape meets the plate's"
     )

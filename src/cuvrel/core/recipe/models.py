@@ -63,6 +63,7 @@ class Step(Reading):
 
     id: str = Id
     kind: str
+    name: str = Field("", max_length=120, description="one's own name for it; '' is that of its kind")
     on: bool = True
     params: dict[str, Any] = Field(default_factory=dict)
 

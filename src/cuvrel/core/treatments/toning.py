@@ -23,9 +23,7 @@ class ToningParams(Params):
 
     colours: Ramp = ramp(DUSK, "Colours", hint="from what black becomes to what white becomes")
     amount: Scalar = number(100.0, "Amount", 0, 100, step=1, unit="%", neutral=0)
-    keep: Scalar = number(
-        0.0, "Keeps brightness", 0, 100, step=1, unit="%", hint="as it was, whatever the colours' own"
-    )
+    keep: Scalar = number(0.0, "Own brightness", 0, 100, step=1, unit="%", hint="as it was, whatever the colours' own")
 
 
 STARTERS = (
