@@ -160,9 +160,7 @@ export class Desk {
   /** On how many frames of the range there is something of a trace or a track, and how many the range has. */
   reached(owner: string): [number, number] {
     const [first, last] = this.shot.range;
-    let have = 0;
-    for (const frame of this.shot.framesOf(owner).keys())
-      if (frame >= first && frame <= last) have++;
+    const have = [...this.shot.framesOf(owner).keys()].filter((f) => this.shot.inRange(f)).length;
     return [have, last - first + 1];
   }
 
@@ -172,9 +170,16 @@ export class Desk {
     return have >= all ? "all" : `${have} of ${all}`;
   }
 
-  /** The number of a trace's or a track's frames that are in doubt. */
+  /** The frames of the range that are in doubt, of a trace or a track. */
+  doubtful(owner: string | undefined): number[] {
+    return [...this.shot.framesOf(owner).values()]
+      .filter((f) => f.doubt > DOUBTFUL && this.shot.inRange(f.frame))
+      .map((f) => f.frame);
+  }
+
+  /** The number of them. */
   doubts(owner: string | undefined): number {
-    return [...this.shot.framesOf(owner).values()].filter((f) => f.doubt > DOUBTFUL).length;
+    return this.doubtful(owner).length;
   }
 
   /** Goes to the next or previous frame that is in doubt, touched, or that a check points out; wraps around. */
@@ -185,7 +190,9 @@ export class Desk {
     const checked = [...this.checks.found.values()]
       .filter((c) => c.problems.length)
       .map((c) => c.frame);
-    const rows = [...new Set([...stored, ...checked, ...this.exposed])].sort((a, b) => a - b);
+    const rows = [...new Set([...stored, ...checked, ...this.exposed])]
+      .filter((frame) => this.shot.inRange(frame))
+      .sort((a, b) => a - b);
     if (!rows.length) return;
     const here = this.playback.frame;
     const next =

@@ -107,6 +107,12 @@ export class ShotStore extends Recipe {
     return this.about.plate.frames;
   }
 
+  /** Whether a frame is among those that are worked on. */
+  inRange(frame: number): boolean {
+    const [first, last] = this.range;
+    return frame >= first && frame <= last;
+  }
+
   /** The first and the last frame that are worked on. */
   get range(): [number, number] {
     const { first, last } = this.doc.range;

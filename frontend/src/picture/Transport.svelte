@@ -1,5 +1,5 @@
 <script lang="ts">
-  import { DOUBTFUL, type Desk } from "../desk/desk.svelte";
+  import type { Desk } from "../desk/desk.svelte";
   import { says } from "../desk/checks.svelte";
   import Icon from "../lib/Icon.svelte";
   import Progress from "../ui/Progress.svelte";
@@ -13,10 +13,10 @@
   const fps = $derived(Math.round(shot.about.plate.fps * 1000) / 1000);
   const doubts = $derived(
     new Set([
-      ...[...shot.framesOf(desk.selection.followed).values()]
-        .filter((f) => f.doubt > DOUBTFUL)
-        .map((f) => f.frame),
-      ...[...desk.checks.found.values()].filter((c) => c.problems.length).map((c) => c.frame),
+      ...desk.doubtful(desk.selection.followed),
+      ...[...desk.checks.found.values()]
+        .filter((c) => c.problems.length && shot.inRange(c.frame))
+        .map((c) => c.frame),
     ]).size,
   );
   const span = $derived(desk.playback.last - desk.playback.first + 1);
