@@ -109,9 +109,9 @@
 {/if}
 
 {#if drawn}
-  <figure class="w-full">
+  <figure class="flex w-full items-center gap-2">
     <img
-      class="block max-h-24 rounded-sm"
+      class="block max-h-13 flex-none rounded-sm"
       src={`/api/jobs/${drawn.job}/file`}
       alt="Where the background was seen"
     />

@@ -2,10 +2,11 @@
 import { SvelteMap } from "svelte/reactivity";
 import { api } from "../lib/api";
 import type { PathOut, Riding } from "../lib/api-types";
+import { Latest } from "../lib/latest";
 import type { Matrix } from "../lib/matrix";
 import type { ShotStore } from "../lib/shot.svelte";
 
-const PAUSE = 200; // ms from a change to the next question, and between two of them
+const PAUSE = 200; // ms from a change to the next question
 const MOST = 60; // rides that are kept
 
 const plain = ({ track, frame, how, smooth, still, widen }: Riding): Riding => ({
@@ -24,8 +25,8 @@ export class Motions {
   private known = new SvelteMap<string, Matrix[]>();
   private wanted = new Map<string, Riding>();
   private missing = new Map<string, Riding>();
-  private timer = 0;
   private asked = 0;
+  private latest = new Latest();
 
   constructor(private shot: ShotStore) {}
 
@@ -43,11 +44,9 @@ export class Motions {
 
   /** Asks for all of it anew, a moment later; what is known stays until then. */
   again(): void {
-    if (this.timer) return;
-    this.timer = window.setTimeout(() => {
-      this.timer = 0;
-      void this.ask(this.wanted);
-      void this.ways();
+    this.latest.ask(async () => {
+      await this.ask(this.wanted);
+      await this.ways();
     }, PAUSE);
   }
 

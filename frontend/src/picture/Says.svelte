@@ -25,7 +25,7 @@
   const MARKS = {
     point: "Press on a thing: a mark, a corner, an eye.",
     region: "Drag a line round what is to be followed.",
-    patch: "Press the four corners of something flat.",
+    patch: "Press the four corners of something flat, or drag a box over it.",
   };
   const halt = $derived(desk.halt);
   const trackWay = $derived(

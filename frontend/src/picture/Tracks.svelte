@@ -1,5 +1,6 @@
 <!-- The selected track over the picture: its way, its points, what it is followed by; and where a hand can put it. -->
 <script lang="ts">
+  import { Latest } from "../lib/latest";
   import { api } from "../lib/api";
   import type { Spot, Track } from "../lib/api-types";
   import type { Desk } from "../desk/desk.svelte";
@@ -33,6 +34,7 @@
       track[side].map((spot) => ({ side, ...here(spot) })),
     ),
   );
+  const asked = new Latest();
   let features = $state.raw<number[][]>([]);
   let drag: { how: number | "move"; from: Point; start: Point[]; gesture: string } | null = null;
 
@@ -42,10 +44,11 @@
       features = [];
       return;
     }
-    void api.features(shot.id, id, number).then(
-      (found) => id === track.id && number === frame && (features = found.features),
-      () => {}, // the next frame asks again
-    );
+    asked.ask(async () => {
+      const found = await api.features(shot.id, id, number);
+      if (id === track.id && number === frame) features = found.features;
+    }, 60);
+    return () => asked.drop();
   });
 
   function here(spot: Spot): { x: number; y: number; r: number } {

@@ -24,6 +24,8 @@ export class Gestures {
   /** What is brushed for a track, and the corners of a patch so far. */
   brushed = $state.raw<Point[]>([]);
   corners = $state.raw<Point[]>([]);
+  /** Where the first corner of a patch is held: dragged on from there, it is a box. */
+  private boxed: Point | null = null;
   private panning: { x: number; y: number; centre: Point } | null = null;
   private warmed = -1;
 
@@ -105,8 +107,13 @@ export class Gestures {
       this.brushed = [at];
       return;
     }
+    this.boxed = this.corners.length ? null : at;
     this.corners = [...this.corners, at];
-    if (this.corners.length < 4) return;
+    if (this.corners.length === 4) this.endCornersOfPatch();
+  }
+
+  private endCornersOfPatch(): void {
+    const { tools, playback } = this.desk;
     tools.addTrack("patch", playback.seen, inTurn(this.corners));
     this.corners = [];
   }
@@ -148,6 +155,19 @@ export class Gestures {
     if (this.brushed.length && pressed) this.brushed = [...this.brushed, at];
     if (this.shaping && pressed && byCorners(this.shaping.kind))
       this.shaping = { ...this.shaping, points: [this.shaping.points[0], at] };
+    if (this.boxed && pressed) {
+      const [[x, y], [toX, toY]] = [this.boxed, at];
+      const far = Math.min(Math.abs(toX - x), Math.abs(toY - y)) * this.framing.scale;
+      this.corners =
+        far < 6
+          ? [this.boxed]
+          : [
+              [x, y],
+              [toX, y],
+              [toX, toY],
+              [x, toY],
+            ];
+    }
     this.warm();
     if (this.panning) {
       const { x, y, centre } = this.panning;
@@ -169,6 +189,11 @@ export class Gestures {
       void sample(this.desk, sampled, how);
       return;
     }
+    if (this.boxed) {
+      this.boxed = null;
+      if (this.corners.length === 4) this.endCornersOfPatch();
+      return;
+    }
     if (this.brushed.length) return this.endTracks();
     if (this.shape) return this.endCorners();
     this.panning = this.drawing = null;
@@ -178,6 +203,7 @@ export class Gestures {
   cancel(): void {
     this.drawing = this.panning = this.sampled = this.shaping = null;
     this.brushed = this.corners = [];
+    this.boxed = null;
   }
 
   private addPoint(kind: Drawn, point: Point): void {
