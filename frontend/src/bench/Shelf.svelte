@@ -100,8 +100,11 @@
     used(family, item.kind);
     const declared = all.find((d) => d.kind === item.kind);
     if (item.look) void lay(desk, item.look, plane ?? null);
-    else if (matte) open(`matte:${matte.id}`, addPull(desk, matte, item.kind));
-    else if (plane && declared) open(`plane:${plane.id}`, addStep(desk, plane, declared));
+    else if (matte) {
+      const tried = small.get(item.kind)?.view;
+      const params = tried?.kind === "try-pull" ? tried.params : {};
+      open(`matte:${matte.id}`, addPull(desk, matte, item.kind, params));
+    } else if (plane && declared) open(`plane:${plane.id}`, addStep(desk, plane, declared));
     else addPlane(desk, item.kind as Plane["kind"]);
     desk.shelf = null;
   }

@@ -37,8 +37,15 @@ export function pullToAdd(desk: Desk, matte: Matte, kind: string): { pull: Pull;
   return { pull, unused };
 }
 
-export function addPull(desk: Desk, matte: Matte, kind: string): string {
+/** params: what it begins with, as its picture on the shelf shows it. */
+export function addPull(
+  desk: Desk,
+  matte: Matte,
+  kind: string,
+  params: Record<string, unknown> = {},
+): string {
   const { pull, unused } = pullToAdd(desk, matte, kind);
+  pull.params = params;
   const path = pullPath(desk, matte, unused ? 0 : "-");
   const label = `add ${desk.shot.entry("pull", kind).label}`;
   desk.shot.edit([{ op: unused ? "replace" : "add", path, value: pull }], label);

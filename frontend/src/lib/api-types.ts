@@ -3409,7 +3409,7 @@ export interface components {
         };
         /**
          * PullTry
-         * @description The veil of a matte with one pull more.
+         * @description The veil of a matte with one pull more. params: what it begins with.
          */
         PullTry: {
             /**
@@ -3421,6 +3421,10 @@ export interface components {
             matte: string;
             /** Pull */
             pull: string;
+            /** Params */
+            params: {
+                [key: string]: number | string | boolean;
+            };
         };
         /**
          * ResultView

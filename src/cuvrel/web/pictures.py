@@ -31,8 +31,18 @@ from cuvrel.core.recipe.models import Shot
 from cuvrel.core.recipe.needs import footage
 from cuvrel.core.stand.build import Stand
 from cuvrel.core.stand.nodes import Node, work_out
-from cuvrel.core.stand.tries import tries
-from cuvrel.core.stand.view_kinds import AnyView, LookTry, MatteView, PlaneTarget, ResultView, StandTarget, Try, View
+from cuvrel.core.stand.tries import tries, with_beginnings
+from cuvrel.core.stand.view_kinds import (
+    AnyView,
+    LookTry,
+    MatteTarget,
+    MatteView,
+    PlaneTarget,
+    ResultView,
+    StandTarget,
+    Try,
+    View,
+)
 from cuvrel.core.stand.views import checked, size_of, view
 from cuvrel.store import looks, versions
 from cuvrel.store import shots as store
@@ -140,6 +150,9 @@ def tried(path: ById, query: TriesQuery) -> Response:
             found = list(tries(stand.shot, target))
         except KeyError as missing:
             raise store.NotFound("There is no such plane or matte in this shot.") from missing
+        if isinstance(target, MatteTarget):
+            larger = stand_of(session, shot_for(session, who(), path.id), CHECK_WIDTH)
+            found = with_beginnings(larger, target, found, query.frame, services().cache)
         # what each is called, how it is asked for, and what is looked at then
         shown: list[tuple[str, Try | LookTry, Node]] = [
             (kind, wanted, view(stand, wanted, query.frame)) for kind, wanted in found

@@ -2,12 +2,17 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
+from typing import Any
 
+from cuvrel.core.keys.beginning import colour_begun, luma_begun
+from cuvrel.core.keys.difference_key import suggested
 from cuvrel.core.recipe.declared import all_declared, declared
 from cuvrel.core.recipe.models import Matte, Plane, Pull, Shot, Step
+from cuvrel.core.recipe.needs import footage
 from cuvrel.core.recipe.new_plane import begun
 from cuvrel.core.stand.build import Stand
+from cuvrel.core.stand.nodes import Cache, work_out
 from cuvrel.core.stand.view_kinds import (
     MatteTarget,
     PlaneTarget,
@@ -55,12 +60,34 @@ def tries(shot: Shot, target: Target) -> Iterator[tuple[str, Try]]:
                     yield entry.kind, TreatmentTry(plane=ident, treatment=entry.kind)
 
 
+def with_beginnings(
+    stand: Stand, target: MatteTarget, found: Sequence[tuple[str, Try]], frame: int, cache: Cache
+) -> list[tuple[str, Try]]:  # fmt: skip
+    """The tries of a matte's pulls, each with the values that it begins with on a frame.
+
+    stand: at a size at which keys find what they find in the whole picture.
+    """
+    plate, matte = work_out(stand.plate(frame), cache), stand.shot.matte(target.matte)
+    cover = work_out(stand.matte(matte.id, frame), cache) if matte.pulls else None
+    params: dict[str, dict[str, Any]] = {"luma_key": luma_begun(plate), "colour_key": colour_begun(plate, cover)}
+    keys = [one for each in stand.shot.mattes for one in each.pulls if one.kind == "difference_key"]
+    clean = next((str(one.params["plate"]) for one in keys if one.params.get("plate")), None)
+    if clean is not None:
+        values = declared("pull", "difference_key").read({"plate": clean}).at(stand.env(frame))
+        behind = work_out(stand.other(footage(frame, clean)), cache)
+        params["difference_key"] = {"plate": clean, **suggested(plate, behind, values, stand.scale)}
+    return [
+        (kind, one.model_copy(update={"params": params[kind]}) if isinstance(one, PullTry) and kind in params else one)
+        for kind, one in found
+    ]
+
+
 def laid_on(stand: Stand, wanted: Try) -> tuple[Stand, ResultView | VeilView | PlaneView]:
     """The stand with something laid on, and how to look at it. Raises KeyError, IndexError or RecipeError."""
     shot = stand.shot
     match wanted:
-        case PullTry(matte=ident, pull=kind):
-            pulled = _pulled(shot.matte(ident), kind)
+        case PullTry(matte=ident, pull=kind, params=params):
+            pulled = _pulled(shot.matte(ident), kind, params)
             mattes = [pulled if one.id == ident else one for one in shot.mattes]
             return stand.of(shot.model_copy(update={"mattes": mattes})), VeilView(matte=ident)
         case PlaneTry(plane=kind, matte=matte):
@@ -89,9 +116,9 @@ def _step(plane: Plane, ident: str) -> Step:
     raise KeyError(ident)
 
 
-def _pulled(matte: Matte, kind: str) -> Matte:
+def _pulled(matte: Matte, kind: str, params: dict[str, Any]) -> Matte:
     """The matte with a pull more, joined as the interface would join it."""
     entry = declared("pull", kind)
     narrows = matte.pulls and entry.holds is None and all(pull.kind != kind for pull in matte.pulls)
-    more = Pull(id=TRIED, kind=kind, join="intersect" if narrows else "add")
+    more = Pull(id=TRIED, kind=kind, params=params, join="intersect" if narrows else "add")
     return matte.model_copy(update={"pulls": [*matte.pulls, more], "settled": None})

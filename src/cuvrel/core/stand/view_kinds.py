@@ -110,11 +110,12 @@ class StarterTry(_Kind):
 
 
 class PullTry(_Kind):
-    """The veil of a matte with one pull more."""
+    """The veil of a matte with one pull more. params: what it begins with."""
 
     kind: Literal["try-pull"] = "try-pull"
     matte: Ident
     pull: Ident
+    params: dict[str, float | str | bool] = Field(default_factory=dict, max_length=50)
 
 
 class PlaneTry(_Kind):

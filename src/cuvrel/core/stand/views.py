@@ -7,6 +7,7 @@ from numpy.typing import NDArray
 from cuvrel.core.arrays import F32, U8
 from cuvrel.core.checks.frames import look
 from cuvrel.core.imaging.colour import with_light
+from cuvrel.core.media.reader import resized
 from cuvrel.core.recipe.errors import RecipeError
 from cuvrel.core.stand.build import Stand
 from cuvrel.core.stand.costs import blended
@@ -36,6 +37,7 @@ from cuvrel.core.stand.view_kinds import (
 from cuvrel.core.stand.viewing import alone_on_screen, on_screen
 
 SPAN = 48  # frames of the unrolled strip
+TRIED_WIDTH = 480  # pixels of a plate at which a pull is tried out, however small its picture is
 
 
 def view(stand: Stand, wanted: View, frame: int) -> Node:
@@ -62,6 +64,11 @@ def _view(stand: Stand, wanted: View, frame: int) -> Node:
             return alone_on_screen(stand, node("lit", None, [alone], with_light, keep=False))
         case BlendView(plane=ident, way=way):
             return _view(blended(stand, ident, way), ResultView(), frame)
+        case PullTry() if stand.plate_size[1] < TRIED_WIDTH and stand.scale < 1:
+            # what a key finds in a small plate is not what it finds in the whole one: the veil is made small, not that
+            scale = min(1.0, TRIED_WIDTH / stand.shot.plate_footage().width)
+            larger, size = Stand(stand.shot, stand.sources, scale), stand.plate_size
+            return node("view-small", size, [_view(larger, wanted, frame)], lambda p: resized(p, size))
         case TreatmentTry() | StarterTry() | PullTry() | PlaneTry():
             return _view(*laid_on(stand, wanted), frame)
         case _:
