@@ -76,12 +76,24 @@ def test_a_small_try_is_the_larger_one_made_small() -> None:
     assert np.array_equal(small, resized(large, small.shape[:2]))
 
 
+def test_a_try_takes_the_place_of_a_trace_that_nothing_was_done_with() -> None:
+    size = (48, 64)
+    wanted = PullTry(matte="m1", pull="luma_key", params={"low": 0.0, "soft_low": 0.0})
+    plain = resized(FakeSources().plate(2), size)
+    for missing, whole in ((set(range(8)), True), (set[int](), False)):
+        stand = Stand(read_shot(document()), FakeSources(missing=missing))
+        seen = work_out(view(stand, wanted, 2), Cache(1 << 26))
+        # all of the picture is keyed: with a trace it is confined to that
+        changed = np.abs(seen.astype(int) - plain).max(axis=2) > 8
+        assert (changed[2:6, 2:6].mean() > 0.5) == whole
+
+
 def test_tries_of_pulls_say_what_they_begin_with() -> None:
     stand = Stand(read_shot(document()), FakeSources())
     target = MatteTarget(matte="m1")
     found = dict(with_beginnings(stand, target, list(tries(stand.shot, target)), 3, Cache(1 << 26)))
     key = found["luma_key"]
     assert isinstance(key, PullTry)
-    assert key.params == luma_begun(FakeSources().plate(3))
+    assert key.params == luma_begun(FakeSources().plate(3), FakeSources().box(3))
     with pytest.raises(KeyError):
         dict(with_beginnings(stand, MatteTarget(matte="none"), [], 3, Cache(1 << 26)))

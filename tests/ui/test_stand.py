@@ -252,10 +252,42 @@ def finger(desk: Desk, points: list[tuple[float, float]], rest: float = 0.9) -> 
     send("touchEnd")
 
 
+def pinch(desk: Desk, at: tuple[float, float], near: float, far: float, by: tuple[float, float] = (0, 0)) -> None:
+    """Two fingers beside a place that come apart, or together, and go along."""
+    session = desk.page.context.new_cdp_session(desk.page)
+
+    def send(kind: str, half: float, gone: float) -> None:
+        x, y = at[0] + by[0] * gone, at[1] + by[1] * gone
+        touches = [{"x": x - half, "y": y, "id": 1}, {"x": x + half, "y": y, "id": 2}]
+        session.send("Input.dispatchTouchEvent", {"type": kind, "touchPoints": touches})
+
+    send("touchStart", near, 0)
+    for k in range(1, 9):
+        send("touchMove", near + (far - near) * k / 8, k / 8)
+    session.send("Input.dispatchTouchEvent", {"type": "touchEnd", "touchPoints": []})
+
+
 def middle(of: Locator) -> tuple[float, float]:
     box = of.bounding_box()
     assert box is not None
     return box["x"] + box["width"] / 2, box["y"] + box["height"] / 2
+
+
+def test_two_fingers_zoom_and_move_the_picture_and_leave_no_mark(desk: Desk, stack: Stack, demo: int) -> None:
+    desk.open(demo)
+    desk.matte("Signaller")
+    marks = len(stack.ask(f"/api/shots/{demo}")["document"]["mattes"][0]["pulls"][0]["marks"])
+    before = desk.canvas.bounding_box()
+    assert before is not None
+    at = (before["x"] + 0.4 * before["width"], before["y"] + 0.4 * before["height"])
+    pinch(desk, at, 40, 80, (30, 20))
+    after = desk.canvas.bounding_box()
+    assert after is not None
+    assert after["width"] == pytest.approx(2 * before["width"], rel=0.03)
+    # what was between the fingers is between them still
+    assert after["x"] + 0.4 * after["width"] == pytest.approx(at[0] + 30, abs=4)
+    assert after["y"] + 0.4 * after["height"] == pytest.approx(at[1] + 20, abs=4)
+    assert len(stack.ask(f"/api/shots/{demo}")["document"]["mattes"][0]["pulls"][0]["marks"]) == marks
 
 
 def test_planes_are_dragged_by_finger_and_cards_by_their_heads(desk: Desk, stack: Stack, demo: int) -> None:

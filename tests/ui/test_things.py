@@ -151,3 +151,37 @@ def test_the_range_is_set_by_keys_and_by_its_markers_and_kept_to(desk: Desk, sta
     title = panel.locator("li strong").first.inner_text()
     choose(page, title, "Put into the trash")
     expect(panel.get_by_text("Nothing has been exported")).to_be_visible()
+
+
+def test_what_lies_outside_the_range_is_folded_until_it_is_asked_for(desk: Desk, stack: Stack, demo: int) -> None:
+    made = stack.post(f"/api/shots/{demo}/copy")["id"]
+    about = stack.ask(f"/api/shots/{made}")
+    ops = [{"op": "replace", "path": "/range", "value": {"first": 30, "last": 49}}]
+    stack.ask(f"/api/shots/{made}/edits", {"revision": about["revision"], "ops": ops})
+    desk.page.goto(f"{desk.url}/#/shot/{made}")
+    expect(desk.canvas).to_have_attribute("data-frame", "30")
+    sheet = desk.page.get_by_role("slider", name="Frame", exact=True)
+    box = sheet.bounding_box()
+    assert box is not None
+
+    def press(y: float) -> None:
+        desk.page.mouse.click(box["x"] + 150, box["y"] + y)
+
+    # its twenty frames fill the sheet between two stripes
+    press(14 + (box["height"] - 28) * 10.5 / 20)
+    expect(desk.page.locator("output.number")).to_have_text("1041")
+    fold = desk.button("fold", exact=True)
+    expect(fold).to_have_count(0)
+    press(box["height"] - 5)
+    expect(fold).to_be_visible()
+    press(box["height"] * 10.5 / 96)
+    expect(desk.page.locator("output.number")).to_have_text("1011")
+    fold.click()
+    expect(fold).to_have_count(0)
+    # it is zoomed by the wheel, with the row of the frame where it was
+    desk.page.mouse.move(box["x"] + 150, box["y"] + 200)
+    desk.page.keyboard.down("Control")
+    desk.page.mouse.wheel(0, -400)
+    desk.page.keyboard.up("Control")
+    press(200)
+    expect(desk.page.locator("output.number")).not_to_have_text("1011")

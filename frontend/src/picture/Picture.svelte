@@ -73,7 +73,7 @@
   onpointerdown={down}
   onpointermove={(e) => hand.move(e)}
   onpointerup={(e) => hand.up(e)}
-  onpointercancel={() => hand.cancel()}
+  onpointercancel={(e) => hand.cancel(e)}
   ondblclick={() => hand.close()}
   onkeydown={(e) => hand.key(e)}
   onpointerleave={() => (hand.pointer = null)}

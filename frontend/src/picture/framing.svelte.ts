@@ -1,4 +1,5 @@
 /** How the plate lies in its room on the screen: fitted, or zoomed in on a place. */
+import type { Pinch } from "../lib/fingers";
 import type { Point } from "./strokes";
 
 export class Framing {
@@ -42,7 +43,7 @@ export class Framing {
   }
 
   /** Where a pointer is, in plate pixels. */
-  at(event: PointerEvent | WheelEvent | MouseEvent): Point {
+  at(event: { clientX: number; clientY: number }): Point {
     const bounds = this.box().getBoundingClientRect();
     return [
       (event.clientX - bounds.left - this.left) / this.scale,
@@ -65,16 +66,28 @@ export class Framing {
   /** Zooms about the place under the pointer. */
   wheel(event: WheelEvent): void {
     event.preventDefault();
-    const before = this.at(event);
+    const next = this.about(event, event.deltaY < 0 ? 1.2 : 1 / 1.2);
+    if (Math.abs(next - this.fit) / this.fit < 0.05) this.zoom = 0;
+  }
+
+  /** Two fingers: the place between them stays between them. */
+  pinch({ x, y, by, dx, dy }: Pinch): void {
+    this.about({ clientX: x - dx, clientY: y - dy }, by);
+    this.pan(this.centre, dx, dy);
+  }
+
+  /** Zooms by a factor about a place on the screen; the new scale. */
+  private about(place: { clientX: number; clientY: number }, by: number): number {
+    const before = this.at(place);
     const bounds = this.box().getBoundingClientRect();
     const { width, height } = this.plate();
-    const by = event.deltaY < 0 ? 1.2 : 1 / 1.2;
     const next = Math.max(this.fit * 0.5, Math.min(16, this.scale * by));
-    this.zoom = Math.abs(next - this.fit) / this.fit < 0.05 ? 0 : next;
-    const [x, y] = [event.clientX - bounds.left, event.clientY - bounds.top];
+    this.zoom = next;
+    const [x, y] = [place.clientX - bounds.left, place.clientY - bounds.top];
     this.centre = [
       (before[0] + (this.room.width / 2 - x) / next) / width,
       (before[1] + (this.room.height / 2 - y) / next) / height,
     ];
+    return next;
   }
 }

@@ -1,4 +1,5 @@
 /** What a hand does on the picture, by the tool that it holds: marks, shapes, a sampled box, moving the picture. */
+import { Fingers } from "../lib/fingers";
 import { api } from "../lib/api";
 import { notes } from "../lib/notes.svelte";
 import { middleOf } from "../lib/tracks";
@@ -28,6 +29,7 @@ export class Gestures {
   private boxed: Point | null = null;
   private panning: { x: number; y: number; centre: Point } | null = null;
   private warmed = -1;
+  private fingers = new Fingers();
 
   constructor(
     private desk: Desk,
@@ -66,6 +68,12 @@ export class Gestures {
     const box = event.currentTarget as HTMLElement;
     const take = () => box.setPointerCapture(event.pointerId);
     box.focus({ preventScroll: true });
+    if (this.fingers.add(event)) {
+      // what the first finger began was no mark
+      this.cancel();
+      take();
+      return;
+    }
     const at = this.framing.at(event);
     if (tools.tool === "sample" && event.button === 0) {
       take();
@@ -148,6 +156,9 @@ export class Gestures {
   }
 
   move(event: PointerEvent): void {
+    const pinch = this.fingers.move(event);
+    if (pinch) this.framing.pinch(pinch);
+    if (this.fingers.two) return;
     const at = (this.pointer = this.framing.at(event));
     const { tools } = this.desk;
     const pressed = event.buttons & 1;
@@ -182,6 +193,7 @@ export class Gestures {
   }
 
   up(event: PointerEvent): void {
+    if (this.fingers.lift(event)) return;
     const { sampled, drawing } = this;
     if (sampled) {
       this.sampled = null;
@@ -200,7 +212,9 @@ export class Gestures {
     if (drawing) draw(this.desk, drawing);
   }
 
-  cancel(): void {
+  /** The event is of a pointer that was taken away; without one, what is under way ends. */
+  cancel(event?: PointerEvent): void {
+    if (event) this.fingers.lift(event);
     this.drawing = this.panning = this.sampled = this.shaping = null;
     this.brushed = this.corners = [];
     this.boxed = null;

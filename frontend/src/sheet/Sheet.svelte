@@ -1,5 +1,6 @@
 <script lang="ts">
   import { untrack } from "svelte";
+  import { Fingers } from "../lib/fingers";
   import { shifted } from "../lib/timecode";
   import { keyFrames, moversOfMatte, moversOfPlane } from "../lib/movers";
   import type { Desk } from "../desk/desk.svelte";
@@ -177,30 +178,21 @@
     keeping(desk.playback.frame, () => (zoom = Math.max(1, Math.min(largest, zoom * by))));
   }
 
-  /** The fingers on the sheet, by their ids: two of them zoom. */
-  const fingers = new Map<number, number>();
-  let apart = 0;
+  const fingers = new Fingers();
 
   function down(event: PointerEvent) {
-    if (event.pointerType === "touch") fingers.set(event.pointerId, event.clientY);
-    if (fingers.size < 2) return hand.down(event);
-    hand.up(event);
-    apart = spread();
+    if (fingers.add(event)) hand.up(event);
+    else hand.down(event);
   }
 
-  const spread = () => Math.max(8, Math.max(...fingers.values()) - Math.min(...fingers.values()));
-
   function move(event: PointerEvent) {
-    if (fingers.has(event.pointerId)) fingers.set(event.pointerId, event.clientY);
-    if (fingers.size < 2) return hand.move(event);
-    zoomed(spread() / apart);
-    apart = spread();
+    const pinch = fingers.move(event);
+    if (pinch) zoomed(pinch.by);
+    if (!fingers.two) hand.move(event);
   }
 
   function lift(event: PointerEvent) {
-    const pinched = fingers.size > 1;
-    fingers.delete(event.pointerId);
-    if (!pinched) hand.up(event);
+    if (!fingers.lift(event)) hand.up(event);
   }
 
   function wheel(event: WheelEvent) {

@@ -16,14 +16,19 @@ LUMA = np.array([0.2126, 0.7152, 0.0722], np.float32)  # as the key weighs, on e
 SEEN = 0.004  # the least share of the picture that a matte covers, for its colour to be what is meant
 
 
-def luma_begun(rgb: U8) -> Begun:
-    """A luma key's ranges for the bright parts of a picture, (H, W, 3) uint8, or for the dark ones where these are few.
+def luma_begun(rgb: U8, cover: F32 | None = None) -> Begun:
+    """A luma key's ranges for the bright parts of a picture, or for the dark ones where these are few.
 
+    rgb: (H, W, 3) uint8. cover: (H, W), 0 to 1, what is in the matte by now; then the side that most of it is on.
     The two are parted by Otsu's threshold (A Threshold Selection Method from Gray-Level Histograms, 1979).
     """
     luma = np.round(rgb @ LUMA).astype(np.uint8)
     parted = float(cv2.threshold(luma, 0, 255, cv2.THRESH_BINARY + cv2.THRESH_OTSU)[0]) / 255
-    if float((luma > parted * 255).mean()) > 0.5:
+    bright = luma > parted * 255
+    dark = bright.mean() > 0.5
+    if cover is not None and float((cover > 0.9).mean()) >= SEEN:
+        dark = bright[cover > 0.9].mean() < 0.5
+    if dark:
         return {"low": 0.0, "soft_low": 0.0, "high": round(parted, 3), "soft_high": 0.1}
     return {"low": round(parted, 3), "soft_low": 0.1}
 

@@ -69,7 +69,7 @@ def with_beginnings(
     """
     plate, matte = work_out(stand.plate(frame), cache), stand.shot.matte(target.matte)
     cover = work_out(stand.matte(matte.id, frame), cache) if matte.pulls else None
-    params: dict[str, dict[str, Any]] = {"luma_key": luma_begun(plate), "colour_key": colour_begun(plate, cover)}
+    params: dict[str, dict[str, Any]] = {"luma_key": luma_begun(plate, cover), "colour_key": colour_begun(plate, cover)}
     keys = [one for each in stand.shot.mattes for one in each.pulls if one.kind == "difference_key"]
     clean = next((str(one.params["plate"]) for one in keys if one.params.get("plate")), None)
     if clean is not None:
@@ -87,7 +87,7 @@ def laid_on(stand: Stand, wanted: Try) -> tuple[Stand, ResultView | VeilView | P
     shot = stand.shot
     match wanted:
         case PullTry(matte=ident, pull=kind, params=params):
-            pulled = _pulled(shot.matte(ident), kind, params)
+            pulled = _pulled(stand, shot.matte(ident), kind, params)
             mattes = [pulled if one.id == ident else one for one in shot.mattes]
             return stand.of(shot.model_copy(update={"mattes": mattes})), VeilView(matte=ident)
         case PlaneTry(plane=kind, matte=matte):
@@ -116,9 +116,14 @@ def _step(plane: Plane, ident: str) -> Step:
     raise KeyError(ident)
 
 
-def _pulled(matte: Matte, kind: str, params: dict[str, Any]) -> Matte:
-    """The matte with a pull more, joined as the interface would join it."""
+def _pulled(stand: Stand, matte: Matte, kind: str, params: dict[str, Any]) -> Matte:
+    """The matte with a pull more, joined as the interface would join it; a trace that nothing was done with goes."""
     entry = declared("pull", kind)
+    if len(matte.pulls) == 1 and declared("pull", matte.pulls[0].kind).holds == "marks":
+        owner = matte.pulls[0]
+        there = (stand.sources.stored(owner.id, frame, stand.plate_size) for frame in range(stand.frames))
+        if not owner.marks and all(one is None for one in there):
+            matte = matte.model_copy(update={"pulls": []})
     narrows = matte.pulls and entry.holds is None and all(pull.kind != kind for pull in matte.pulls)
     more = Pull(id=TRIED, kind=kind, params=params, join="intersect" if narrows else "add")
     return matte.model_copy(update={"pulls": [*matte.pulls, more], "settled": None})
