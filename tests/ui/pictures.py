@@ -163,12 +163,6 @@ def looks(desk: Desk) -> None:
     expect(shelf.locator("[data-try] img")).to_have_count(11, timeout=60_000)
 
 
-def lines(desk: Desk) -> None:
-    """A job of the demo: a porter in a world of lines, which a ripple runs through."""
-    shot(desk, "Shot 24", 64)
-    desk.plane("World of lines")
-
-
 def track(desk: Desk) -> None:
     """A patch that is followed past a porter, with its feature points."""
     shot(desk, "Shot 04", 32)
@@ -196,7 +190,6 @@ PICTURES: dict[str, Callable[[Desk], None]] = {
         sound,
         looks,
         log,
-        lines,
         track,
         versions,  # from here on shots are no more as they were installed
     )

@@ -46,7 +46,7 @@ def of_family(family: str) -> list[str]:
 
 @pytest.fixture
 def crowded(stack: Stack, clip: Clip) -> int:
-    """A shot with a plane of every kind, a matte with every pull, and a plane with every treatment."""
+    """A shot with a plane of every kind, a matte with every pull, a plane with every treatment, and every track."""
     project = stack.ask("/api/projects", {"name": "Crowded"})["id"]
     film = stack.upload(project, clip.path)["id"]
     shot = stack.ask(f"/api/projects/{project}/shots", {"name": "Crowded", "footage": film})
@@ -59,7 +59,13 @@ def crowded(stack: Stack, clip: Clip) -> int:
         for kind in of_family("plane")
     ]  # fmt: skip
     full = {"id": "full", "name": "All treatments", "kind": "plate", "gate": gate, "treatments": steps}
+    box = [[20, 20], [60, 20], [60, 50], [20, 50]]
+    tracks = [
+        {"id": f"track-{kind}", "name": f"By {kind}", "kind": kind, "frame": 0, "points": points}
+        for kind, points in (("point", box[:1]), ("region", box), ("patch", box))
+    ]
     ops = [
+        *({"op": "add", "path": "/tracks/-", "value": one} for one in tracks),
         {"op": "add", "path": "/mattes/-", "value": {"id": "m", "name": "Signaller", "pulls": pulls}},
         *({"op": "add", "path": "/planes/-", "value": one} for one in (*planes, full)),
     ]
@@ -97,4 +103,9 @@ def test_every_card_has_room_for_what_is_in_it(desk: Desk, crowded: int, size: t
         for part in ("plane", "time", "placement"):
             opened(desk, part)
             found += page.evaluate(FAULTS)
+    for kind in ("point", "region", "patch"):
+        page.get_by_role("region", name="Tracks").get_by_text(f"By {kind}").first.click()
+        page.wait_for_timeout(150)
+        assert page.evaluate("document.querySelectorAll('[aria-label=Bench] article').length")
+        found += page.evaluate(FAULTS)
     assert not found, "\n".join(sorted(set(found)))

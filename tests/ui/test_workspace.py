@@ -28,6 +28,32 @@ def test_the_demo_opens_with_its_matte_followed_and_its_outline_in_place(desk: D
     expect(desk.page.get_by_role("region", name="Stand").get_by_text("glow outline").first).to_be_visible()
 
 
+def test_a_number_is_dragged_and_one_undo_takes_the_drag_back(desk: Desk, demo: int) -> None:
+    desk.open(demo)
+    desk.plane("Quay loses colour")
+    field = desk.page.get_by_label("Grade: Contrast, value")
+    before = field.input_value()
+    box = field.bounding_box()
+    assert box is not None
+    x, y = box["x"] + box["width"] / 2, box["y"] + box["height"] / 2
+    desk.page.mouse.move(x, y)
+    desk.page.mouse.down()
+    for by in (3, 10, 25):
+        desk.page.mouse.move(x + by, y)
+    desk.page.mouse.up()
+    desk.saved()
+    assert float(field.input_value()) == float(before) + 25
+    desk.button("Undo", exact=True).click()
+    expect(field).to_have_value(before)
+    # a press without a drag is for typing
+    field.click()
+    desk.page.keyboard.type("7")
+    desk.page.keyboard.press("Enter")
+    expect(field).to_have_value("7")
+    desk.button("Undo", exact=True).click()
+    expect(field).to_have_value(before)
+
+
 def test_views_by_button_and_by_key_show_other_pictures_and_change_nothing(desk: Desk, stack: Stack, demo: int) -> None:
     desk.open(demo)
     before = stack.ask(f"/api/shots/{demo}")["revision"]

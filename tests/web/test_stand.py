@@ -5,6 +5,7 @@ from typing import Any
 import pytest
 
 from cuvrel.core.stand.view_kinds import BlendView, ResultView, View
+from cuvrel.store.models import MatteFrame
 from tests.web.conftest import Web, problem, said
 
 SCREEN = BlendView(plane="f", way="screen")
@@ -116,3 +117,14 @@ def test_values_that_cannot_move_so_are_refused(web: Web, shot: int, value: Any)
     op = {"op": "replace", "path": "/planes/0/opacity", "value": value}
     assert problem(web.edit(shot, 2, [op]), 422)
     assert web.get(f"/api/shots/{shot}").json["revision"] == 2
+
+
+def test_a_shot_in_a_list_says_how_many_of_its_frames_are_in_doubt(web: Web) -> None:
+    shot = web.shot()
+    with web.database.session() as session:
+        for owner, frame, origin, doubt in (("t1", 3, "followed", 0.8), ("t2", 3, "followed", 0.9),
+                                            ("t1", 4, "followed", 0.3), ("t1", 5, "touched", 0.9),
+                                            ("t1", 6, "followed", 0.51)):  # fmt: skip
+            session.add(MatteFrame(shot_id=shot, owner=owner, frame=frame, origin=origin, doubt=doubt))
+    (project,) = web.get("/api/projects").json["projects"]
+    assert [(one["id"], one["doubts"]) for one in project["shots"]] == [(shot, 2)]

@@ -82,6 +82,7 @@ def test_shots_and_projects_are_copied_and_footage_is_not(web: Web) -> None:
     new = web.post(f"/api/projects/{project}/copy").json
     found = web.get(f"/api/projects/{new['id']}").json
     assert [one["name"] for one in found["shots"]] == ["Shot 01", "Shot 01 copy"]
+    assert web.post(f"/api/shots/{twin.json['id']}/copy").json["name"] == "Shot 01 copy 2"
     assert web.fetch(found["shots"][0]["id"], view=MatteView(matte="m1")).data == first
     footage = found["footage"][0]["id"]
     assert "Footage serves" in problem(web.post(f"/api/footage/{footage}/copy"), 422)

@@ -36,7 +36,7 @@
     paces = null;
     if (families.includes("time"))
       api.paces(shot.id, plane.id).then(
-        (found) => (paces = late || !found.rates.length ? null : found),
+        (found) => (paces = late || !found.speed ? null : found),
         () => {}, // the plane may be gone, or not be there yet
       );
     return () => (late = true);

@@ -35,8 +35,24 @@
       look,
     })),
   ]);
+  /** Families of treatments, as one goes through them: what is there, what lies over it, what it becomes. */
+  const FAMILIES = [
+    ...[
+      "Colour",
+      "Light",
+      "Blur and texture",
+      "Repeat",
+      "Bend",
+      "Break",
+      "Line and print",
+      "Cover",
+    ],
+    LOOKS,
+  ];
+  const place = (group: string) =>
+    FAMILIES.includes(group) ? FAMILIES.indexOf(group) : FAMILIES.length;
   const groups = $derived([
-    ...new Set(all.map((d) => d.group).filter(Boolean)),
+    ...[...new Set(all.map((d) => d.group).filter(Boolean))].sort((a, b) => place(a) - place(b)),
     ...(matte ? [] : [LOOKS]),
   ]);
   let group = $state("All");
@@ -54,7 +70,9 @@
           `${d.label} ${d.hint} ${d.group}`.toLowerCase().includes(words),
       )
       .sort((a, b) =>
-        group === "Last used" ? recent.indexOf(a.kind) - recent.indexOf(b.kind) : 0,
+        group === "Last used"
+          ? recent.indexOf(a.kind) - recent.indexOf(b.kind)
+          : place(a.group) - place(b.group),
       );
   });
   const WIDTH = 200;
@@ -161,8 +179,16 @@
   <ul
     class="grid min-h-0 grid-cols-[repeat(auto-fill,minmax(118px,1fr))] content-start gap-x-2 gap-y-1.5 overflow-y-auto px-3 pb-3"
   >
-    {#each shown as item (item.kind)}
+    {#each shown as item, n (item.kind)}
       {@const lack = lacks(item)}
+      {#if group === "All" && item.group && item.group !== shown[n - 1]?.group}
+        <li
+          class="col-span-full pt-0.5 text-[11.5px] text-quiet not-first:pt-1.5"
+          aria-hidden="true"
+        >
+          {item.group}
+        </li>
+      {/if}
       <li class="group/look relative">
         {#if item.look}<Menu
             name={`More for ${item.label}`}

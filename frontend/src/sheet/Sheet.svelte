@@ -49,11 +49,16 @@
   const row = $derived(rows.row);
   const most = $derived(Math.max(0, rows.deep - size.height));
 
+  /** Whether rows may lie further up or down than they are scrolled: a marker stays under the hand that drags it. */
+  let loose = $state(false);
+  const scrolled = $derived(loose ? scroll : Math.min(scroll, most));
+
   /** Changes how rows lie, with the row of a frame where it is on the screen. */
   function keeping(frame: number, change: () => void) {
-    const where = rows.y(frame) - Math.min(scroll, most);
+    const where = rows.y(frame) - scrolled;
     change();
-    scroll = Math.max(0, Math.min(most, rows.y(frame) - where));
+    const there = rows.y(frame) - where;
+    scroll = loose ? there : Math.max(0, Math.min(most, there));
   }
   const all = $derived<Followed[]>([
     ...shot.doc.mattes.map((m) => ({
@@ -75,9 +80,9 @@
   const hand = new SheetHand(desk, () => ({
     canvas: canvas!,
     rows,
-    scroll: Math.min(scroll, most),
-    unfold: (kept) => keeping(kept, () => (folded = false)),
-    fold: () => keeping(desk.playback.frame, () => (folded = true)),
+    scroll: scrolled,
+    unfold: (kept, held) => keeping(kept, () => ([folded, loose] = [false, held])),
+    fold: () => keeping(desk.playback.frame, () => ([folded, loose] = [true, false])),
     columns: cols,
     keyed,
   }));
@@ -132,6 +137,7 @@
   $effect(() => {
     const y = rows.y(desk.playback.frame);
     untrack(() => {
+      if (loose) return;
       if (y < scroll) scroll = Math.max(0, y - row * 2);
       else if (y + row > scroll + size.height) scroll = Math.min(most, y + row * 3 - size.height);
     });
@@ -145,7 +151,7 @@
       height: size.height,
       rows,
       row,
-      scroll: Math.min(scroll, most),
+      scroll: scrolled,
       count: shot.count,
       frame: desk.playback.frame,
       first: shot.doc.first_number,

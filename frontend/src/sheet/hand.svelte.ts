@@ -10,8 +10,8 @@ type Laid = {
   /** Where the rows lie, and how far they are scrolled. */
   rows: Rows;
   scroll: number;
-  /** Lets what is outside the range have rows, with a frame where it is, and folds it again. */
-  unfold: (kept: number) => void;
+  /** Lets what is outside the range have rows, with a frame where it is (in the hand, if it is held); folds it again. */
+  unfold: (kept: number, held: boolean) => void;
   fold: () => void;
   columns: Column[];
   /** Frames with keyframes, and whether the value holds from there. */
@@ -168,11 +168,12 @@ export class SheetHand {
       this.hold = `range-${Date.now()}`;
       this.refolds = this.laid().rows.folded;
       // what it is dragged over must be there
-      if (this.refolds) this.laid().unfold(this.desk.shot.range[marker === "first" ? 0 : 1]);
+      const [first, last] = this.desk.shot.range;
+      if (this.refolds) this.laid().unfold(marker === "first" ? first : last + 1, true);
       return;
     }
     if (this.laid().rows.folded && this.laid().rows.inStripe(this.y(event))) {
-      this.laid().unfold(this.from);
+      this.laid().unfold(this.from, false);
       return;
     }
     if (this.takesKeys(event) || this.takesCut(event)) return;

@@ -20,5 +20,6 @@ def log_document(plate: dict[str, Any], table: dict[str, Any]) -> dict[str, Any]
             ]}  # fmt: skip
     return {
         "version": 2, "name": "Shot 31 · Night watch, in log", "plate": plate["id"], "footage": [plate, table],
+        "working": "ACEScg",
         "mattes": [lamps], "planes": [shine, dusk, {"id": "plate", "name": "Plate", "kind": "plate"}],
     }  # fmt: skip

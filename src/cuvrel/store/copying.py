@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Mapping
+from itertools import count
 from typing import Any
 
 from sqlalchemy import select
@@ -57,6 +59,17 @@ def frames_as_rows(session: Session, shot_id: int) -> list[dict[str, Any]]:
     """All stored frames of a shot, each as plain JSON."""
     rows = session.scalars(select(MatteFrame).where(MatteFrame.shot_id == shot_id)).all()
     return [{name: getattr(row, name) for name in FRAME} for row in rows]
+
+
+def copy_name(session: Session, row: ShotRow | Project) -> str:
+    """What a copy is called: by the original, with a number where its neighbours have that name by now."""
+    beside = select(Project.name) if isinstance(row, Project) else select(ShotRow.name).where(
+        ShotRow.project_id == row.project_id
+    )  # fmt: skip
+    taken = set(session.scalars(beside))
+    stem = re.sub(r" copy( \d+)?$", "", row.name)[:100]
+    names = (f"{stem} copy{f' {n}' if n > 1 else ''}" for n in count(1))
+    return next(name for name in names if name not in taken)
 
 
 def copy_shot(

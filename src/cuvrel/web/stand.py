@@ -16,8 +16,7 @@ from cuvrel.core.stand.nodes import work_out
 from cuvrel.core.treatments import cdl_file
 from cuvrel.core.treatments.grain_match import measured
 from cuvrel.store import shots as store
-from cuvrel.store.access import shot_for
-from cuvrel.store.models import FootageRow
+from cuvrel.store.access import footage_for, shot_for
 from cuvrel.web.models import (
     ById,
     CdlFile,
@@ -78,8 +77,8 @@ def paces(path: PlanePath) -> Response:
         if plane is None:
             raise store.NotFound("There is no such plane in this shot.")
         footage = str(plane.params.get("footage") or shot.plate)
-        row = session.get(FootageRow, int(footage)) if footage.isdigit() else None
-        info = MediaInfo.from_json(row.info) if row is not None and row.info.get("frames") else None
+        row = footage_for(session, who(), int(footage))
+        info = MediaInfo.from_json(row.info) if row.info.get("frames") else None
     keys = other_way(info) if info is not None else []
     # an element runs at its own rate, the plate's frames are the shot's
     faster = shot.fps / info.fps if info is not None and footage != shot.plate else 1.0

@@ -14,7 +14,7 @@ from cuvrel.core.recipe.errors import CuvrelError
 from cuvrel.jobs.queue import stop_all
 from cuvrel.store import trash
 from cuvrel.store.access import project_for, thing_for
-from cuvrel.store.copying import copy_project, copy_shot
+from cuvrel.store.copying import copy_name, copy_project, copy_shot
 from cuvrel.store.db import notify
 from cuvrel.store.footage import clean_name
 from cuvrel.store.models import FootageRow, JobRow, Project, ShotRow
@@ -102,12 +102,11 @@ def copy(path: Thing) -> Response:
     kind = KINDS[path.things]
     with services().database.session() as session:
         row = thing_for(session, who(), kind, path.id)
-        name = f"{row.title if isinstance(row, JobRow) else row.name} copy"[:120]
         new: Project | ShotRow
         if isinstance(row, Project):
-            new = copy_project(session, row, name)
+            new = copy_project(session, row, copy_name(session, row))
         elif isinstance(row, ShotRow):
-            new = copy_shot(session, row, name)
+            new = copy_shot(session, row, copy_name(session, row))
         else:
             raise CuvrelError("Only shots and projects are copied.", "Footage serves any number of shots as it is.")
         notify(session, "project", project=_project_of(new))

@@ -34,5 +34,6 @@
   high={field.high + from}
   step={field.step}
   unit={field.unit}
-  onset={(next) => onset(next - from)}
+  drags
+  onset={(next, gesture) => onset(next - from, gesture)}
 />

@@ -8,7 +8,7 @@
     field: FieldOut;
     name: string;
     value: Xy;
-    onset: (value: Xy) => void;
+    onset: (value: Xy, gesture?: string | null) => void;
   };
   let { field, name, value, onset }: Props = $props();
 </script>
@@ -22,7 +22,8 @@
       high={field.high}
       step={field.step}
       unit={i ? "px ↓" : "px →"}
-      onset={(next) => onset(i ? [value[0], next] : [next, value[1]])}
+      drags
+      onset={(next, gesture) => onset(i ? [value[0], next] : [next, value[1]], gesture)}
     />
   {/each}
 </span>
