@@ -49,8 +49,8 @@
     ],
     LOOKS,
   ];
-  const place = (group: string) =>
-    FAMILIES.includes(group) ? FAMILIES.indexOf(group) : FAMILIES.length;
+  // what is of no family comes first: planes before the looks of a stand
+  const place = (group: string) => FAMILIES.indexOf(group);
   const groups = $derived([
     ...[...new Set(all.map((d) => d.group).filter(Boolean))].sort((a, b) => place(a) - place(b)),
     ...(matte ? [] : [LOOKS]),
