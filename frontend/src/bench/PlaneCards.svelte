@@ -29,13 +29,15 @@
   );
 
   let paces = $state.raw<PacesOut | null>(null);
-  const film = $derived(`${plane.id} ${plane.params.footage ?? shot.doc.plate}`);
+  /** What the paces hang on: an edit of anything else asks nothing. */
+  const film = $derived(
+    families.includes("time") ? `${plane.id} ${plane.params.footage ?? shot.doc.plate}` : "",
+  );
   $effect(() => {
-    void film;
     let late = false;
     paces = null;
-    if (families.includes("time"))
-      api.paces(shot.id, plane.id).then(
+    if (film)
+      api.paces(shot.id, film.split(" ")[0]).then(
         (found) => (paces = late || !found.speed ? null : found),
         () => {}, // the plane may be gone, or not be there yet
       );

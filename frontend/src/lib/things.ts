@@ -20,26 +20,20 @@ async function rename({ things, id, name }: Thing, done: () => void): Promise<vo
   if (next && next !== name) await tried(() => api.rename(things, id, next).then(done));
 }
 
-async function putAway(thing: Thing, done: () => void): Promise<void> {
-  await tried(async () => {
-    await api.putAway(thing.things, thing.id);
-    done();
-    const back = () => void tried(() => api.restore(thing.things, thing.id).then(done));
-    notes.add(`${thing.name} is in the trash.`, "", "note", { label: "Take it back", run: back });
-  });
-}
-
-/** Several at once; those that can't go say why, and stay. */
-export async function putAllAway(those: Thing[], done: () => void): Promise<void> {
+/** Into the trash; those that can't go say why, and stay. */
+export async function putAway(those: Thing[], done: () => void): Promise<void> {
   const gone: Thing[] = [];
   for (const one of those)
     await tried(() => api.putAway(one.things, one.id).then(() => gone.push(one)));
-  done();
   if (!gone.length) return;
-  const name = gone.length === 1 ? `${gone[0].name} is` : `${gone.length} shots are`;
+  done();
+  const [says, label] =
+    gone.length === 1
+      ? [`${gone[0].name} is`, "Take it back"]
+      : [`${gone.length} ${those[0].things} are`, "Take back"];
   const back = () =>
     void tried(() => Promise.all(gone.map((one) => api.restore(one.things, one.id))).then(done));
-  notes.add(`${name} in the trash.`, "", "note", { label: "Take back", run: back });
+  notes.add(`${says} in the trash.`, "", "note", { label, run: back });
 }
 
 /** The choices of a thing's menu; `done` when the lists that it stands in may have changed. */
@@ -52,7 +46,7 @@ export function choicesOf(thing: Thing, done: () => void): Choice[] {
     {
       label: "Put into the trash",
       hint: "it can be taken back for 30 days",
-      run: () => void putAway(thing, done),
+      run: () => void putAway([thing], done),
     },
   ];
 }

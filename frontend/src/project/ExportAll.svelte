@@ -36,11 +36,11 @@
         .catch((error: Error) => refused.push(`${shot.name}: ${error.message}`));
     busy = false;
     onclose();
-    const begun = shots.length - refused.length;
-    if (begun)
+    const asked = shots.length - refused.length;
+    if (asked)
       notes.add(
-        `${begun === 1 ? "1 export is" : `${begun} exports are`} on the way.`,
-        "They are written one after another; each is fetched in its shot's exports, or here.",
+        `${asked === 1 ? "1 export is" : `${asked} exports are`} on the way.`,
+        "They are written one after another; each is fetched in its shot's exports.",
       );
     for (const sentence of refused) notes.fault(new Error(sentence));
   }

@@ -32,15 +32,10 @@
       store.project = await api.project(id);
       fault = "";
     } catch (error) {
-      fault = error instanceof Problem ? error.message : String((error as Error).message);
+      // what was shown here was put away; a lost connection is told elsewhere
+      if (project && error instanceof Problem && error.status === 404) location.hash = "#/";
+      else fault = (error as Error).message;
     }
-  }
-
-  function changed() {
-    void api.project(id).then(
-      (found) => (store.project = found),
-      () => (location.hash = "#/"), // it was put away
-    );
   }
 
   function bring(files: Dropped[]) {
@@ -54,7 +49,7 @@
       (event) => {
         store.told(event);
         // whatever a shot or the project went through shows on the cards
-        if (event.event === "project") changed();
+        if (event.event === "project") void load();
         if (event.event === "job" && event.job.project === id && event.job.kind === "unpack")
           void load();
       },
@@ -78,7 +73,7 @@
         <Menu
           name={`More for project ${project.name}`}
           choices={[
-            ...choicesOf({ things: "projects", id, name: project.name }, changed),
+            ...choicesOf({ things: "projects", id, name: project.name }, () => void load()),
             packing(store),
           ]}
         />
@@ -99,11 +94,11 @@
       <Standing />
       {#if project}
         <section aria-label={project.name} data-project={id}>
-          <Packs {store} {changed} />
+          <Packs {store} changed={load} />
           {#if coming}
             <p class="text-quiet">What is in it comes as soon as all of it is here.</p>
           {:else if part === "shots"}
-            <Shots {store} {changed} tofootage={() => (chosen = "footage")} />
+            <Shots {store} changed={load} tofootage={() => (chosen = "footage")} />
           {:else}
             <Footage {store} />
           {/if}

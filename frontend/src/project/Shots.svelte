@@ -3,7 +3,7 @@
   import { SvelteSet } from "svelte/reactivity";
   import type { ShotCard } from "../lib/api-types";
   import { ago } from "../lib/format";
-  import { choicesOf, putAllAway } from "../lib/things";
+  import { choicesOf, putAway } from "../lib/things";
   import type { ProjectStore } from "../footage/uploads.svelte";
   import Button from "../ui/Button.svelte";
   import Menu from "../ui/Menu.svelte";
@@ -41,7 +41,7 @@
   }
 
   async function away() {
-    await putAllAway(
+    await putAway(
       those.map(({ id, name }) => ({ things: "shots", id, name })),
       changed,
     );

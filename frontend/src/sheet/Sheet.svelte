@@ -46,7 +46,6 @@
   let folded = $state(true);
   const partial = $derived(shot.range[0] > 0 || shot.range[1] < shot.count - 1);
   const rows = $derived(new Rows(shot.count, shot.range, folded && partial, size.height, zoom));
-  const row = $derived(rows.row);
   const most = $derived(Math.max(0, rows.deep - size.height));
 
   /** Whether rows may lie further up or down than they are scrolled: a marker stays under the hand that drags it. */
@@ -138,8 +137,9 @@
     const y = rows.y(desk.playback.frame);
     untrack(() => {
       if (loose) return;
-      if (y < scroll) scroll = Math.max(0, y - row * 2);
-      else if (y + row > scroll + size.height) scroll = Math.min(most, y + row * 3 - size.height);
+      if (y < scroll) scroll = Math.max(0, y - rows.row * 2);
+      else if (y + rows.row > scroll + size.height)
+        scroll = Math.min(most, y + rows.row * 3 - size.height);
     });
   });
 
@@ -150,7 +150,6 @@
       width: size.width,
       height: size.height,
       rows,
-      row,
       scroll: scrolled,
       count: shot.count,
       frame: desk.playback.frame,
@@ -177,10 +176,7 @@
 
   /** Zooms by a factor, as far as rows grow; the row under the playhead stays. */
   function zoomed(by: number) {
-    const largest = Math.max(
-      1,
-      MOST / new Rows(shot.count, shot.range, rows.folded, size.height, 1).row,
-    );
+    const largest = Math.max(1, MOST / rows.whole);
     keeping(desk.playback.frame, () => (zoom = Math.max(1, Math.min(largest, zoom * by))));
   }
 

@@ -60,7 +60,6 @@ export type Scene = {
   height: number;
   /** Where the rows lie, and how far they are scrolled. */
   rows: Rows;
-  row: number;
   scroll: number;
   count: number;
   frame: number;
@@ -216,7 +215,7 @@ function rules(
   to: number,
   y: Y,
 ): void {
-  const step = stride(s.row);
+  const step = stride(s.rows.row);
   if (s.loop) {
     c.fillStyle = ink.faint;
     const [top, bottom] = [y(s.loop[0]), y(s.loop[1] + 1)];
@@ -227,7 +226,7 @@ function rules(
   const labels: number[] = [];
   for (let f = from; f <= to; f++) {
     const strong = f % step === 0;
-    if (!strong && s.row < 5) continue;
+    if (!strong && s.rows.row < 5) continue;
     c.fillStyle = strong ? ink.rule : ink.faint;
     c.fillRect(0, Math.round(y(f)), s.width, 1);
     if (strong) {
@@ -259,11 +258,11 @@ function film(c: CanvasRenderingContext2D, s: Scene, from: number, to: number, y
   const [fw, fh] = [s.film.width / s.filmCount, s.film.height];
   const wide = column.width - 8;
   const tall = Math.min(wide * 1.25, ((wide * fh) / fw) * 1.6);
-  const every = Math.max(1, Math.ceil((tall + 2) / s.row));
+  const every = Math.max(1, Math.ceil((tall + 2) / s.rows.row));
   const { first } = s.rows;
   for (let f = first + Math.floor((from - first) / every) * every; f <= to; f += every) {
     const index = Math.min(s.filmCount - 1, Math.round(f / s.filmStep));
-    const deep = Math.min(every * s.row, end - y(f)) - 2;
+    const deep = Math.min(every * s.rows.row, end - y(f)) - 2;
     // cropped to the column: the middle of the picture
     const cropW = Math.min(fw, (fh * wide) / Math.max(6, deep));
     const cropH = Math.min(fh, (fw * deep) / wide);

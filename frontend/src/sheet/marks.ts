@@ -23,20 +23,20 @@ export function followed(
   c.fillStyle = ink.blue;
   for (let f = from; f <= to; f++) {
     const origin = shown.frames.get(f)?.origin;
-    if (origin) c.fillRect(middle - 1, y(f), 2, s.row + 0.5);
-    else if (s.row >= 5) {
+    if (origin) c.fillRect(middle - 1, y(f), 2, s.rows.row + 0.5);
+    else if (s.rows.row >= 5) {
       c.fillStyle = ink.rule;
-      c.fillRect(middle - 2, y(f) + s.row / 2 - 0.5, 4, 1);
+      c.fillRect(middle - 2, y(f) + s.rows.row / 2 - 0.5, 4, 1);
       c.fillStyle = ink.blue;
     }
   }
   // the artist's hand: a short slanted stroke of red pencil
   c.strokeStyle = ink.red;
-  c.lineWidth = Math.min(5, Math.max(3, s.row * 0.5));
+  c.lineWidth = Math.min(5, Math.max(3, s.rows.row * 0.5));
   c.lineCap = "butt";
   for (let f = from; f <= to; f++) {
     if (shown.frames.get(f)?.origin !== "touched") continue;
-    const mid = y(f) + s.row / 2;
+    const mid = y(f) + s.rows.row / 2;
     const reach = Math.min(8, column.width / 2 - 2);
     c.beginPath();
     c.moveTo(middle - reach, mid + 2);
@@ -57,7 +57,7 @@ export function wave(
 ): void {
   const middle = column.x + column.width / 2;
   c.fillStyle = ink.rule;
-  c.fillRect(middle - 0.5, y(from), 1, (to - from + 1) * s.row);
+  c.fillRect(middle - 0.5, y(from), 1, (to - from + 1) * s.rows.row);
   if (!s.peaks) return;
   c.fillStyle = ink.ink;
   const each = s.peaksEach;
@@ -131,16 +131,16 @@ export function keys(
   for (let i = 0; i + 1 < frames.length; i++) {
     const [a, b] = [frames[i], frames[i + 1]];
     if (s.keys.get(a)) {
-      c.fillRect(x - 0.6, y(a) + s.row / 2, 1.2, y(b) - y(a));
+      c.fillRect(x - 0.6, y(a) + s.rows.row / 2, 1.2, y(b) - y(a));
     } else {
-      const gap = Math.max(1, Math.ceil(6 / s.row));
+      const gap = Math.max(1, Math.ceil(6 / s.rows.row));
       for (let f = Math.max(a + 1, from); f < Math.min(b, to); f++)
-        if ((f - a) % gap === 0) c.fillRect(x - 1, y(f) + s.row / 2 - 1, 2, 2);
+        if ((f - a) % gap === 0) c.fillRect(x - 1, y(f) + s.rows.row / 2 - 1, 2, 2);
     }
   }
   const r = 4.4;
   for (const f of frames) {
-    const mid = y(f) + s.row / 2;
+    const mid = y(f) + s.rows.row / 2;
     c.beginPath();
     c.arc(x, mid, r, 0, 7);
     c.fillStyle = ink.sheet;
@@ -158,7 +158,7 @@ export function keys(
   c.lineWidth = 1.8;
   for (const f of frames.filter((one) => one >= set[0] && one <= set[1])) {
     c.beginPath();
-    c.arc(x, y(there[0] + Math.round((f - set[0]) * factor)) + s.row / 2, r + 1, 0, 7);
+    c.arc(x, y(there[0] + Math.round((f - set[0]) * factor)) + s.rows.row / 2, r + 1, 0, 7);
     c.stroke();
   }
 }
@@ -176,8 +176,8 @@ export function doubts(
   for (let f = from; f <= to; f++) {
     const doubt = s.doubt.get(f)?.doubt ?? 0;
     if (doubt <= 0.02) continue;
-    const [x, top, wide] = [column.x + 4, y(f) + s.row * 0.18, Math.max(1, room * doubt)];
-    const tall = Math.max(1, s.row * 0.64);
+    const [x, top, wide] = [column.x + 4, y(f) + s.rows.row * 0.18, Math.max(1, room * doubt)];
+    const tall = Math.max(1, s.rows.row * 0.64);
     if (doubt <= DOUBTFUL) {
       c.fillStyle = ink.doubt;
       c.fillRect(x, top, wide, tall);
@@ -217,7 +217,7 @@ export function checks(
   for (const f of s.exposed) {
     if (f < from || f > to) continue;
     c.beginPath();
-    c.arc(column.x + 6, y(f) + s.row / 2, Math.min(3.4, Math.max(1.5, s.row / 2)), 0, 7);
+    c.arc(column.x + 6, y(f) + s.rows.row / 2, Math.min(3.4, Math.max(1.5, s.rows.row / 2)), 0, 7);
     c.fill();
   }
   if (!s.checks.size) return;
@@ -227,7 +227,7 @@ export function checks(
   c.beginPath();
   for (let f = from; f <= to; f++) {
     const x = column.x + 4 + Math.min(1, (s.checks.get(f)?.chatter ?? 0) / 4) * room;
-    const mid = y(f) + s.row / 2;
+    const mid = y(f) + s.rows.row / 2;
     if (f === from) c.moveTo(x, mid);
     else c.lineTo(x, mid);
   }
@@ -235,7 +235,7 @@ export function checks(
   c.strokeStyle = c.fillStyle = ink.red;
   c.lineWidth = 1.3;
   for (let f = from; f <= to; f++) {
-    const [x, mid] = [column.x + column.width - 6, y(f) + s.row / 2];
+    const [x, mid] = [column.x + column.width - 6, y(f) + s.rows.row / 2];
     const problem = s.checks.get(f)?.problems[0];
     if (!problem) continue;
     c.beginPath();

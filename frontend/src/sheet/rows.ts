@@ -11,6 +11,8 @@ export class Rows {
   readonly last: number;
   /** The height of a row. */
   readonly row: number;
+  /** The height of a row without zoom. */
+  readonly whole: number;
   private readonly before: number;
   private readonly after: number;
 
@@ -26,8 +28,8 @@ export class Rows {
     this.before = this.first > 0 ? STRIPE : 0;
     this.after = this.last < count - 1 ? STRIPE : 0;
     const room = height - this.before - this.after;
-    const whole = Math.max(room / (this.last - this.first + 1), LEAST);
-    this.row = Math.max(whole, Math.min(whole * zoom, MOST));
+    this.whole = Math.max(room / (this.last - this.first + 1), LEAST);
+    this.row = Math.max(this.whole, Math.min(this.whole * zoom, MOST));
   }
 
   /** The height of all of them. */

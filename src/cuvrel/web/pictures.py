@@ -43,7 +43,7 @@ from cuvrel.core.stand.view_kinds import (
     Try,
     View,
 )
-from cuvrel.core.stand.views import checked, size_of, view
+from cuvrel.core.stand.views import TRIED_WIDTH, checked, size_of, view
 from cuvrel.store import looks, versions
 from cuvrel.store import shots as store
 from cuvrel.store.access import shot_for, version_for
@@ -143,7 +143,8 @@ def keys(path: ById, query: KeysQuery) -> Response:
 def tried(path: ById, query: TriesQuery) -> Response:
     """What can be laid on a plane or a matte, and the key of a picture of each; nothing is changed by asking."""
     with services().database.session() as session:
-        stand = stand_of(session, shot_for(session, who(), path.id), query.width)
+        row = shot_for(session, who(), path.id)
+        stand = stand_of(session, row, query.width)
         frame_there(stand, query.frame)
         target = query.target.root
         try:
@@ -151,7 +152,7 @@ def tried(path: ById, query: TriesQuery) -> Response:
         except KeyError as missing:
             raise store.NotFound("There is no such plane or matte in this shot.") from missing
         if isinstance(target, MatteTarget):
-            larger = stand_of(session, shot_for(session, who(), path.id), CHECK_WIDTH)
+            larger = stand_of(session, row, TRIED_WIDTH)
             found = with_beginnings(larger, target, found, query.frame, services().cache)
         # what each is called, how it is asked for, and what is looked at then
         shown: list[tuple[str, Try | LookTry, Node]] = [
