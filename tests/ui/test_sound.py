@@ -18,20 +18,27 @@ from tests.stack import Stack, wait_for
 from tests.ui.conftest import Desk
 from tests.web.test_sound import reel
 
-# tells when which moment of a sound was begun, and lets the page ask for the clock of it
+# tells when which moment of a sound was begun and whether it was stopped, and lets the page ask for the clock of it
 LISTEN = """
 window.begun = [];
 const start = AudioBufferSourceNode.prototype.start;
 AudioBufferSourceNode.prototype.start = function (when = 0, offset = 0, length) {
-  window.begun.push({ when, offset, length: length ?? null, context: this.context });
+  this.sound = { when, offset, length: length ?? null, context: this.context, stopped: false };
+  window.begun.push(this.sound);
   return start.call(this, when, offset, ...(length === undefined ? [] : [length]));
 };
+const stop = AudioBufferSourceNode.prototype.stop;
+AudioBufferSourceNode.prototype.stop = function (...rest) {
+  if (this.sound) this.sound.stopped = true;
+  return stop.apply(this, rest);
+};
 """
-# the frame that is shown and the moment that is heard, once the screen was drawn
+# the frame that is shown and the moment that is heard, once the screen was drawn; nothing while no sound runs
+# (it waits where pictures are late)
 AT_ONCE = """async () => {
   await new Promise((done) => requestAnimationFrame(() => setTimeout(done)));
   const last = window.begun.filter((one) => one.length === null).at(-1);
-  if (!last) return null;
+  if (!last || last.stopped) return null;
   const heard = last.offset + last.context.currentTime - last.when - (last.context.outputLatency || 0);
   return [Number(document.querySelector('output.number').textContent) - 1001, heard];
 }"""
@@ -60,7 +67,14 @@ def test_sound_is_heard_in_step_with_the_picture(desk: Desk, clap: int) -> None:
     desk.button("Play").click()
     wait_for(lambda: (page.evaluate(AT_ONCE) or [0, 0])[1] > 0.4, 30, "sound")
     found = []
-    wait_for(lambda: found.append(page.evaluate(AT_ONCE)) or len(found) == 40, 30, "looks")
+
+    def looked() -> bool:
+        look = page.evaluate(AT_ONCE)
+        if look:
+            found.append(look)
+        return len(found) == 40
+
+    wait_for(looked, 60, "looks")
     off = [frame - heard * 24 for frame, heard in found if 0.2 < heard < 3.6]
     assert len(off) > 5
     # the frame that is shown is the one that is heard; a machine that is busy draws some screens late

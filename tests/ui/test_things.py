@@ -58,7 +58,7 @@ def test_a_project_and_its_shots_are_renamed_copied_put_away_and_taken_back(desk
     expect(trash.get_by_text("Second watch")).to_be_visible()
     trash.get_by_label("Delete Second watch for good").click()
     page.get_by_role("dialog").get_by_role("button", name="Delete").click()
-    expect(trash).to_have_count(0)
+    expect(trash.get_by_text("Second watch")).to_have_count(0)
     assert "Second watch" not in [one["name"] for one in stack.ask("/api/projects")["projects"]]
     expect(first).to_be_visible()
 
