@@ -6,7 +6,8 @@ from typing import Any
 from hypothesis import given
 from hypothesis import strategies as st
 
-from cuvrel.core.motion.timing import Moment, TimeParams, exact, is_neutral, moment, passed
+from cuvrel.core.motion.timing import Moment, TimeParams, is_neutral, moment, passed
+from cuvrel.core.recipe.rates import exact
 
 
 def time(**values: Any) -> TimeParams:

@@ -150,7 +150,7 @@ def machine(database: Database, other: Database, folder: Path) -> type[RuleBased
                 stack, session, key = self.open.pop(0)
                 if comes and key is not None:
                     frames = [{"owner": "t1", "frame": 0, "blob": key, "base": None, "lessons": None}]
-                    session.add(VersionRow(shot_id=self.shot, name="v", revision=0, document={}, frames=frames))
+                    session.add(VersionRow(document_id=self.shot, name="v", revision=0, document={}, frames=frames))
                 if not comes:
                     session.rollback()
                 stack.close()

@@ -1384,6 +1384,108 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/projects/{id}/reels": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** A reel of shots of the project, cut one behind the other. */
+        post: operations["reels_new_reel_projects__int_id__reels_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{id}/laying": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What a document has to know of a shot that is laid into it; of footage a bare shot is made first. */
+        post: operations["reels_laying_projects__int_id__laying_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shots/{id}/inside": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The shots that lie in a document, as they are now. */
+        get: operations["reels_inside_shots__int_id__inside_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shots/{id}/timeline.{kind}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A reel as a timeline file. */
+        get: operations["reels_write_timeline_shots__int_id__timeline__string_kind__get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{id}/timelines/look": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What a timeline file holds, and what of the project stands for its media; nothing is made. */
+        post: operations["reels_look_at_timeline_projects__int_id__timelines_look_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{id}/timelines": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Makes a reel of a timeline file. Media that nothing stands for leave gaps. */
+        post: operations["reels_read_timeline_projects__int_id__timelines_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/health": {
         parameters: {
             query?: never;
@@ -1671,6 +1773,8 @@ export interface components {
             updated: string;
             /** Shots */
             shots: components["schemas"]["ShotCard"][];
+            /** Reels */
+            reels: components["schemas"]["ShotCard"][];
             /** Footage */
             footage: components["schemas"]["FootageOut"][];
             /** Jobs */
@@ -1678,7 +1782,8 @@ export interface components {
         };
         /**
          * ShotCard
-         * @description A shot in a list. `picture` is the address of a small picture of it, `doubts` counts its frames in doubt.
+         * @description A shot or a reel in a list. `picture` is the address of a small picture of it, `doubts` counts its frames in
+         *     doubt, `pieces` a reel's pieces.
          */
         ShotCard: {
             /** Id */
@@ -1700,6 +1805,11 @@ export interface components {
              * @default 0
              */
             doubts: number;
+            /**
+             * Pieces
+             * @default 0
+             */
+            pieces: number;
         };
         /**
          * SoundOut
@@ -1749,7 +1859,7 @@ export interface components {
              * Family
              * @enum {string}
              */
-            family: "pull" | "joining" | "edge" | "treatment" | "plane" | "laying" | "gate" | "placement" | "time" | "track" | "sound";
+            family: "pull" | "joining" | "edge" | "treatment" | "plane" | "laying" | "gate" | "placement" | "time" | "track" | "sound" | "fitting" | "move" | "join";
             /** Kind */
             kind: string;
             /** Label */
@@ -2011,7 +2121,8 @@ export interface components {
             project_name: string;
             /** Revision */
             revision: number;
-            document: components["schemas"]["Shot"];
+            /** Document */
+            document: components["schemas"]["Reel"] | components["schemas"]["Shot"];
             history: components["schemas"]["History"];
             /** Frames */
             frames: components["schemas"]["FrameOut"][];
@@ -2077,6 +2188,9 @@ export interface components {
         /**
          * Footage
          * @description What the shot knows of a piece of footage; the file itself is found by its content's hash.
+         *
+         *     shot: it is another shot, or a reel, as it is at any time; it has no hash, and its figures are those of when it was
+         *     laid in.
          */
         Footage: {
             /** Id */
@@ -2110,6 +2224,11 @@ export interface components {
              * @default
              */
             reel: string;
+            /**
+             * Shot
+             * @default false
+             */
+            shot: boolean;
         };
         /**
          * Format
@@ -2327,6 +2446,16 @@ export interface components {
             fill: boolean;
         };
         /**
+         * Marker
+         * @description A named frame of a reel.
+         */
+        Marker: {
+            /** Frame */
+            frame: number;
+            /** Name */
+            name: string;
+        };
+        /**
          * Matte
          * @description A named matte: pulls from left to right, then the edge step.
          */
@@ -2350,6 +2479,43 @@ export interface components {
              * @default null
              */
             settled: string | null;
+        };
+        /**
+         * Piece
+         * @description A length of a shot. shot: the id of its entry in the reel's footage. first, last: frames of it, both included.
+         *
+         *     fitting, move, join: parameters of what is declared under these names.
+         */
+        Piece: {
+            /** Id */
+            id: string;
+            /** Shot */
+            shot: string;
+            /**
+             * First
+             * @default 0
+             */
+            first: number;
+            /**
+             * Last
+             * @default 0
+             */
+            last: number;
+            /** Fitting */
+            fitting: {
+                [key: string]: unknown;
+            };
+            /** Move */
+            move: {
+                [key: string]: unknown;
+            };
+            /**
+             * Join
+             * @description to the piece before; that of the first one rests
+             */
+            join: {
+                [key: string]: unknown;
+            };
         };
         /**
          * Plane
@@ -2508,6 +2674,67 @@ export interface components {
              * @default null
              */
             last: number | null;
+        };
+        /**
+         * Reel
+         * @description Pieces in a row, and planes over all of them.
+         */
+        Reel: {
+            /**
+             * Version
+             * @default 2
+             * @constant
+             */
+            version: 2;
+            /**
+             * Kind
+             * @default reel
+             * @constant
+             */
+            kind: "reel";
+            /** Name */
+            name: string;
+            /**
+             * Plate
+             * @description there is none: its pieces stand for it
+             * @default
+             * @constant
+             */
+            plate: "";
+            /**
+             * First Number
+             * @description the number that the sheet shows for frame 0
+             * @default 1001
+             */
+            first_number: number;
+            /** Footage */
+            footage: components["schemas"]["Footage"][];
+            /** Mattes */
+            mattes: components["schemas"]["Matte"][];
+            /** Planes */
+            planes: components["schemas"]["Plane"][];
+            /** Tracks */
+            tracks: components["schemas"]["Track"][];
+            format: components["schemas"]["Format"];
+            range: components["schemas"]["Range"];
+            sound: components["schemas"]["Sound"];
+            /** Cuts */
+            cuts: components["schemas"]["Cut"][];
+            /**
+             * Working
+             * @description the space of linear light that planes are worked on in; '' is linear BT.709
+             * @default
+             */
+            working: string;
+            /**
+             * @description None: a scene's light by the default view of the configuration, all else plain
+             * @default null
+             */
+            viewing: components["schemas"]["Viewing"] | null;
+            /** Pieces */
+            pieces: components["schemas"]["Piece"][];
+            /** Markers */
+            markers: components["schemas"]["Marker"][];
         };
         /**
          * Riding
@@ -2709,6 +2936,12 @@ export interface components {
              * @constant
              */
             version: 2;
+            /**
+             * Kind
+             * @default shot
+             * @enum {string}
+             */
+            kind: "shot" | "reel";
             /** Name */
             name: string;
             /**
@@ -4276,6 +4509,151 @@ export interface components {
             shots: components["schemas"]["ShotCard"][];
         };
         /**
+         * NewReel
+         * @description A reel. shots: those that lie in it, in order, each over its range.
+         */
+        NewReel: {
+            /** Name */
+            name: string;
+            /** Shots */
+            shots?: number[];
+        };
+        /**
+         * InnerOut
+         * @description A shot that lies in another one, as it is now.
+         *
+         *     entry: what another document would know of it now. first, last: its range; first_number: what its frame 0 is called.
+         *     film: of its plate. picture: the address of a small picture.
+         */
+        InnerOut: {
+            /** Id */
+            id: number;
+            /** Name */
+            name: string;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "shot" | "reel";
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "there" | "trash";
+            entry: components["schemas"]["Footage"];
+            /** First */
+            first: number;
+            /** Last */
+            last: number;
+            /** First Number */
+            first_number: number;
+            film: components["schemas"]["FilmOut"] | null;
+            /** Mattes */
+            mattes: components["schemas"]["Known"][];
+            /** Tracks */
+            tracks: components["schemas"]["Known"][];
+            /** Picture */
+            picture: string;
+        };
+        /**
+         * Known
+         * @description A matte or a track of a shot.
+         */
+        Known: {
+            /** Id */
+            id: string;
+            /** Name */
+            name: string;
+        };
+        /**
+         * Laying
+         * @description A shot, or footage, of which a bare shot is made first.
+         */
+        Laying: {
+            /**
+             * Shot
+             * @default null
+             */
+            shot?: number | null;
+            /**
+             * Footage
+             * @default null
+             */
+            footage?: number | null;
+        };
+        /**
+         * InsideOut
+         * @description What lies in a document, by the ids of its entries; what is not there any more is missing.
+         */
+        InsideOut: {
+            /** Shots */
+            shots: {
+                [key: string]: components["schemas"]["InnerOut"];
+            };
+        };
+        /**
+         * TimelineOut
+         * @description What a timeline file holds, before anything is made of it. said: what is left out.
+         */
+        TimelineOut: {
+            /** Name */
+            name: string;
+            /** Fps */
+            fps: number;
+            /** Pieces */
+            pieces: number;
+            /** Media */
+            media: components["schemas"]["MediumOut"][];
+            /** Said */
+            said: string[];
+        };
+        /**
+         * MediumOut
+         * @description A medium of a timeline. found: what of the project stands for it, as "shot:ID" or "footage:ID"; "" is nothing.
+         */
+        MediumOut: {
+            /** Name */
+            name: string;
+            /** File */
+            file: string;
+            /** Found */
+            found: string;
+        };
+        /**
+         * TimelineFile
+         * @description A timeline file. kind: what it is; fps: of an edit list, which does not say it. media: what stands for each
+         *     medium, by its name, as "shot:ID" or "footage:ID"; "" leaves a gap.
+         */
+        TimelineFile: {
+            /** Name */
+            name: string;
+            /** Text */
+            text: string;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "otio" | "edl";
+            /**
+             * Fps
+             * @default 24
+             */
+            fps?: number;
+            /** Media */
+            media?: {
+                [key: string]: string;
+            };
+        };
+        /**
+         * ReelMade
+         * @description The reel that was made, and what had to be left out.
+         */
+        ReelMade: {
+            reel: components["schemas"]["ShotCard"];
+            /** Said */
+            said: string[];
+        };
+        /**
          * HealthOut
          * @description How the program stands. says: what somebody should know, in sentences; none when all is well.
          */
@@ -4359,10 +4737,13 @@ export type Hush = components['schemas']['Hush'];
 export type Key = components['schemas']['Key'];
 export type Keys = components['schemas']['Keys'];
 export type Mark = components['schemas']['Mark'];
+export type Marker = components['schemas']['Marker'];
 export type Matte = components['schemas']['Matte'];
+export type Piece = components['schemas']['Piece'];
 export type Plane = components['schemas']['Plane'];
 export type Pull = components['schemas']['Pull'];
 export type Range = components['schemas']['Range'];
+export type Reel = components['schemas']['Reel'];
 export type Riding = components['schemas']['Riding'];
 export type Shape = components['schemas']['Shape'];
 export type ShapeKey = components['schemas']['ShapeKey'];
@@ -4459,6 +4840,15 @@ export type AcceptRequest = components['schemas']['AcceptRequest'];
 export type SoundHeard = components['schemas']['SoundHeard'];
 export type PeaksOut = components['schemas']['PeaksOut'];
 export type PiecesOut = components['schemas']['PiecesOut'];
+export type NewReel = components['schemas']['NewReel'];
+export type InnerOut = components['schemas']['InnerOut'];
+export type Known = components['schemas']['Known'];
+export type Laying = components['schemas']['Laying'];
+export type InsideOut = components['schemas']['InsideOut'];
+export type TimelineOut = components['schemas']['TimelineOut'];
+export type MediumOut = components['schemas']['MediumOut'];
+export type TimelineFile = components['schemas']['TimelineFile'];
+export type ReelMade = components['schemas']['ReelMade'];
 export type HealthOut = components['schemas']['HealthOut'];
 export type DiskOut = components['schemas']['DiskOut'];
 export type QueueOut = components['schemas']['QueueOut'];
@@ -8905,6 +9295,372 @@ export interface operations {
             };
             /** @description Not Found */
             404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description A problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    reels_new_reel_projects__int_id__reels_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewReel"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ShotOut"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description A problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    reels_laying_projects__int_id__laying_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Laying"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["InnerOut"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description A problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    reels_inside_shots__int_id__inside_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["InsideOut"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description A problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    reels_write_timeline_shots__int_id__timeline__string_kind__get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+                kind: "otio" | "edl";
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The file. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": string;
+                    "text/plain": string;
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description A problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    reels_look_at_timeline_projects__int_id__timelines_look_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TimelineFile"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TimelineOut"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description A problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    reels_read_timeline_projects__int_id__timelines_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TimelineFile"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReelMade"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
                 headers: {
                     [name: string]: unknown;
                 };

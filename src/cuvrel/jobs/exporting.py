@@ -111,8 +111,9 @@ class Exporting:
         order = Order.from_json(former(row.args), shot.fps)
         with self._database.session() as session:
             sources = StoreSources(
-                session, row.shot_id or 0, shot, self._blobs, self._readers, proxies=False, frames=frames
-            )
+                session, row.shot_id or 0, shot, self._blobs, self._readers, proxies=False, frames=frames,
+                shots=row.args.get("shots", {}),
+            )  # fmt: skip
         stand = Stand(shot, sources, order.scale(shot))
         self._kept = row.id, order, stand
         return order, stand
@@ -162,7 +163,7 @@ class Exporting:
                 self._keep(row, order, to, about, ".zip")
                 return
             with self._database.session() as session:
-                mix = Mix(stand.shot, sounds_of(session, stand.shot, self._blobs))
+                mix = Mix(stand.shot, sounds_of(session, stand.shot, self._blobs, row.args.get("shots", {})))
                 plate = session.get(FootageRow, int(stand.shot.plate)) if stand.shot.plate.isdigit() else None
                 recording = None
                 if plate is not None and plate.sound:

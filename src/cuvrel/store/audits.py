@@ -14,9 +14,7 @@ from cuvrel.core.stand.build import Stand
 from cuvrel.core.stand.view_kinds import ResultView
 from cuvrel.core.stand.views import view
 from cuvrel.store.blobs import Blobs
-from cuvrel.store.documents import document_of
-from cuvrel.store.footage import read_by_hand
-from cuvrel.store.frames import snapshot
+from cuvrel.store.lying import whole_of
 from cuvrel.store.models import JobRow, ShotRow
 from cuvrel.store.pictures import Readers, StoreSources
 from cuvrel.store.shots import shot_of
@@ -27,8 +25,9 @@ def state_of(session: Session, row: ShotRow) -> str:
 
     The same state has the same pictures. Another one may have them, too: see `picture_keys`.
     """
-    read = read_by_hand(session, shot_of(session, row))
-    return key_of(document_of(session, row).document, snapshot(session, row.id), read)
+    whole = whole_of(session, row)
+    inside = [whole.shots] if whole.shots else []
+    return key_of(whole.document, whole.frames, whole.read, *inside)
 
 
 def picture_keys(stand: Stand, frames: Sequence[int]) -> dict[int, str]:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from itertools import count
 from typing import Any
 
@@ -16,6 +16,7 @@ from cuvrel.core.recipe.upgrades import upgraded_operations
 from cuvrel.store import shots
 from cuvrel.store.documents import document_of
 from cuvrel.store.footage import entry
+from cuvrel.store.lying import entry_id, number_of
 from cuvrel.store.models import EditRow, FootageRow, MatteFrame, Project, ShotRow
 
 FOOTAGE = ("name", "state", "blob", "size", "info", "proxy", "film", "sound")  # what a piece of footage is
@@ -24,17 +25,24 @@ FRAME = ("owner", "frame", "origin", "doubt", "blob", "base", "halt", "lessons")
 
 def lay_down(
     session: Session, project_id: int, raw: dict[str, Any], history: dict[str, Any] | None,
-    footage: Mapping[str, FootageRow], name: str | None = None,
+    footage: Mapping[str, FootageRow | ShotRow], name: str | None = None,
 ) -> ShotRow:  # fmt: skip
     """A new shot of a document and its history, which may be of any version. Raises RecipeError.
 
     history: {"cursor": N, "edits": [...]}, or None. footage: the rows that stand for the document's footage, by the ids
-    that it has there.
+    that it has there; a shot that lies in it and has none leaves a gap.
     """
     shot = read_shot(raw)
-    numbers = {old: str(row.id) for old, row in footage.items()}
+    numbers = {old: str(row.id) if isinstance(row, FootageRow) else entry_id(row.id) for old, row in footage.items()}
+    gaps = [one.id for one in shot.footage if one.shot and one.id not in footage]
+    numbers |= {old: f"s{'0' * n}" for n, old in enumerate(gaps, 1)}  # no shot has such a number
     document = renamed(shot.model_dump(mode="json"), references(shot), {"footage": numbers})
-    document["footage"] = [entry(footage[one["id"]]).model_dump(mode="json") for one in document["footage"]]
+    for one in document["footage"]:
+        there = footage.get(one["id"])
+        if isinstance(there, FootageRow):
+            one.update(entry(there).model_dump(mode="json"))
+        else:
+            one["id"] = numbers[one["id"]]
     if name is not None:
         document["name"] = name
     row = shots.create(session, project_id, document)
@@ -44,13 +52,13 @@ def lay_down(
     for seq, edit in enumerate(history["edits"], 1):
         ops, inverse = (renamed_footage(upgraded_operations(edit[way], version), numbers) for way in ("ops", "inverse"))
         label, gesture = str(edit["label"])[:200], edit["gesture"]
-        session.add(EditRow(shot_id=row.id, seq=seq, label=label, gesture=gesture, ops=ops, inverse=inverse))
+        session.add(EditRow(document_id=row.id, seq=seq, label=label, gesture=gesture, ops=ops, inverse=inverse))
     return row
 
 
 def history_of(session: Session, row: ShotRow) -> dict[str, Any]:
     """A shot's history as it is laid down."""
-    edits = session.scalars(select(EditRow).where(EditRow.shot_id == row.id).order_by(EditRow.seq)).all()
+    edits = session.scalars(select(EditRow).where(EditRow.document_id == row.id).order_by(EditRow.seq)).all()
     kept = [{"label": one.label, "gesture": one.gesture, "ops": one.ops, "inverse": one.inverse} for one in edits]
     return {"cursor": row.cursor, "edits": kept}
 
@@ -74,13 +82,16 @@ def copy_name(session: Session, row: ShotRow | Project) -> str:
 
 def copy_shot(
     session: Session, row: ShotRow, name: str | None = None, project_id: int | None = None,
-    footage: Mapping[str, FootageRow] | None = None,
+    footage: Mapping[str, FootageRow | ShotRow] | None = None,
 ) -> ShotRow:  # fmt: skip
     """A copy of a shot with its frames; in another project with its history, too, and with that project's footage."""
     document = document_of(session, row).document
     if footage is None:
-        ids = [int(one["id"]) for one in document["footage"]]
-        footage = {str(one.id): one for one in session.scalars(select(FootageRow).where(FootageRow.id.in_(ids)))}
+        ids = [int(one["id"]) for one in document["footage"] if not one["shot"]]
+        files = session.scalars(select(FootageRow).where(FootageRow.id.in_(ids)))
+        numbers = [number_of(one["id"]) for one in document["footage"] if one["shot"]]
+        inside = session.scalars(select(ShotRow).where(ShotRow.id.in_([one for one in numbers if one])))
+        footage = {**{str(one.id): one for one in files}, **{entry_id(one.id): one for one in inside}}
     history = None if project_id is None else history_of(session, row)
     new = lay_down(session, project_id or row.project_id, document, history, footage, name)
     session.add_all(MatteFrame(shot_id=new.id, **one) for one in frames_as_rows(session, row.id))
@@ -94,7 +105,7 @@ def copy_project(session: Session, project: Project, name: str) -> Project:
     session.add(new)
     session.flush()
     here = (FootageRow.project_id == project.id) & FootageRow.trashed.is_(None) & (FootageRow.state == "ready")
-    footage: dict[str, FootageRow] = {}
+    footage: dict[str, FootageRow | ShotRow] = {}
     for row in session.scalars(select(FootageRow).where(here).order_by(FootageRow.id)):
         about = {name: getattr(row, name) for name in FOOTAGE}
         twin = FootageRow(project_id=new.id, **about)
@@ -102,6 +113,19 @@ def copy_project(session: Session, project: Project, name: str) -> Project:
         session.flush()
         footage[str(row.id)] = twin
     there = (ShotRow.project_id == project.id) & ShotRow.trashed.is_(None)
-    for shot in session.scalars(select(ShotRow).where(there).order_by(ShotRow.id)):
-        copy_shot(session, shot, None, new.id, footage)
+    for shot in in_order(session.scalars(select(ShotRow).where(there).order_by(ShotRow.id)).all()):
+        footage[entry_id(shot.id)] = copy_shot(session, shot, None, new.id, footage)
     return new
+
+
+def in_order(rows: Sequence[ShotRow]) -> list[ShotRow]:
+    """The same, each behind those that lie in it."""
+    numbers, left = {row.id for row in rows}, list(rows)
+    out: list[ShotRow] = []
+    done: set[int] = set()
+    while left:
+        ready = [row for row in left if numbers.intersection(row.about.get("holds", ())) <= done]
+        out += ready or left  # there are no circles; of one from elsewhere each leaves a gap in the other
+        done |= {row.id for row in ready or left}
+        left = [row for row in left if row.id not in done]
+    return out

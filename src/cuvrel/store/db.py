@@ -50,8 +50,9 @@ class Database:
         self.engine: Engine = create_engine(url, pool_pre_ping=True, pool_size=12, max_overflow=12)
         # what all sessions share: documents and lists of frames that were read before
         self._make = sessionmaker(
-            self.engine, expire_on_commit=False, info={"documents": Documents(), "frames": FrameLists()}
-        )
+            self.engine, expire_on_commit=False,
+            info={"documents": Documents(), "frames": FrameLists(), "database": self},
+        )  # fmt: skip
         event.listen(self._make, "after_begin", _share)
         # where a single statement is a transaction of its own, beside one that the same thread may be in
         self.apart: Engine = create_engine(

@@ -15,7 +15,7 @@ from cuvrel.core.recipe import edits
 from cuvrel.core.recipe.revise import Checked
 from cuvrel.store.models import ChangeRow, ShotRow
 
-KEPT = 12  # documents
+KEPT = 64  # documents
 Doc = dict[str, Any]
 Key = tuple[int, int, datetime]
 
@@ -67,7 +67,9 @@ def written_of(session: Session, row: ShotRow) -> Doc:
     if row.written < row.revision:
         changes = session.scalars(
             select(ChangeRow.ops)
-            .where(ChangeRow.shot_id == row.id, ChangeRow.revision > row.written, ChangeRow.revision <= row.revision)
+            .where(
+                ChangeRow.document_id == row.id, ChangeRow.revision > row.written, ChangeRow.revision <= row.revision
+            )
             .order_by(ChangeRow.revision)
         )
         raw = edits.apply(raw, [op for ops in changes for op in ops])

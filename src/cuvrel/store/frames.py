@@ -85,4 +85,4 @@ def listed(blobs: store.Blobs, snapshot: str) -> frozenset[str]:
 
 @lru_cache(maxsize=64)
 def _listed(blobs: store.Blobs, snapshot: str) -> frozenset[str]:
-    return frozenset(str(blob) for _, _, blob in json.loads(blobs.get(snapshot)) if blob)
+    return frozenset(str(one[2]) for one in json.loads(blobs.get(snapshot)) if one[2])

@@ -52,15 +52,17 @@ class FootageRow(Base):
 
 
 class ShotRow(Base):
-    """A shot at `revision`; `cursor` is the last edit that is in force.
+    """A shot, or a reel, at `revision`; `cursor` is the last edit that is in force.
 
     document: as it was at the revision `written`; the changes since lead to what it is now (see store/documents.py).
-    forgotten: up to which revision changes are not kept any more. about: what lists of shots tell of it.
+    forgotten: up to which revision changes are not kept any more. about: what lists of shots tell of it, and under
+    "holds" the numbers of the shots that lie in it.
     """
 
     __tablename__ = "shots"
     id: Mapped[int] = mapped_column(primary_key=True)
     project_id: Mapped[int] = mapped_column(ForeignKey("projects.id", ondelete="CASCADE"), index=True)
+    kind: Mapped[str] = mapped_column(String(8), default="shot", server_default="shot")
     name: Mapped[str] = mapped_column(String(200))
     document: Mapped[dict[str, Any]] = mapped_column(deferred=True)
     revision: Mapped[int] = mapped_column(default=0)
@@ -76,7 +78,7 @@ class EditRow(Base):
     """One step of the history, to undo (`inverse`) and redo (`ops`); `seq` counts from 1."""
 
     __tablename__ = "edits"
-    shot_id: Mapped[int] = mapped_column(ForeignKey("shots.id", ondelete="CASCADE"), primary_key=True)
+    document_id: Mapped[int] = mapped_column(ForeignKey("shots.id", ondelete="CASCADE"), primary_key=True)
     seq: Mapped[int] = mapped_column(primary_key=True)
     label: Mapped[str] = mapped_column(String(200), default="")
     gesture: Mapped[str | None] = mapped_column(String(40))  # edits of one gesture are one step of the history
@@ -92,7 +94,7 @@ class ChangeRow(Base):
     """
 
     __tablename__ = "changes"
-    shot_id: Mapped[int] = mapped_column(ForeignKey("shots.id", ondelete="CASCADE"), primary_key=True)
+    document_id: Mapped[int] = mapped_column(ForeignKey("shots.id", ondelete="CASCADE"), primary_key=True)
     revision: Mapped[int] = mapped_column(primary_key=True)
     ops: Mapped[list[Any]]
 
@@ -129,12 +131,12 @@ class MatteFrame(Base):
 
 
 class VersionRow(Base):
-    """A named version of a shot: its document as it was at a revision, its stored frames, and the frame
+    """A named version of a shot or a reel: its document as it was at a revision, its stored frames, and the frame
     that its picture shows (a third into the shot where there is none; store/versions.py)."""
 
     __tablename__ = "versions"
     id: Mapped[int] = mapped_column(primary_key=True)
-    shot_id: Mapped[int] = mapped_column(ForeignKey("shots.id", ondelete="CASCADE"), index=True)
+    document_id: Mapped[int] = mapped_column(ForeignKey("shots.id", ondelete="CASCADE"), index=True)
     name: Mapped[str] = mapped_column(String(200))
     revision: Mapped[int]
     document: Mapped[dict[str, Any]] = mapped_column(deferred=True)

@@ -10,7 +10,7 @@ from sqlalchemy.dialects.postgresql import ARRAY, JSONPATH
 
 from cuvrel.store.models import FootageRow, JobRow, MatteFrame, ShotRow, VersionRow
 
-OTHERS = ("document", "token", "state", "pictures", "sidecar")  # of a job: keys in these are of other things
+OTHERS = ("document", "shots", "token", "state", "pictures", "sidecar")  # of a job: keys in these are of other things
 _ANYWHERE = 'strict $.** ? (@.type() == "string" && @ like_regex "^[0-9a-f]{40}$")'
 _FRAMES = ("$[*].blob", "$[*].base.blob", '$[*].lessons."1"', '$[*].lessons."-1"')
 
@@ -33,8 +33,8 @@ def named() -> Subquery:
         parts.append(one.join(ShotRow, ShotRow.id == MatteFrame.shot_id).where(key.is_not(None)))
     for path in _FRAMES:
         key = _found(VersionRow.frames, path)
-        one = _row("versions", key, ShotRow.project_id, VersionRow.shot_id, null())
-        parts.append(one.select_from(VersionRow).join(ShotRow, ShotRow.id == VersionRow.shot_id))
+        one = _row("versions", key, ShotRow.project_id, VersionRow.document_id, null())
+        parts.append(one.select_from(VersionRow).join(ShotRow, ShotRow.id == VersionRow.document_id))
     for column in (JobRow.args, JobRow.result, JobRow.progress):
         key = _found(column.op("-")(cast(list(OTHERS), ARRAY(Text))), _ANYWHERE)
         parts.append(_row("jobs", key, JobRow.project_id, JobRow.shot_id, JobRow.id).select_from(JobRow))

@@ -105,11 +105,14 @@ class History(_Part):
 
 
 class PackedShot(_Part):
-    """A shot's document of any version, its stored frames by owner and number, and its history."""
+    """A shot's document of any version, its stored frames by owner and number, its history, and the files of the
+    shots that lie in it, by the ids that they have there.
+    """
 
     shot: dict[str, Any]
     frames: dict[Annotated[str, Field(min_length=1, max_length=40)], dict[Annotated[int, Field(ge=0)], PackedFrame]]
     history: History | None = None
+    shots: dict[Annotated[str, Field(max_length=40)], Name] = Field(default_factory=dict)
 
 
 class PackedProject:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import json
 import zipfile
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from pathlib import Path
 from typing import Any
 
@@ -15,9 +15,10 @@ from cuvrel.core.recipe.errors import RecipeError
 from cuvrel.core.recipe.hashing import hash_file
 from cuvrel.core.stand.portable import FORMAT
 from cuvrel.store.blobs import Blobs
-from cuvrel.store.copying import history_of, lay_down
+from cuvrel.store.copying import history_of, in_order, lay_down
 from cuvrel.store.documents import document_of
 from cuvrel.store.footage import clean_name, make_ready, read_by_hand
+from cuvrel.store.lying import entry_id
 from cuvrel.store.mattes import frames_of
 from cuvrel.store.models import FootageRow, MatteFrame, Project, ShotRow
 from cuvrel.store.packed import PackedFootage, PackedProject, PackedShot, opened
@@ -54,18 +55,23 @@ def pack(session: Session, blobs: Blobs, project: Project, to: Path) -> None:
         with zipfile.ZipFile(beside, "w", zipfile.ZIP_STORED) as archive:
             listed = [{"id": str(r.id), "name": r.name, "file": files[str(r.id)], "hash": r.blob,
                        "hand": r.info.get("hand", {})} for r in footage]  # fmt: skip
-            shot_files = []
             written: set[str] = set()
             for row in footage:
                 if files[str(row.id)] not in written:
                     archive.write(blobs.path(row.blob), files[str(row.id)])
                     written.add(files[str(row.id)])
             rows = session.scalars(_shots_of(project)).all()
-            for number, shot in enumerate(rows, 1):
-                name = f"shot-{number:02d}.json"
-                shot_files.append(name)
-                archive.writestr(name, json.dumps(_portable(session, blobs, shot, files, archive, written), indent=1))
-            about = {"cuvrel": FORMAT, "project": project.name, "shots": shot_files, "footage": listed}
+            names: dict[int, str] = {}
+            for kind in ("shot", "reel"):
+                these = [row for row in rows if row.kind == kind]
+                names |= {row.id: f"{kind}-{number:02d}.json" for number, row in enumerate(these, 1)}
+            files |= {entry_id(number): name for number, name in names.items()}
+            for shot in rows:
+                portable = _portable(session, blobs, shot, files, archive, written)
+                archive.writestr(names[shot.id], json.dumps(portable, indent=1))
+            # each behind those that lie in it, as they are read
+            about = {"cuvrel": FORMAT, "project": project.name, "footage": listed,
+                     "shots": [names[row.id] for row in in_order(rows)]}  # fmt: skip
             archive.writestr("project.json", json.dumps(about, indent=1))
         beside.replace(to)
     finally:
@@ -105,9 +111,10 @@ def _portable(
             steps = {step: kept(blob, "lesson") for step, blob in frame.lessons.items() if step in ("1", "-1")}
             about["lessons"] = {"by": frame.lessons["by"], "files": steps}
         frames.setdefault(frame.owner, {})[str(frame.frame)] = about
-    used = {f["id"]: files[f["id"]] for f in document["footage"]}
-    return {"cuvrel": FORMAT, "shot": document, "files": used, "read": read_by_hand(session, whole.shot),
-            "frames": frames, "history": history_of(session, row)}  # fmt: skip
+    used = {f["id"]: files[f["id"]] for f in document["footage"] if not f["shot"]}
+    inside = {f["id"]: files[f["id"]] for f in document["footage"] if f["shot"] and f["id"] in files}
+    return {"cuvrel": FORMAT, "shot": document, "files": used, "shots": inside, "frames": frames,
+            "read": read_by_hand(session, whole.shot), "history": history_of(session, row)}  # fmt: skip
 
 
 def unpack(session: Session, blobs: Blobs, file: Path) -> Project:
@@ -126,13 +133,16 @@ def fill(
 ) -> None:  # fmt: skip
     """Brings all that a packed project holds into one. Raises what `opened` makes a sentence of."""
     ids: dict[str, FootageRow] = {}
+    laid: dict[str, ShotRow] = {}
     steps = len(packed.about.footage) + len(packed.about.shots)
     for done, one in enumerate(packed.about.footage):
         tell(done, steps)
         ids[one.id] = _footage(session, blobs, project, packed, one)
     for done, shot in enumerate(packed.about.shots, len(ids)):
         tell(done, steps)
-        _shot(session, blobs, project, packed, packed.shot(shot), ids)
+        raw = packed.shot(shot)
+        inside = {entry: laid[file] for entry, file in raw.shots.items() if file in laid}
+        laid[shot] = _shot(session, blobs, project, packed, raw, {**ids, **inside})
 
 
 def _footage(session: Session, blobs: Blobs, project: Project, packed: PackedProject, one: PackedFootage) -> FootageRow:
@@ -150,8 +160,8 @@ def _footage(session: Session, blobs: Blobs, project: Project, packed: PackedPro
 
 def _shot(
     session: Session, blobs: Blobs, project: Project, packed: PackedProject, raw: PackedShot,
-    ids: dict[str, FootageRow],
-) -> None:  # fmt: skip
+    ids: Mapping[str, FootageRow | ShotRow],
+) -> ShotRow:  # fmt: skip
     history = None if raw.history is None else raw.history.model_dump()
     row = lay_down(session, project.id, raw.shot, history, ids)
     shot = document_of(session, row).shot
@@ -181,3 +191,4 @@ def _shot(
             session.add(MatteFrame(shot_id=row.id, owner=owner, frame=number, origin=one.origin, doubt=one.doubt,
                                    blob=blob, halt=halt, base=base, lessons=lessons))  # fmt: skip
     session.flush()
+    return row

@@ -7,7 +7,7 @@ from collections import OrderedDict
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
 from functools import lru_cache
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 from sqlalchemy import select
 from sqlalchemy.orm import Session
@@ -18,20 +18,30 @@ from cuvrel.core.media.probe import MediaInfo
 from cuvrel.core.media.reader import PART, Reader, Wanted, as_grey, resized
 from cuvrel.core.media.sound import Samples, Stored
 from cuvrel.core.media.writer import read_grey
+from cuvrel.core.recipe.check import read_shot
 from cuvrel.core.recipe.errors import MediaError
 from cuvrel.core.recipe.models import Shot
+from cuvrel.core.recipe.reel import Reel
+from cuvrel.core.sound.mix import Mix
+from cuvrel.core.sound.pieces import PiecesSound
 from cuvrel.core.stand.build import Stand
 from cuvrel.core.stand.nodes import Node, node
 from cuvrel.core.tracks.path import Measured
 from cuvrel.store.blobs import Blobs
+from cuvrel.store.documents import document_of
 from cuvrel.store.frames import stored_blobs
-from cuvrel.store.models import FootageRow
+from cuvrel.store.lying import holds, number_of, states
+from cuvrel.store.models import FootageRow, ShotRow
+
+if TYPE_CHECKING:
+    from cuvrel.store.db import Database
 
 
-def _by_owner(frames: list[list[Any]]) -> dict[str, dict[int, str]]:
+def _by_owner(frames: list[list[Any]], inside: int | None) -> dict[str, dict[int, str]]:
+    """A snapshot's frames of the shot itself, or of one that lies in it."""
     out: dict[str, dict[int, str]] = {}
-    for owner, frame, blob in frames:
-        if blob:
+    for owner, frame, blob, *number in frames:
+        if blob and number == ([] if inside is None else [inside]):
             out.setdefault(owner, {})[frame] = blob
     return out
 
@@ -65,11 +75,37 @@ class Readers:
             self._open.clear()
 
 
-def sounds_of(session: Session, shot: Shot, blobs: Blobs) -> dict[str, Samples]:
-    """The recordings that a shot's sound is made of, by the id of their footage."""
+def sounds_of(
+    session: Session, shot: Shot, blobs: Blobs, shots: Mapping[str, Any] | None = None, within: tuple[int, ...] = ()
+) -> dict[str, Samples]:
+    """The recordings that a shot's sound is made of, by the id of their footage; of a reel, what its pieces sound like.
+
+    shots: the documents of what lies in it, by number, in place of those of now. within: what it lies in.
+    """
     ids = [int(one) for one in (shot.plate, shot.sound.under) if one and one.isdigit()]
     rows = session.scalars(select(FootageRow).where(FootageRow.id.in_(ids)))
-    return {str(row.id): Stored(blobs.path(row.sound["blob"]), bool(row.sound["deep"])) for row in rows if row.sound}
+    out: dict[str, Samples] = {
+        str(row.id): Stored(blobs.path(row.sound["blob"]), bool(row.sound["deep"])) for row in rows if row.sound
+    }
+    if isinstance(shot, Reel):
+        mixes: dict[str, Mix] = {}
+        for entry in {piece.shot for piece in shot.pieces}:
+            number = number_of(entry)
+            inner = None if number is None or number in within else _shot_now(session, number, shots)
+            if number is not None and inner is not None:
+                mixes[entry] = Mix(inner, sounds_of(session, inner, blobs, shots, (*within, number)))
+        pieces = PiecesSound(shot, mixes)
+        if not pieces.silent:
+            out[shot.plate] = pieces
+    return out
+
+
+def _shot_now(session: Session, number: int, shots: Mapping[str, Any] | None) -> Shot | None:
+    """A shot that lies in another one, of a snapshot or as it is now; None where it is not there."""
+    if shots is not None:
+        return read_shot(shots[str(number)]) if str(number) in shots else None
+    row = session.get(ShotRow, number)
+    return None if row is None or row.trashed is not None else document_of(session, row).shot
 
 
 class StoredTrack(Mapping[int, Measured]):
@@ -149,22 +185,58 @@ class StoreSources:
         self, session: Session, shot_id: int, shot: Shot, blobs: Blobs, readers: Readers, *,
         proxies: bool = True,
         frames: list[list[Any]] | None = None,
+        shots: dict[str, dict[str, Any]] | None = None,
+        within: tuple[int, ...] = (),
     ) -> None:  # fmt: skip
-        """proxies: small pictures may come from the proxy. frames: a snapshot to use in place of the rows."""
+        """proxies: small pictures may come from the proxy. frames, shots: a snapshot to use in place of the rows (see
+        lying.Whole); a snapshot of frames alone, as a version's, has the shots that lie in it as they are now. within:
+        the shots that this one lies in, the outermost first.
+        """
         self._blobs, self._readers, self._proxies = blobs, readers, proxies
+        self._database: Database = session.info["database"]
+        self._within, self._snapshot = (*within, shot_id), None if shots is None else (frames or [], shots)
+        self._inside = {} if shots is not None else states(session, holds(shot))
+        self._shots: dict[str, tuple[Shot, StoreSources]] = {}
+        self._lock = threading.Lock()
         ids = [int(f.id) for f in shot.footage if f.id.isdigit()]
         rows = session.scalars(select(FootageRow).where(FootageRow.id.in_(ids)))
         # not the rows themselves: these are kept for longer than their session lasts
         self._footage = {str(r.id): _Known(r.name, r.state, r.blob, dict(r.info), dict(r.proxy)) for r in rows}
-        self._frames = stored_blobs(session, shot_id) if frames is None else _by_owner(frames)
+        inside = shot_id if within else None
+        self._frames = stored_blobs(session, shot_id) if frames is None else _by_owner(frames, inside)
 
     def same(self, other: StoreSources) -> bool:
         """Whether these are the same footage, read the same way, and the same stored frames as of another one."""
         mine, theirs = ({ident: one.key for ident, one in of._footage.items()} for of in (self, other))
-        if mine != theirs or self._frames.keys() != other._frames.keys():
+        if mine != theirs or self._inside != other._inside or self._frames.keys() != other._frames.keys():
             return False
         # lists that have not changed are not read again: they are the same objects
         return all(self._frames[owner] is other._frames[owner] for owner in self._frames)
+
+    def inside(self, footage_id: str) -> tuple[Shot, StoreSources]:
+        """See Sources; each is opened when it is first asked for."""
+        with self._lock:
+            if footage_id not in self._shots:
+                self._shots[footage_id] = self._opened(number_of(footage_id))
+            return self._shots[footage_id]
+
+    def _opened(self, number: int | None) -> tuple[Shot, StoreSources]:
+        if number is None or number in self._within:
+            raise MediaError("A shot that lies in this one is not there.")
+        more: dict[str, Any] = {"proxies": self._proxies, "within": self._within}
+        with self._database.session() as session:
+            if self._snapshot is not None:
+                frames, shots = self._snapshot
+                if str(number) not in shots:
+                    raise MediaError("A shot that lies in this one is not there.")
+                shot = read_shot(shots[str(number)])
+                more |= {"frames": frames, "shots": shots}
+            else:
+                row = session.get(ShotRow, number)
+                if row is None or row.trashed is not None:
+                    raise MediaError("A shot that lies in this one is in the trash.")
+                shot = document_of(session, row).shot
+            return shot, StoreSources(session, number, shot, self._blobs, self._readers, **more)
 
     def picture(self, footage_id: str, frame: int, size: tuple[int, int]) -> Node:
         """A node of (H, W, 3) uint8 sRGB at `size`, from the proxy where that is large enough."""

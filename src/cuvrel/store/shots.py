@@ -10,11 +10,13 @@ from sqlalchemy.orm import Session
 
 from cuvrel.core.recipe import edits
 from cuvrel.core.recipe.errors import CuvrelError, RecipeError
-from cuvrel.core.recipe.models import Shot
+from cuvrel.core.recipe.models import Footage, Shot
+from cuvrel.core.recipe.reel import Reel
 from cuvrel.core.recipe.revise import Checked, Revision, revised
 from cuvrel.store.db import notify
 from cuvrel.store.documents import Documents, document_of, written_of
 from cuvrel.store.footage import entry
+from cuvrel.store.lying import holds, number_of, states
 from cuvrel.store.models import ChangeRow, EditRow, FootageRow, Project, ShotRow, now
 
 Doc = dict[str, Any]
@@ -87,7 +89,8 @@ def shot_of(session: Session, row: ShotRow) -> Shot:
 def create(session: Session, project_id: int, document: Doc) -> ShotRow:
     """A new shot with a checked document."""
     checked = Checked.of(document)
-    row = ShotRow(project_id=project_id, name=checked.shot.name, document=checked.document, about=_about(checked.shot))
+    row = ShotRow(project_id=project_id, kind=checked.shot.kind, name=checked.shot.name, document=checked.document,
+                  about=_about(checked.shot))  # fmt: skip
     session.add(row)
     session.flush()
     return row
@@ -95,7 +98,8 @@ def create(session: Session, project_id: int, document: Doc) -> ShotRow:
 
 def _about(shot: Shot) -> dict[str, Any]:
     """What lists of shots tell of one."""
-    return {"frames": len(shot.frames), "fps": shot.fps, "mattes": len(shot.mattes)}
+    about = {"frames": len(shot.frames), "fps": shot.fps, "mattes": len(shot.mattes), "holds": holds(shot)}
+    return about | ({"pieces": len(shot.pieces)} if isinstance(shot, Reel) else {})
 
 
 def foresee(
@@ -144,11 +148,11 @@ def edit(
     _held_against(session, row, revision, ops)
     before, made = _revised(session, row, ops, foreseen)
     _known_footage(session, row, before, made.after)
-    session.execute(delete(EditRow).where(EditRow.shot_id == shot_id, EditRow.seq > row.cursor))
+    session.execute(delete(EditRow).where(EditRow.document_id == shot_id, EditRow.seq > row.cursor))
     last = session.get(EditRow, (shot_id, row.cursor)) if gesture else None
     if last is None or last.gesture != gesture:
         row.cursor += 1
-        session.add(EditRow(shot_id=shot_id, seq=row.cursor, label=label[:200], gesture=gesture, ops=made.ops,
+        session.add(EditRow(document_id=shot_id, seq=row.cursor, label=label[:200], gesture=gesture, ops=made.ops,
                             inverse=made.inverse))  # fmt: skip
         again = False
     else:
@@ -176,11 +180,27 @@ def _known_footage(session: Session, row: ShotRow, before: Checked, after: Check
     for one in after.shot.footage:
         if was.get(one.id) == one:
             continue
+        if one.shot:
+            _known_shot(session, row, one)
+            continue
         there = session.get(FootageRow, int(one.id)) if one.id.isdigit() and int(one.id) < 2**31 else None
         if there is None or there.project_id != row.project_id or there.state != "ready":
             raise RecipeError(f"There is no footage '{one.name}' in this project.", "Bring it in first.")
         if one.model_copy(update={"name": ""}) != entry(there).model_copy(update={"name": ""}):
             raise RecipeError(f"The footage '{there.name}' is not what the edit says of it.")
+
+
+def _known_shot(session: Session, row: ShotRow, one: Footage) -> None:
+    """Raises RecipeError where a shot can't be laid in: it is not there, or what it shows holds the one it goes into.
+
+    What it was when it was laid in is taken as it is said: an older version of a reel may be gone back to.
+    """
+    number = number_of(one.id)
+    there = None if number is None else session.get(ShotRow, number)
+    if there is None or there.project_id != row.project_id or (there.trashed is not None and number != row.id):
+        raise RecipeError(f"There is no shot '{one.name}' in this project.", "It may be in the trash.")
+    if number == row.id or row.id in states(session, [there.id]):
+        raise RecipeError(f"'{there.name}' holds '{row.name}': each would lie in the other.", "Use a copy of it.")
 
 
 def _again(last: edits.Ops, made: Revision) -> bool:
@@ -193,7 +213,7 @@ def _since(session: Session, row: ShotRow, revision: int) -> list[edits.Ops] | N
     """The changes since a revision; None where they are not kept any more."""
     changes = session.execute(
         select(ChangeRow.revision, ChangeRow.ops)
-        .where(ChangeRow.shot_id == row.id, ChangeRow.revision > revision)
+        .where(ChangeRow.document_id == row.id, ChangeRow.revision > revision)
         .order_by(ChangeRow.revision)
     ).all()
     return None if revision < row.forgotten else [list(ops) for _, ops in changes]
@@ -239,15 +259,15 @@ def _advance(
     """Writes a revision down. again: it takes the place of the last one, which nobody needs to go through any more."""
     shot = made.after.shot
     if again:
-        session.execute(delete(ChangeRow).where(ChangeRow.shot_id == row.id, ChangeRow.revision == row.revision))
+        session.execute(delete(ChangeRow).where(ChangeRow.document_id == row.id, ChangeRow.revision == row.revision))
     row.revision, row.name, row.updated, row.about = row.revision + 1, shot.name, now(), _about(shot)
-    session.add(ChangeRow(shot_id=row.id, revision=row.revision, ops=made.ops))
+    session.add(ChangeRow(document_id=row.id, revision=row.revision, ops=made.ops))
     if row.revision - row.written >= WRITTEN:
         row.document, row.written = made.after.document, row.revision
     project = session.get(Project, row.project_id)
     if project:
         project.updated = row.updated
-    notify(session, "shot", shot=row.id, revision=row.revision)
+    notify(session, "shot", shot=row.id, revision=row.revision, project=row.project_id)
     session.flush()
     documents: Documents = session.info["documents"]
     documents.put(row, made.after)
@@ -261,7 +281,7 @@ def prune(session: Session, keep: int = 1000) -> int:
     gone = 0
     for row in session.scalars(select(ShotRow).where(ShotRow.revision - ShotRow.forgotten > 2 * keep)):
         until = min(row.written, row.revision - keep)
-        statement = delete(ChangeRow).where(ChangeRow.shot_id == row.id, ChangeRow.revision <= until)
+        statement = delete(ChangeRow).where(ChangeRow.document_id == row.id, ChangeRow.revision <= until)
         gone += session.execute(statement).rowcount  # type: ignore[attr-defined]
         row.forgotten = until
     return gone
@@ -271,7 +291,7 @@ def history(session: Session, row: ShotRow) -> dict[str, Any]:
     """Whether there is something to undo and to redo, and what it is called."""
     pair = session.execute(
         select(EditRow.seq, EditRow.label).where(
-            EditRow.shot_id == row.id, EditRow.seq.in_((row.cursor, row.cursor + 1))
+            EditRow.document_id == row.id, EditRow.seq.in_((row.cursor, row.cursor + 1))
         )
     )
     labels = {one.seq: one.label for one in pair}

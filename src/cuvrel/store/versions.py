@@ -22,8 +22,10 @@ def keep(session: Session, shot_id: int, name: str, shown: int | None = None) ->
     Raises NotFound.
     """
     row = shots.locked(session, shot_id)
-    version = VersionRow(shot_id=row.id, name=name, revision=row.revision, document=document_of(session, row).document,
-                         frames=frames_as_rows(session, row.id), shown=shown)  # fmt: skip
+    document, frames = document_of(session, row).document, frames_as_rows(session, row.id)
+    version = VersionRow(
+        document_id=row.id, name=name, revision=row.revision, document=document, frames=frames, shown=shown
+    )
     session.add(version)
     session.flush()
     return version
@@ -32,14 +34,14 @@ def keep(session: Session, shot_id: int, name: str, shown: int | None = None) ->
 def found(session: Session, shot_id: int, number: int) -> VersionRow:
     """A version of a shot. Raises NotFound."""
     row = session.get(VersionRow, number)
-    if row is None or row.shot_id != shot_id:
+    if row is None or row.document_id != shot_id:
         raise shots.NotFound("There is no such version of this shot.")
     return row
 
 
 def versions_of(session: Session, row: ShotRow) -> list[VersionRow]:
     """All versions of a shot, the newest first."""
-    wanted = select(VersionRow).where(VersionRow.shot_id == row.id).order_by(VersionRow.id.desc())
+    wanted = select(VersionRow).where(VersionRow.document_id == row.id).order_by(VersionRow.id.desc())
     return list(session.scalars(wanted))
 
 
@@ -63,7 +65,7 @@ def go_back(session: Session, version: VersionRow) -> shots.Done:
     Undoing the step brings the document back. Stored frames are no part of a document: where those of now would be
     lost, they are kept as a version of their own.
     """
-    row = shots.locked(session, version.shot_id)
+    row = shots.locked(session, version.document_id)
     if _by_place(frames_as_rows(session, row.id)) - _by_place(version.frames):
         keep(session, row.id, f"before going back to {version.name}"[:200])
     now = document_of(session, row).document

@@ -29,6 +29,7 @@ from cuvrel.web import (
     problems,
     projects,
     redaction,
+    reels,
     shots,
     sound,
     stand,
@@ -57,7 +58,7 @@ HEADERS = {
 """Of every answer: nothing is loaded from outside, and no type is guessed."""
 RESOURCES = (
     projects, colour, footage, shots, stand, pictures, exports, trash, versions, looks, tracks, redaction, sound, cuts,
-    packed, health,
+    packed, reels, health,
 )  # fmt: skip
 
 

@@ -18,8 +18,7 @@ from cuvrel.jobs.queue import stop as stop_job
 from cuvrel.store import shots as store
 from cuvrel.store.access import job_for, preset_for, shot_for
 from cuvrel.store.audits import state_of
-from cuvrel.store.documents import document_of
-from cuvrel.store.frames import snapshot
+from cuvrel.store.lying import whole_of
 from cuvrel.store.models import PresetRow
 from cuvrel.store.pictures import StoreSources
 from cuvrel.web.export_models import EstimateOut, ExportRequest, NewPreset, PresetOut, PresetsOut
@@ -48,10 +47,11 @@ def new_export(path: ById, body: ExportRequest) -> Response:
         shared.blobs.room.require(
             room_for(order, round(plate.width * scale), round(plate.height * scale)), "this export"
         )
-        frames = shared.blobs.put(json.dumps(snapshot(session, row.id)).encode())
+        whole = whole_of(session, row)
+        frames = shared.blobs.put(json.dumps(whole.frames).encode())
         job = put(
             session, "export", row.project_id, title, shot_id=row.id, total=len(order.frames),
-            args={**order.as_json(), "name": name, "document": document_of(session, row).document, "frames": frames,
+            args={**order.as_json(), "name": name, "document": whole.document, "frames": frames, "shots": whole.shots,
                   "revision": row.revision, "state": state_of(session, row)},
         )  # fmt: skip
         out = job_out(job)

@@ -9,6 +9,7 @@ from pydantic import BaseModel, ConfigDict, Field, Json, StringConstraints
 from cuvrel.core.recipe.declared import Family, Over
 from cuvrel.core.recipe.keyframe_edits import Clip, Deed
 from cuvrel.core.recipe.models import Shot
+from cuvrel.core.recipe.reel import Reel
 from cuvrel.core.recipe.values import CurvePoints, Keys, RampStops
 from cuvrel.core.stand.view_kinds import AnyTarget, AnyView
 
@@ -170,7 +171,8 @@ class FootageOut(BaseModel):
 
 
 class ShotCard(BaseModel):
-    """A shot in a list. `picture` is the address of a small picture of it, `doubts` counts its frames in doubt."""
+    """A shot or a reel in a list. `picture` is the address of a small picture of it, `doubts` counts its frames in
+    doubt, `pieces` a reel's pieces."""
 
     id: int
     name: str
@@ -180,6 +182,7 @@ class ShotCard(BaseModel):
     updated: str
     picture: str
     doubts: int = 0
+    pieces: int = 0
 
 
 class ProjectOut(BaseModel):
@@ -189,6 +192,7 @@ class ProjectOut(BaseModel):
     name: str
     updated: str
     shots: list[ShotCard]
+    reels: list[ShotCard]
     footage: list[FootageOut]
     jobs: list[JobOut]
 
@@ -241,7 +245,7 @@ class ShotOut(BaseModel):
     project: int
     project_name: str
     revision: int
-    document: Shot
+    document: Reel | Shot
     history: History
     frames: list[FrameOut]
     jobs: list[JobOut]

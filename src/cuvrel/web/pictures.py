@@ -24,6 +24,7 @@ from cuvrel.core.keys.difference_key import suggested
 from cuvrel.core.looks.apply import laid_on, suited
 from cuvrel.core.looks.models import Look
 from cuvrel.core.media.writer import png_bytes
+from cuvrel.core.recipe.check import shot_model
 from cuvrel.core.recipe.declared import declared
 from cuvrel.core.recipe.errors import RecipeError
 from cuvrel.core.recipe.hashing import hash_tree, key_of
@@ -112,7 +113,7 @@ def _with_look(look: Look, stand: Stand, on: PlaneTarget | StandTarget) -> Stand
     """The stand with a look on a plane, or on all of it with a preferred matte."""
     plane = on.plane if isinstance(on, PlaneTarget) else None
     chosen = suited(look, stand.shot, on.matte if isinstance(on, StandTarget) else None)
-    laid = Shot.model_validate(laid_on(look, stand.shot, chosen, plane))
+    laid = shot_model(laid_on(look, stand.shot, chosen, plane))
     return stand.of(laid)
 
 

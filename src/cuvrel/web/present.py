@@ -11,6 +11,8 @@ from sqlalchemy.orm import Session
 
 from cuvrel.core.media.sound import RATE
 from cuvrel.core.recipe.errors import MediaError
+from cuvrel.core.recipe.models import Shot
+from cuvrel.core.recipe.reel import Reel
 from cuvrel.core.recipe.revise import Checked
 from cuvrel.jobs.queue import OPEN, job_json
 from cuvrel.store.documents import document_of
@@ -76,6 +78,7 @@ def shot_card(row: ShotRow, doubts: int = 0) -> ShotCard:
         updated=row.updated.isoformat(),
         picture=f"/api/shots/{row.id}/card.jpg?revision={row.revision}",
         doubts=doubts,
+        pieces=row.about.get("pieces", 0),
     )
 
 
@@ -103,7 +106,8 @@ def project_out(session: Session, row: Project) -> ProjectOut:
         id=row.id,
         name=row.name,
         updated=row.updated.isoformat(),
-        shots=[shot_card(s, doubts.get(s.id, 0)) for s in shots],
+        shots=[shot_card(s, doubts.get(s.id, 0)) for s in shots if s.kind == "shot"],
+        reels=[shot_card(s) for s in shots if s.kind == "reel"],
         footage=[footage_out(f) for f in footage],
         jobs=[job_out(j) for j in jobs],
     )
@@ -120,6 +124,13 @@ def uses_of(document: Checked) -> list[Use]:
             for one in document.references]  # fmt: skip
 
 
+def _pieces_out(shot: Shot) -> FootageOut:
+    """What stands for the plate of a reel."""
+    about = shot.plate_footage()
+    return FootageOut(id=0, name=about.name, state="ready", message="", size=0, width=about.width, height=about.height,
+                      frames=about.frames, fps=about.fps)  # fmt: skip
+
+
 def shot_out(session: Session, row: ShotRow) -> ShotOut:
     """A shot with all that the workspace needs."""
     project = session.get(Project, row.project_id)
@@ -127,7 +138,7 @@ def shot_out(session: Session, row: ShotRow) -> ShotOut:
     checked = document_of(session, row)
     shot = checked.shot
     plate = session.get(FootageRow, int(shot.plate)) if shot.plate.isdigit() else None
-    if plate is None:
+    if plate is None and not isinstance(shot, Reel):
         raise MediaError("The footage that it works on is not there.")
     # a follow that failed is shown until another one was started
     newest = select(func.max(JobRow.id)).where(JobRow.shot_id == row.id, JobRow.kind.in_(FOLLOWS)).scalar_subquery()
@@ -152,6 +163,6 @@ def shot_out(session: Session, row: ShotRow) -> ShotOut:
         history=history(session, row),
         frames=[frame_out(f) for f in frames_of(session, row.id)],
         jobs=[job_out(j) for j in jobs],
-        plate=footage_out(plate),
+        plate=_pieces_out(shot) if plate is None else footage_out(plate),
         uses=uses_of(checked),
     )

@@ -25,7 +25,7 @@ api = APIBlueprint("versions", __name__, url_prefix="/api", abp_responses={"422"
 def _out(row: VersionRow) -> VersionOut:
     return VersionOut(
         id=row.id, name=row.name, revision=row.revision, created=row.created.isoformat(),
-        picture=f"/api/shots/{row.shot_id}/versions/{row.id}/card.jpg",
+        picture=f"/api/shots/{row.document_id}/versions/{row.id}/card.jpg",
     )  # fmt: skip
 
 

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from cuvrel.core.looks.models import Look, Need
+from cuvrel.core.recipe.check import shot_model
 from cuvrel.core.recipe.conform import Fit, fitted
 from cuvrel.core.recipe.edits import apply
 from cuvrel.core.recipe.errors import RecipeError
@@ -46,7 +47,7 @@ def _taken(shot: Shot, name: str, planes: list[Plane], of_steps: bool) -> Look:
     owners = {f"plane:{one}" for one in ids}
     # tracks are the shot's own: what rides stays where it would be without
     still = [without_ride(rider) for rider in reversed(list(riders(part))) if rider.owner in owners]
-    part = Shot.model_validate(apply(part.model_dump(mode="json"), still))
+    part = shot_model(apply(part.model_dump(mode="json"), still))
     document = fitted(part, Fit(first=shot.frames.start), owners)
     steps = document["planes"][0]["treatments"] if of_steps else []
     wanted = [one for one in references(part) if one.owner in owners]

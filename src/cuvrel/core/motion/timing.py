@@ -13,9 +13,8 @@ from functools import lru_cache
 from typing import Literal
 
 from cuvrel.core.recipe.declared import Params, choice, declare, number, switch
+from cuvrel.core.recipe.rates import exact
 from cuvrel.core.recipe.values import Env, Scalar
-
-FINEST = 10_000  # a speed's smallest step is a ten-thousandth
 
 
 class TimeParams(Params):
@@ -90,14 +89,6 @@ class Moment:
     frame: int
     after: int
     share: Fraction
-
-
-def exact(value: float) -> Fraction:
-    """A typed number as a fraction: 29.97 is 30000/1001, 33.3 is 333/10."""
-    for common in (Fraction(24000, 1001), Fraction(30000, 1001), Fraction(60000, 1001), Fraction(120000, 1001)):
-        if abs(value - float(common)) < 0.0006:
-            return common
-    return Fraction(round(value * FINEST), FINEST)
 
 
 def is_neutral(params: TimeParams) -> bool:

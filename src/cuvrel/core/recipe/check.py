@@ -10,6 +10,7 @@ from pydantic import ValidationError
 from cuvrel.core.recipe.declared import declared
 from cuvrel.core.recipe.errors import RecipeError
 from cuvrel.core.recipe.models import Shot
+from cuvrel.core.recipe.reel import Reel
 from cuvrel.core.recipe.references import Reference, references
 from cuvrel.core.recipe.upgrades import upgrade
 
@@ -23,13 +24,19 @@ def read_shot(raw: Any) -> Shot:
     return checked(upgrade(raw))[0]
 
 
+def shot_model(raw: Any) -> Shot:
+    """The model of a shot's or a reel's document of today's version, by its kind. Raises pydantic's ValidationError."""
+    of_reel = isinstance(raw, dict) and raw.get("kind") == "reel"
+    return Reel.model_validate(raw) if of_reel else Shot.model_validate(raw)
+
+
 def checked(raw: Any) -> tuple[Shot, tuple[Reference, ...]]:
     """The same for a document of today's version, of which parts may be models that were checked before.
 
     Returns its references, too.
     """
     try:
-        shot = Shot.model_validate(raw)
+        shot = shot_model(raw)
     except ValidationError as fault:
         first = fault.errors()[0]
         path = "/".join(str(part) for part in first["loc"])
@@ -40,6 +47,8 @@ def checked(raw: Any) -> tuple[Shot, tuple[Reference, ...]]:
     _unique("planes", [p.id for p in shot.planes])
     _unique("pulls and tracks", [pull.id for m in shot.mattes for pull in m.pulls] + [t.id for t in shot.tracks])
     _unique("treatments", [step.id for p in shot.planes for step in p.treatments])
+    if isinstance(shot, Reel):
+        _unique("pieces", [piece.id for piece in shot.pieces])
     for matte in shot.mattes:
         for pull in matte.pulls:
             _unique(f"shapes of '{matte.name}'", [shape.id for shape in pull.shapes])
@@ -84,6 +93,10 @@ def _seen(shot: Shot, found: Iterable[Reference]) -> None:
         if one.kind != "footage" or one.path == "/sound/under":
             continue
         entry = shot.footage_by_id(one.id)
+        if entry.shot != (one.what == "piece") and not (entry.shot and one.element):
+            if entry.shot:
+                raise RecipeError(f"'{entry.name}' is a shot; {one.named} needs a file.", "Show it by an element.")
+            raise RecipeError(f"'{entry.name}' is no shot.", "Make a shot of it first.")
         if one.table and entry.frames:
             raise RecipeError(f"'{entry.name}' is no colour table.", "Bring in a .cube file.")
         if not one.table and not entry.frames:

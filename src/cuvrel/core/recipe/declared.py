@@ -21,7 +21,20 @@ from cuvrel.core.recipe.needs import Need
 from cuvrel.core.recipe.values import CurvePoints, Driver, Env, Keys, RampStops, Ride, Strict, Xy, at, is_on
 
 Family = Literal[
-    "pull", "joining", "edge", "treatment", "plane", "laying", "gate", "placement", "time", "track", "sound"
+    "pull",
+    "joining",
+    "edge",
+    "treatment",
+    "plane",
+    "laying",
+    "gate",
+    "placement",
+    "time",
+    "track",
+    "sound",
+    "fitting",
+    "move",
+    "join",
 ]
 Values = dict[str, Any]
 Holds = Literal["marks", "shapes"]
@@ -63,17 +76,19 @@ def number(
     )  # fmt: skip
 
 
-def colour(default: tuple[float, float, float], label: str, *, hint: str = "") -> Any:
+def colour(default: tuple[float, float, float], label: str, *, hint: str = "", animatable: bool = True) -> Any:
     """A colour's field, display-encoded sRGB, 0 to 1 each."""
     return Field(
         default,
         title=label,
         description=hint,
-        json_schema_extra={"control": "colour", "low": 0.0, "high": 1.0, "animatable": True},
+        json_schema_extra={"control": "colour", "low": 0.0, "high": 1.0, "animatable": animatable},
     )
 
 
-def point(default: Xy, label: str, *, hint: str = "", far: float = 100_000, dated: str | None = None) -> Any:
+def point(
+    default: Xy, label: str, *, hint: str = "", far: float = 100_000, dated: str | None = None, animatable: bool = True
+) -> Any:
     """A place's field, of the type Point: plate pixels from the frame's middle, to the right and down.
 
     far: how far off it may lie. dated: the field that holds the frame on which it was set.
@@ -84,21 +99,22 @@ def point(default: Xy, label: str, *, hint: str = "", far: float = 100_000, date
         "high": far,
         "step": 1.0,
         "unit": "px",
-        "animatable": True,
+        "animatable": animatable,
         "dated": dated,
     }
     return Field(default, title=label, description=hint, json_schema_extra=about)  # type: ignore[arg-type]
 
 
 def curve(
-    default: CurvePoints, label: str, low: float = 0.0, high: float = 1.0, *, hint: str = "", over: Over = "luma"
-) -> Any:
+    default: CurvePoints, label: str, low: float = 0.0, high: float = 1.0, *, hint: str = "", over: Over = "luma",
+    animatable: bool = True,
+) -> Any:  # fmt: skip
     """A curve's field, of the type Curve: its points' x runs from 0 to 1, their y from `low` to `high`.
 
     Its default is the curve that changes nothing. over: of what the frame's spread is drawn behind it; `wheel` is the
     hue, from red by green and blue to red.
     """
-    about = {"control": "curve", "low": low, "high": high, "animatable": True, "over": over, "neutral": default}
+    about = {"control": "curve", "low": low, "high": high, "animatable": animatable, "over": over, "neutral": default}
     return Field(default, title=label, description=hint, json_schema_extra=about)  # type: ignore[arg-type]
 
 
@@ -130,6 +146,14 @@ def parts(label: str, *, hint: str = "") -> Any:
     """A field with the parts of EXR footage that are chosen (stills.part); the footage is in the field `footage`."""
     return Field(default_factory=list, title=label, description=hint, max_length=100,
                  json_schema_extra={"control": "parts"})  # fmt: skip
+
+
+def inner(label: str, of: Literal["matte", "track"], *, hint: str = "") -> Any:
+    """A field that names something of the shot that a piece shows, by its id there. None while nothing is chosen.
+
+    It is no reference of the document: where there is no such thing (any more) the piece does without.
+    """
+    return Field(None, title=label, description=hint, max_length=40, json_schema_extra={"control": "inner", "of": of})
 
 
 def choice(default: str, label: str, options: Sequence[str], *, hint: str = "") -> Any:
@@ -191,7 +215,7 @@ def _held(title: str, about: About, value: Any) -> list[Any]:
             raise ValueError(f"{title} can't be driven by time")
         value = value.base
     if isinstance(value, Ride):
-        if about["control"] != "point":
+        if about["control"] != "point" or not about["animatable"]:
             raise ValueError(f"{title} can't ride on a track")
         value = value.base
     if isinstance(value, Keys):

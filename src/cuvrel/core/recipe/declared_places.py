@@ -9,6 +9,9 @@ from typing import Literal
 
 from cuvrel.core.recipe.declared import Declared, Params, declared
 from cuvrel.core.recipe.models import Plane, Shot
+from cuvrel.core.recipe.reel import Reel
+
+PIECE: tuple[Literal["fitting", "move", "join"], ...] = ("fitting", "move", "join")
 
 
 @dataclass(frozen=True)
@@ -53,6 +56,12 @@ def places(shot: Shot) -> Iterator[Place]:
         for k, step in enumerate(plane.treatments):
             entry = declared("treatment", step.kind)
             yield Place(f"{path}/treatments/{k}/params", entry.label, entry, owner, named, step.values)
+    for n, piece in enumerate(shot.pieces if isinstance(shot, Reel) else ()):
+        named = f"piece {n + 1}"
+        for family in PIECE:
+            entry = declared(family, family)
+            yield Place(f"/pieces/{n}/{family}", entry.label, entry, f"piece:{piece.id}", named,
+                        partial(piece.values, family))  # fmt: skip
     for n, track in enumerate(shot.tracks):
         entry, named = declared("track", track.kind), f"the track '{track.name}'"
         yield Place(f"/tracks/{n}/params", track.name, entry, f"track:{track.id}", named, track.values)

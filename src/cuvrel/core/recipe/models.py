@@ -188,17 +188,28 @@ class Range(Strict):
 
 
 class Footage(Strict):
-    """What the shot knows of a piece of footage; the file itself is found by its content's hash."""
+    """What the shot knows of a piece of footage; the file itself is found by its content's hash.
+
+    shot: it is another shot, or a reel, as it is at any time; it has no hash, and its figures are those of when it was
+    laid in.
+    """
 
     id: str = Id
     name: str = Field(max_length=255)
-    hash: str = Field(pattern=r"^[0-9a-f]{32,64}$", description="blake2b of the file's bytes")
+    hash: str = Field(pattern=r"^([0-9a-f]{32,64})?$", description="blake2b of the file's bytes")
     width: int = Field(ge=0, description="0, as the other figures, where it is sound alone")
     height: int = Field(ge=0)
     frames: int = Field(ge=0)
     fps: float = Field(ge=0, le=1000)
     timecode: str = Field("", max_length=20, description="of its first frame")
     reel: str = Field("", max_length=100)
+    shot: bool = False
+
+    @model_validator(mode="after")
+    def _hashed(self) -> Footage:
+        if bool(self.hash) == self.shot:
+            raise ValueError("a file is known by its hash, and a shot has none")
+        return self
 
 
 class Viewing(Strict):
@@ -256,6 +267,7 @@ class Shot(Strict):
     """The recipe. Planes run front to back."""
 
     version: Literal[2] = VERSION
+    kind: Literal["shot", "reel"] = "shot"
     name: str = Name
     plate: str = Field(description="id of the footage that the shot works on")
     first_number: int = Field(

@@ -15,6 +15,7 @@ import jsonpointer
 from cuvrel.core.recipe.declared import all_declared, declared
 from cuvrel.core.recipe.declared_places import places
 from cuvrel.core.recipe.models import Shot
+from cuvrel.core.recipe.reel import Reel
 from cuvrel.core.recipe.values import Ride, Riding
 
 Kind = Literal["footage", "matte", "plane", "track", "group", "frames"]
@@ -26,7 +27,8 @@ class Reference:
     frames are stored ones that stand for a matte's recipe.
 
     owner: what names it, as "shot", "matte:ID" or "plane:ID"; named: the same, as "the plane 'NAME'". what: the part
-    of it that does, as "Difference key" or "its gate"; "" is the whole. table: the footage is a colour table.
+    of it that does, as "Difference key" or "its gate"; "" is the whole. table: the footage is a colour table. element:
+    an element shows it, which may show another shot.
     """
 
     path: str
@@ -36,11 +38,16 @@ class Reference:
     named: str
     what: str = ""
     table: bool = False
+    element: bool = False
 
 
 def references(shot: Shot) -> Iterator[Reference]:
     """All references of a shot, in the order of the document."""
-    yield Reference("/plate", "footage", shot.plate, "shot", f"the shot '{shot.name}'", "its plate")
+    if isinstance(shot, Reel):
+        for n, piece in enumerate(shot.pieces):
+            yield Reference(f"/pieces/{n}/shot", "footage", piece.shot, "shot", f"the reel '{shot.name}'", "piece")
+    else:
+        yield Reference("/plate", "footage", shot.plate, "shot", f"the shot '{shot.name}'", "its plate")
     if shot.viewing is not None and shot.viewing.table:
         yield Reference("/viewing/table", "footage", shot.viewing.table, "shot", f"the shot '{shot.name}'", "its view",
                         table=True)  # fmt: skip
@@ -63,8 +70,9 @@ def references(shot: Shot) -> Iterator[Reference]:
             named_id = getattr(values, field)
             if named_id:
                 kind: Kind = "footage" if of == "table" else of
+                element = (place.entry.family, place.entry.kind) == ("plane", "element")
                 yield Reference(f"{place.path}/{field}", kind, named_id, place.owner, place.named, place.about,
-                                of == "table")  # fmt: skip
+                                of == "table", element)  # fmt: skip
     for rides in riders(shot):
         yield Reference(f"{rides.path}/track", "track", rides.riding.track, rides.owner, rides.named, rides.what)
 
@@ -153,6 +161,8 @@ def _renamed(value: Any, at: tuple[str, ...], names: Mapping[str, str]) -> Any:
 
 def _names_footage(at: tuple[str, ...]) -> bool:
     """Whether a place of a document holds the id of footage."""
+    if at[:1] == ("pieces",):
+        return len(at) == 3 and at[2] == "shot"
     if at[:1] in (("plate",), ("footage",)):
         return len(at) == 1 or (len(at) == 3 and at[2] == "id")
     family = {"mattes": "pull", "planes": "plane"}.get(at[0]) if at else None

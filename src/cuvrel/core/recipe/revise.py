@@ -22,7 +22,7 @@ from cuvrel.core.recipe.upgrades import upgrade
 
 Doc = dict[str, Any]
 MOST = 2_000_000  # values of a document: some twenty megabytes
-PARTS = ("footage", "mattes", "planes", "tracks", "pulls", "marks", "shapes", "treatments")  # lists of models
+PARTS = ("footage", "mattes", "planes", "tracks", "pieces", "pulls", "marks", "shapes", "treatments")  # lists of models
 
 
 @dataclass(frozen=True)

@@ -44,7 +44,7 @@ class Mix:
     def __init__(self, shot: Shot, sounds: Mapping[str, Samples]) -> None:
         self._shot, self._sound = shot, shot.sound
         self._own = sounds.get(shot.plate) if shot.sound.on else None
-        self._under = sounds.get(shot.sound.under or "")
+        self._under = sounds.get(shot.sound.under) if shot.sound.under else None
         self._times = times_of(shot)
         self.count = self.sample(shot.plate_footage().frames)
 
@@ -67,7 +67,8 @@ class Mix:
         shot = self._shot
         used = [entry.model_dump() for entry in shot.footage if entry.id in (shot.plate, self._sound.under)]
         times = [one.params.model_dump(mode="json") for one in self._times]
-        about = [self._sound.model_dump(mode="json"), times, shot.fps, shot.plate, used, self.silent]
+        about = [self._sound.model_dump(mode="json"), times, shot.fps, shot.plate, used, self.silent,
+                 getattr(self._own, "key", None)]  # fmt: skip
         return key_of("sound", about, [])
 
     def sample(self, frame: float) -> int:
@@ -119,9 +120,9 @@ class Mix:
         """Factors of a level, (n, 1); between frames they go evenly."""
         fps = self._shot.fps
         if isinstance(level := getattr(self._sound, field), (int, float)):
-            return np.full((1, 1), _factor(float(level)), np.float32)
+            return np.full((1, 1), factor(float(level)), np.float32)
         begin, end = int(first * fps / RATE), int(last * fps / RATE) + 2
-        known = [_factor(float(self._sound.at(self._shot.env(n))[field])) for n in range(begin, end + 1)]
+        known = [factor(float(self._sound.at(self._shot.env(n))[field])) for n in range(begin, end + 1)]
         at = np.arange(first, last) * fps / RATE
         return np.interp(at, np.arange(begin, end + 1), known)[:, None].astype(np.float32)
 
@@ -140,6 +141,6 @@ class Mix:
         out += share * (other - out)
 
 
-def _factor(decibels: float) -> float:
+def factor(decibels: float) -> float:
     """Decibels as a factor; at -60 and below there is nothing."""
     return 0.0 if decibels <= -60 else float(10 ** (decibels / 20))

@@ -32,13 +32,21 @@ class Stand:
     """Builds the nodes of one shot at one size. See Setting for its attributes."""
 
     def __init__(self, shot: Shot, sources: Sources, scale: float = 1.0) -> None:
-        setting = Setting(shot, sources, scale)
+        self._inner: dict[tuple[str, float], Stand] = {}
+        setting = Setting(shot, sources, scale, self.inner)
         self._mattes = Mattes(setting, self._own_picture)
         self.shot, self.sources, self.scale = shot, sources, scale
         self.frames, self.fps, self.motions = setting.frames, setting.fps, setting.motions
         self.plate_size, self.size = setting.plate_size, setting.size
         self.env, self.plate, self.light, self.other = setting.env, setting.plate, setting.light, setting.other
         self.working = setting.working
+
+    def inner(self, footage_id: str, scale: float) -> Stand:
+        """The stand of a shot that lies in this one, by its entry's id. Raises MediaError where it is not there."""
+        key = footage_id, round(scale, 6)
+        if key not in self._inner:
+            self._inner[key] = Stand(*self.sources.inside(footage_id), scale)
+        return self._inner[key]
 
     def matte(self, matte_id: str, frame: int) -> Node:
         """A matte, (H, W) float32, 0 to 1. Raises KeyError."""

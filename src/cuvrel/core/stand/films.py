@@ -7,10 +7,13 @@ from dataclasses import dataclass
 from typing import Protocol
 
 from cuvrel.core.imaging.blend import through
+from cuvrel.core.imaging.colour import encode
 from cuvrel.core.recipe.declared import declared
+from cuvrel.core.recipe.errors import MediaError
 from cuvrel.core.recipe.models import Plane, Shot
 from cuvrel.core.recipe.values import Env
 from cuvrel.core.stand.nodes import Node, node
+from cuvrel.core.stand.pieces import Inner
 from cuvrel.core.stand.setting import lit as lit_of
 from cuvrel.core.stand.sources import Sources
 from cuvrel.core.stand.working import Working
@@ -60,6 +63,8 @@ class Taken(Protocol):
     def held_by(self, group: str, frame: int) -> Node: ...
 
     def nothing(self) -> Node: ...
+
+    def inner(self, footage_id: str, scale: float) -> Inner: ...
 
 
 FilmOf = Callable[[Taken, Plane, int], Film]
@@ -136,12 +141,10 @@ def _footage(stand: Taken, plane: Plane, frame: int) -> Film:
     if not values["footage"]:
         return Film(lambda f: stand.nothing(), None, stand.frames)
     footage = stand.shot.footage_by_id(str(values["footage"]))
+    if footage.shot:
+        return _shot(stand, footage.id, str(values["fit"]))
     wide, high = stand.shot.size
-    across, down = wide / footage.width, high / footage.height
-    fit = str(values.get("fit", "cover"))
-    if fit != "stretch":
-        across = down = {"cover": max(across, down), "contain": min(across, down)}.get(fit, 1.0)
-    own = footage.height * down, footage.width * across
+    own = _fitted((footage.width, footage.height), (wide, high), str(values.get("fit", "cover")))
     # never larger than it is; placing it enlarges better than reading it does
     rows, columns = (
         max(2, round(min(float(n), m * stand.scale))) for n, m in zip((footage.height, footage.width), own, strict=True)
@@ -162,3 +165,32 @@ def _footage(stand: Taken, plane: Plane, frame: int) -> Film:
 
     whole = own == (high, wide) and size == stand.size
     return Film(lit, raw, footage.frames, footage.fps, None if whole else own)
+
+
+def _fitted(picture: tuple[int, int], frame: tuple[int, int], fit: str) -> Size:
+    """Rows and columns that a picture takes in a frame; both are given by width and height."""
+    across, down = frame[0] / picture[0], frame[1] / picture[1]
+    if fit != "stretch":
+        across = down = {"cover": max(across, down), "contain": min(across, down)}.get(fit, 1.0)
+    return picture[1] * down, picture[0] * across
+
+
+def _shot(stand: Taken, entry: str, fit: str) -> Film:
+    """Another shot, or a reel, as it is now, from its range's first frame on; nothing where it is not there."""
+    try:
+        shot = stand.inner(entry, 1.0).shot
+        own = _fitted(shot.size, stand.shot.size, fit)
+        inner = stand.inner(entry, min(1.0, stand.scale * own[1] / shot.size[0]))
+    except MediaError:
+        return Film(lambda f: stand.nothing(), None, stand.frames)
+    frames = shot.frames
+
+    def lit(f: int) -> Node:
+        return stand.working.into(inner.result(frames[f]))
+
+    def seen(f: int) -> Node:
+        return node("seen", None, [inner.result(frames[f])], encode)
+
+    wide, high = stand.shot.size
+    whole = own == (high, wide) and inner.size == stand.size
+    return Film(lit, seen, len(frames), shot.fps, None if whole else own)

@@ -2,10 +2,14 @@
 
     {"cuvrel": 1, "shot": {the document},
      "files": {FOOTAGE_ID: "footage/NAME"},
+     "shots": {FOOTAGE_ID: "shot-01.json"},
      "read": {FOOTAGE_ID: {"range": "full"}},
      "frames": {OWNER: {"12": {"file": "mattes/KEY.png", "origin": "touched", "doubt": 0.0, "base": {...},
                                "lessons": {...}}}},
      "history": {"cursor": 3, "edits": [{"label": ..., "gesture": null, "ops": [...], "inverse": [...]}]}}
+
+`shots` says of footage that is another shot, or a reel, in which portable file that is; one that is not named is not
+there, and shows nothing. A reel is written in the same way.
 
 OWNER is the id of a pull, or the key of a settled matte. A touched frame has, in `base`, what following had brought
 before it was touched, and in `lessons` what it teaches following. A frame without a file is touched, but not solved.
@@ -35,6 +39,9 @@ from cuvrel.core.media.writer import read_grey
 from cuvrel.core.recipe.check import read_shot
 from cuvrel.core.recipe.errors import MediaError, RecipeError
 from cuvrel.core.recipe.models import Shot
+from cuvrel.core.recipe.reel import Reel
+from cuvrel.core.sound.mix import Mix
+from cuvrel.core.sound.pieces import PiecesSound
 from cuvrel.core.stand.nodes import Node, node
 from cuvrel.core.tracks.path import Measured
 
@@ -52,8 +59,8 @@ def within(folder: Path, name: str) -> Path:
 class PortableShot:
     """A portable shot as the stand's sources."""
 
-    def __init__(self, path: Path) -> None:
-        """Raises RecipeError or MediaError when it can't be read whole."""
+    def __init__(self, path: Path, above: tuple[Path, ...] = ()) -> None:
+        """Raises RecipeError or MediaError when it can't be read whole. above: the files of what it lies in."""
         catalogue.load()
         try:
             raw = json.loads(path.read_text())
@@ -67,7 +74,12 @@ class PortableShot:
         self._readers: dict[str, Reader] = {}
         self._scratch = TemporaryDirectory(prefix="cuvrel-")  # goes with this object
         self._others: dict[tuple[str, Wanted], Reader] = {}
+        self._within = (*above, path.resolve())
+        self._inside: dict[str, tuple[Shot, PortableShot]] = {}
         for footage in self.shot.footage:
+            if footage.shot:
+                self._open(footage.id, (raw.get("shots") or {}).get(footage.id))
+                continue
             if footage.id not in raw["files"]:
                 raise RecipeError(f"The portable shot does not say where the footage '{footage.name}' is.")
             file = within(self._folder, str(raw["files"][footage.id]))
@@ -77,10 +89,34 @@ class PortableShot:
             info = probe(file, hand=hand)
             self._readers[footage.id] = Reader(file, replace(info, hand=checked_hand(hand, info)))
 
+    def _open(self, footage_id: str, name: str | None) -> None:
+        """Opens a shot that lies in this one, if its file is named."""
+        if name is None:
+            return
+        file = within(self._folder, str(name))
+        if file in self._within:
+            raise RecipeError(f"There is a circle: '{file.name}' and '{self._within[-1].name}' lie in each other.")
+        inner = PortableShot(file, self._within)
+        self._inside[footage_id] = inner.shot, inner
+
+    def inside(self, footage_id: str) -> tuple[Shot, PortableShot]:
+        """See Sources."""
+        if footage_id not in self._inside:
+            raise MediaError("A shot that lies in this one is not there.")
+        return self._inside[footage_id]
+
     def sounds(self) -> dict[str, Samples]:
-        """The recordings that the shot's sound is made of, by the id of their footage. Raises MediaError."""
+        """The recordings that the shot's sound is made of, by the id of their footage; of a reel, its pieces' sound.
+
+        Raises MediaError.
+        """
         out: dict[str, Samples] = {}
-        for footage_id in {self.shot.plate, self.shot.sound.under or self.shot.plate}:
+        if isinstance(self.shot, Reel):
+            mixes = {name: Mix(shot, source.sounds()) for name, (shot, source) in self._inside.items()}
+            pieces = PiecesSound(self.shot, mixes)
+            if not pieces.silent:
+                out[self.shot.plate] = pieces
+        for footage_id in {self.shot.plate, self.shot.sound.under or self.shot.plate} - {""}:
             reader = self._readers[footage_id]
             if reader.info.sound is not None:
                 to = Path(self._scratch.name) / footage_id
@@ -88,8 +124,10 @@ class PortableShot:
                 out[footage_id] = Stored(to, reader.info.sound.deep)
         return out
 
-    def recorded(self) -> tuple[Path, MediaInfo]:
-        """The plate's file, and what it is."""
+    def recorded(self) -> tuple[Path, MediaInfo] | None:
+        """The plate's file, and what it is; None of a reel."""
+        if isinstance(self.shot, Reel):
+            return None
         reader = self._readers[self.shot.plate]
         return reader.path, reader.info
 

@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
-from cuvrel.core.imaging.colour import decode
+from cuvrel.core.imaging.colour import decode, encode
 from cuvrel.core.recipe.models import Shot
 from cuvrel.core.recipe.needs import Need
+from cuvrel.core.recipe.reel import Reel
 from cuvrel.core.recipe.values import Env
 from cuvrel.core.stand.nodes import Node, node
+from cuvrel.core.stand.pieces import InnerAt, Pieces
 from cuvrel.core.stand.sources import Sources
 from cuvrel.core.stand.working import Working
 from cuvrel.core.tracks.path import Path
@@ -17,10 +19,10 @@ class Setting:
 
     scale: the pictures' size over the plate's. plate_size: rows and columns of the plate and of all mattes; size: those
     of the frame, which may be another one. frames: how many the plate has. fps: the shot's. motions: where each track
-    is, by its id. working: the space that planes are worked on in.
+    is, by its id. working: the space that planes are worked on in. pieces: of a reel, what stands for its plate.
     """
 
-    def __init__(self, shot: Shot, sources: Sources, scale: float) -> None:
+    def __init__(self, shot: Shot, sources: Sources, scale: float, inner: InnerAt) -> None:
         self.shot, self.sources, self.scale = shot, sources, scale
         plate = shot.plate_footage()
         self.working = Working(shot.working)
@@ -29,6 +31,7 @@ class Setting:
         self.plate_size = _scaled(plate.height, scale), _scaled(plate.width, scale)
         wide, high = shot.size
         self.size = _scaled(high, scale), _scaled(wide, scale)
+        self.pieces = Pieces(shot, inner, self.plate_size, scale) if isinstance(shot, Reel) else None
 
     def env(self, time: float) -> Env:
         """Where values are read at a time, in frames."""
@@ -36,10 +39,14 @@ class Setting:
 
     def plate(self, frame: int) -> Node:
         """The plate's bytes, (H, W, 3) uint8 sRGB."""
+        if self.pieces is not None:
+            return node("seen", None, [self.pieces.light(frame)], encode)
         return self.sources.picture(self.shot.plate, frame, self.plate_size)
 
     def light(self, frame: int) -> Node:
-        """The plate as (H, W, 4) float32 linear RGBA, as deep as it came."""
+        """The plate as (H, W, 4) float32 linear RGBA, as deep as it came; of a reel, its pieces."""
+        if self.pieces is not None:
+            return self.pieces.light(frame)
         return lit(self.sources, self.shot.plate, frame, self.plate_size)
 
     def other(self, need: Need) -> Node:

@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 from cuvrel.core.arrays import F32, U8
 from cuvrel.core.media.reader import as_grey, resized
 from cuvrel.core.recipe.errors import MediaError
+from cuvrel.core.recipe.models import Shot
 from cuvrel.core.stand.nodes import Node, node
 from cuvrel.core.tracks.path import Measured
 
@@ -48,6 +49,9 @@ class Sources(Protocol):
     def measured(self, track: str) -> Mapping[int, Measured]:
         """What is stored of a track, by frame."""
 
+    def inside(self, footage_id: str) -> tuple[Shot, Sources]:
+        """A shot that lies in this one as footage, and its own sources. Raises MediaError where it is not there."""
+
 
 class FrameSources:
     """Sources of eight bits whose frames are got by functions, whatever lies behind them: arrays, or opened files.
@@ -68,6 +72,8 @@ class FrameSources:
         What is stored of each track, by frame.
     tables
         Colour tables, by the id of their footage.
+    shots
+        Shots that lie in this one, by the ids that they have there.
     """
 
     def __init__(
@@ -78,9 +84,10 @@ class FrameSources:
         alpha: Callable[[str, int], NDArray[Any]] | None = None,
         tracks: Mapping[str, Mapping[int, Measured]] | None = None,
         tables: Mapping[str, F32] | None = None,
+        shots: Mapping[str, tuple[Shot, Sources]] | None = None,
     ) -> None:
         self._picture, self._matte, self._has, self._alpha = picture, matte, has, alpha
-        self._tracks, self._tables = tracks or {}, tables or {}
+        self._tracks, self._tables, self._shots = tracks or {}, tables or {}, shots or {}
 
     def picture(self, footage_id: str, frame: int, size: tuple[int, int]) -> Node:
         """See Sources."""
@@ -123,3 +130,9 @@ class FrameSources:
     def measured(self, track: str) -> Mapping[int, Measured]:
         """See Sources."""
         return self._tracks.get(track, {})
+
+    def inside(self, footage_id: str) -> tuple[Shot, Sources]:
+        """See Sources."""
+        if footage_id not in self._shots:
+            raise MediaError("A shot that lies in this one is not there.")
+        return self._shots[footage_id]

@@ -13,7 +13,9 @@ from cuvrel.core.arrays import F32, U8
 from cuvrel.core.imaging.colour import encode, encode_deep, encode_rgba, linear_to_srgb, rounded
 from cuvrel.core.media.cube import through
 from cuvrel.core.media.managed import checked_view, default_view, fingerprint, for_screen, from_light, viewed
+from cuvrel.core.recipe.errors import MediaError
 from cuvrel.core.recipe.models import Shot, Viewing
+from cuvrel.core.recipe.reel import Reel
 from cuvrel.core.stand.nodes import Node, node
 from cuvrel.core.stand.sources import Sources
 
@@ -23,6 +25,8 @@ class Looked(Protocol):
 
     shot: Shot
     sources: Sources
+
+    def inner(self, footage_id: str, scale: float) -> Looked: ...
 
 
 def viewing_of(stand: Looked) -> Viewing:
@@ -35,9 +39,22 @@ def viewing_of(stand: Looked) -> Viewing:
         if said.kind == "view":
             checked_view(said.display, said.view)
         return said
+    if isinstance(stand.shot, Reel):
+        return _first_piece(stand, stand.shot)
     if stand.sources.of_scene(stand.shot.plate):
         display, view = default_view()
         return Viewing(kind="view", display=display, view=view)
+    return Viewing()
+
+
+def _first_piece(stand: Looked, reel: Reel) -> Viewing:
+    """A reel is looked at as the first of its pieces is; a table of that shot's is not the reel's."""
+    for piece in reel.pieces:
+        try:
+            how = viewing_of(stand.inner(piece.shot, 1.0))
+        except MediaError:
+            continue
+        return how if how.kind != "table" else Viewing()
     return Viewing()
 
 
