@@ -9,7 +9,11 @@
   import Workspace from "./Workspace.svelte";
 
   let hash = $state(location.hash);
-  const shot = $derived(Number(/^#\/shot\/(\d+)/.exec(hash)?.[1] ?? 0));
+  /** A shot or a reel; the frame that it opens at, and from where on which reel somebody came. */
+  const place = $derived(
+    /^#\/shot\/(\d+)(?:\/(\d+))?(?:\/from\/(\d+)\/(\d+))?/.exec(hash)?.slice(1).map(Number) ?? [],
+  );
+  const shot = $derived(place[0] ?? 0);
   const project = $derived(Number(/^#\/project\/(\d+)/.exec(hash)?.[1] ?? 0));
 
   onMount(() => {
@@ -25,7 +29,11 @@
 
 <Tooltip.Provider delayDuration={500}>
   {#if shot}
-    {#key shot}<Workspace id={shot} />{/key}
+    {#key hash}<Workspace
+        id={shot}
+        frame={place[1] >= 0 ? place[1] : null}
+        from={place[2] ? [place[2], place[3]] : null}
+      />{/key}
   {:else if project}
     {#key project}<Project id={project} />{/key}
   {:else}

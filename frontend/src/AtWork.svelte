@@ -19,6 +19,8 @@
   import Transport from "./picture/Transport.svelte";
   import Cuts from "./sound/Cuts.svelte";
   import Sound from "./sound/Sound.svelte";
+  import ReelSheet from "./reel/Sheet.svelte";
+  import ReelSide from "./reel/Side.svelte";
   import Sheet from "./sheet/Sheet.svelte";
   import Mattes from "./stand/Mattes.svelte";
   import Stand from "./stand/Stand.svelte";
@@ -52,6 +54,12 @@
     });
   });
 
+  // which shots lie in it
+  $effect(() => {
+    void shot.doc.footage;
+    untrack(() => desk.inside.again());
+  });
+
   // another plate may be shorter
   $effect(() => {
     if (playback.frame >= shot.count) untrack(() => playback.go(shot.count - 1));
@@ -71,6 +79,8 @@
       shot.doc.plate,
       shot.doc.format.fps,
       shot.doc.planes.map((plane) => [plane.kind, plane.on, plane.time]),
+      shot.reel?.pieces.map((one) => [one.shot, one.first, one.last, one.fitting, one.join]),
+      Object.values(desk.inside.shots).map((one) => [one.picture, one.state]),
     ]),
   );
   $effect(() => {
@@ -119,7 +129,7 @@
   ]}
 >
   <TopBar {desk} />
-  <Sheet {desk} />
+  {#if shot.reel}<ReelSheet {desk} />{:else}<Sheet {desk} />{/if}
   <main
     class="relative grid min-w-0 grid-rows-[auto_minmax(0,1fr)_34px_var(--bench)]"
     style:--bench={`${desk.benchHeight}px`}
@@ -130,7 +140,7 @@
     <Bench {desk} />
   </main>
   <aside
-    aria-label="Stand, mattes and tracks"
+    aria-label={shot.reel ? "Shots, reels and what lies over all" : "Stand, mattes and tracks"}
     class={[
       "relative grid min-h-0 border-l border-rule bg-stand",
       desk.slide === "none"
@@ -138,7 +148,9 @@
         : "grid-cols-[48px_minmax(0,1fr)] grid-rows-[minmax(0,1fr)]",
     ]}
   >
-    {#if desk.slide === "none"}
+    {#if desk.slide === "none" && shot.reel}
+      <ReelSide {desk} />
+    {:else if desk.slide === "none"}
       <Stand {desk} />
       <Mattes {desk} />
       <Tracks {desk} />

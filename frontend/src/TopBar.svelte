@@ -85,15 +85,18 @@
     ["versions", "Versions", "Named versions of this shot", "V", "versions"],
     ["footage", "Footage", "Footage of this project", undefined, "reel"],
   ] as const;
+  const OF_SHOTS = ["people", "cuts"];
   const openers = $derived([
-    ...slides.map(([slide, name, says, keys, icon]) => ({
-      name,
-      says,
-      keys,
-      icon,
-      open: desk.slide === slide,
-      run: () => desk.toggleSlide(slide),
-    })),
+    ...slides
+      .filter(([slide]) => !shot.reel || !OF_SHOTS.includes(slide))
+      .map(([slide, name, says, keys, icon]) => ({
+        name,
+        says,
+        keys,
+        icon,
+        open: desk.slide === slide,
+        run: () => desk.toggleSlide(slide),
+      })),
     {
       open: undefined,
       name: night ? "Day colours" : "Night colours",
@@ -123,10 +126,17 @@
         >{shot.about.project_name}</a
       > /</span
     >
+    {#if desk.from}<a
+        class="btn-bare"
+        href={`#/shot/${desk.from[0]}/${desk.from[1]}`}
+        title="Back to the reel, at the frame from which this shot was opened">‹ back to the reel</a
+      >{/if}
     <h1 class="inline font-semibold text-ink">{shot.doc.name}</h1>
   </div>
   <!-- what has no room gives way: words to signs, signs to a menu -->
-  {#if narrow && desk.view.split}
+  {#if shot.reel}
+    <span class="text-quiet">reel</span>
+  {:else if narrow && desk.view.split}
     <Select
       name="View"
       class="w-28 flex-none"
@@ -164,20 +174,22 @@
       />
     {/if}
   {/if}
-  <Hint
-    text={desk.view.split ? "Take the split away" : "Split the picture between two views"}
-    keys="S"
-  >
-    {#snippet child(props)}
-      <Button
-        {...props}
-        kind="bare"
-        aria-label="Split"
-        aria-pressed={!!desk.view.split}
-        onclick={() => desk.view.toggleSplit()}><Icon name="split" /></Button
-      >
-    {/snippet}
-  </Hint>
+  {#if !shot.reel}
+    <Hint
+      text={desk.view.split ? "Take the split away" : "Split the picture between two views"}
+      keys="S"
+    >
+      {#snippet child(props)}
+        <Button
+          {...props}
+          kind="bare"
+          aria-label="Split"
+          aria-pressed={!!desk.view.split}
+          onclick={() => desk.view.toggleSplit()}><Icon name="split" /></Button
+        >
+      {/snippet}
+    </Hint>
+  {/if}
   {#if desk.view.split}
     <Select
       name="View on the right of the split"

@@ -11,7 +11,14 @@
   import { notes } from "./lib/notes.svelte";
   import { ShotStore } from "./lib/shot.svelte";
 
-  let { id }: { id: number } = $props();
+  type Props = {
+    id: number;
+    /** The frame that it opens at. */
+    frame?: number | null;
+    /** The reel that it was opened from, and the frame there. */
+    from?: [number, number] | null;
+  };
+  let { id, frame = null, from = null }: Props = $props();
   let desk = $state.raw<Desk | null>(null);
   let fault = $state("");
   /** What can be taken back of a shot that can't be opened. */
@@ -21,7 +28,11 @@
 
   function open(): void {
     void ShotStore.open(id, early)
-      .then((shot) => (desk = new Desk(shot)))
+      .then((shot) => {
+        const made = new Desk(shot, from);
+        if (frame !== null) made.playback.frame = Math.min(frame, shot.count - 1);
+        desk = made;
+      })
       .catch((error) => {
         fault = String(error.message ?? error);
         const history = error instanceof Problem ? error.body.history : null;
@@ -49,7 +60,7 @@
   onMount(() => {
     open();
     return listen(
-      (event) => (desk ? desk.shot.told(event) : early.push(event)),
+      (event) => (desk ? desk.told(event) : early.push(event)),
       (up) => {
         if (!desk) return;
         if (up && !desk.shot.online) notes.add("Connected again.");

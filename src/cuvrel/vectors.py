@@ -9,6 +9,7 @@ from pydantic import TypeAdapter
 from pydantic_core import to_jsonable_python
 
 from cuvrel.core.recipe.curves import curve_at, ramp_at
+from cuvrel.core.recipe.reel import Reel
 from cuvrel.core.recipe.shapes import Shape
 from cuvrel.core.recipe.values import Colour, Curve, Env, Point, Ramp, Scalar, at
 from cuvrel.core.stand.placement import PlacementParams, matrix
@@ -89,12 +90,27 @@ def vectors() -> Doc:
         "ramps": [{"stops": one, "at": ramp_at(one, steps).tolist()} for one in (NIGHT, DAY)],
         "shapes": [_shape(Shape.model_validate(raw)) for raw in SHAPES],
         "placements": [_placement(raw) for raw in PLACEMENTS],
+        "reels": [_reel(fps) for fps in (None, 24.0, 30.0)],
     }  # fmt: skip
 
 
 def _shape(shape: Shape) -> Doc:
     here = [[time, shape.at(Env(time)).model_dump(mode="json")] for time in (0.0, 2.0, 4.0, 6.0, 8.5, 12.0, 20.0)]
     return {"shape": shape.model_dump(mode="json"), "at": here}
+
+
+def _reel(fps: float | None) -> Doc:
+    """Where the pieces of a reel lie, of shots at several rates."""
+    rates = {"s1": 24.0, "s2": 25.0, "s3": 29.97}
+    entry = {"hash": "", "shot": True, "width": 64, "height": 36, "frames": 400}
+    pieces = [{"id": f"p{n}", "shot": f"s{n % 3 + 1}", "first": 3 * n, "last": 3 * n + 7 * n % 40,
+               "join": {} if n % 2 else {"kind": "mix", "length": 5.0 * n}} for n in range(9)]  # fmt: skip
+    reel = Reel.model_validate({
+        "kind": "reel", "name": "Reel", "format": {"fps": fps}, "pieces": pieces,
+        "footage": [{"id": name, "name": name, "fps": rate, **entry} for name, rate in rates.items()],
+    })  # fmt: skip
+    return {"reel": reel.model_dump(mode="json"), "frames": reel.plate_footage().frames,
+            "laid": [[one.begin, one.count, one.shared] for one in reel.laid()]}  # fmt: skip
 
 
 def _placement(raw: Doc) -> Doc:

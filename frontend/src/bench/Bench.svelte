@@ -1,6 +1,9 @@
 <!-- What is selected, as a row of cards in the order in which it is computed. -->
 <script lang="ts">
   import type { Desk } from "../desk/desk.svelte";
+  import { laid } from "../lib/reel";
+  import PieceCards from "../reel/PieceCards.svelte";
+  import PieceHead from "../reel/PieceHead.svelte";
   import DragArea from "../lib/DragArea.svelte";
   import BenchHead from "./BenchHead.svelte";
   import Curves from "./Curves.svelte";
@@ -19,6 +22,8 @@
     desk.selection.thing?.kind === "plane" ? shot.plane(desk.selection.thing.id) : undefined,
   );
   const track = $derived(desk.selection.track);
+  const pieces = $derived(shot.reel ? laid(shot.reel) : []);
+  const piece = $derived(pieces[desk.selection.piece]);
   let width = $state(0);
   let height = $state(0);
   let grip: { y: number; height: number } | null = null;
@@ -74,8 +79,12 @@
       e.stopPropagation();
     }}
   ></div>
-  {#if matte || plane || track}
-    <BenchHead {desk} {matte} {plane} {track} />
+  {#if matte || plane || track || piece}
+    {#if piece}
+      <PieceHead {desk} laid={piece} before={pieces[piece.at - 1]} />
+    {:else}
+      <BenchHead {desk} {matte} {plane} {track} />
+    {/if}
     {#if desk.curves}<Curves {desk} />{/if}
     <!-- svelte-ignore a11y_no_static_element_interactions (its spines take the keys) -->
     <div
@@ -92,6 +101,8 @@
           <MatteCards {desk} {matte} room={{ width: width - 24, height: height - 16 }} />
         {:else if track}
           <TrackCards {desk} {track} room={{ width: width - 24, height: height - 16 }} />
+        {:else if piece}
+          <PieceCards {desk} laid={piece} room={{ width: width - 24, height: height - 16 }} />
         {:else if plane}
           <PlaneCards {desk} {plane} room={{ width: width - 24, height: height - 16 }} />
         {/if}
@@ -99,7 +110,9 @@
     </div>
   {:else}
     <p class="col-span-full row-span-full m-4 self-center text-quiet">
-      Select a plane on the stand, a matte or a track to see its recipe here.
+      {shot.reel
+        ? "Lay a shot in, and choose it on the sheet, to see how it moves and joins here."
+        : "Select a plane on the stand, a matte or a track to see its recipe here."}
     </p>
   {/if}
   {#if desk.shelf === "stand"}

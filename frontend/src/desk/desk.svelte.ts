@@ -1,6 +1,7 @@
 /** What the person is looking at and working with; none of it is part of the document. */
 import { SvelteMap } from "svelte/reactivity";
 import type { Clip, CoverRequest, FieldOut, FootageOut, Track } from "../lib/api-types";
+import type { Event } from "../lib/events";
 import type { ShotStore } from "../lib/shot.svelte";
 import type { Env, Xy } from "../lib/values";
 import { heightOf, SPINE, type Slip } from "../bench/slips";
@@ -8,6 +9,7 @@ import { exposedFrames } from "../people/people";
 import { Looks, type Laying } from "../looks/looks.svelte";
 import { Checks } from "./checks.svelte";
 import { Costs } from "./costs.svelte";
+import { Inside } from "./inside.svelte";
 import { Motions } from "./motions.svelte";
 import { Playback } from "./playback.svelte";
 import type { Dropped } from "../footage/uploads.svelte";
@@ -37,6 +39,7 @@ export class Desk {
   checks: Checks;
   costs: Costs;
   motions: Motions;
+  inside: Inside;
 
   /** Files that were dropped on the desk, until the room of footage takes them. */
   dropped = $state.raw<Dropped[]>([]);
@@ -75,7 +78,11 @@ export class Desk {
   /** The footage that is about to come under the shot. */
   swapping = $state.raw<FootageOut | null>(null);
 
-  constructor(readonly shot: ShotStore) {
+  constructor(
+    readonly shot: ShotStore,
+    /** The reel that the shot was opened from, and the frame there. */
+    readonly from: [number, number] | null = null,
+  ) {
     this.selection = new Selection(shot);
     this.view = new View(shot, this.selection);
     this.tools = new Tools(shot, this.selection, this.view);
@@ -84,6 +91,7 @@ export class Desk {
     this.checks = new Checks(shot);
     this.costs = new Costs(shot);
     this.motions = new Motions(shot);
+    this.inside = new Inside(shot);
     this.benchSet = Number(localStorage.getItem("bench")) || DEFAULT_BENCH;
   }
 
@@ -151,6 +159,12 @@ export class Desk {
   /** The frames on which the audit found somebody exposed. */
   get exposed(): Set<number> {
     return exposedFrames(this.shot.last("audit"));
+  }
+
+  /** What the server tells: of the open document, and of what lies in it. */
+  told(event: Event): void {
+    this.shot.told(event);
+    this.inside.told(event);
   }
 
   toggleSlide(slide: Slide): void {

@@ -2,7 +2,7 @@
 import type { Plane, Pull, Track } from "../lib/api-types";
 import type { ShotStore } from "../lib/shot.svelte";
 
-export type Selected = { kind: "matte" | "plane" | "track"; id: string };
+export type Selected = { kind: "matte" | "plane" | "track" | "piece"; id: string };
 
 export class Selection {
   thing = $state.raw<Selected | null>(null);
@@ -14,7 +14,9 @@ export class Selection {
 
   constructor(private shot: ShotStore) {
     const { mattes, planes } = shot.doc;
-    if (mattes.length) this.thing = { kind: "matte", id: mattes[0].id };
+    const piece = shot.reel?.pieces[0];
+    if (piece) this.thing = { kind: "piece", id: piece.id };
+    else if (mattes.length) this.thing = { kind: "matte", id: mattes[0].id };
     else if (planes.length) this.thing = { kind: "plane", id: planes[0].id };
   }
 
@@ -24,6 +26,13 @@ export class Selection {
 
   get plane(): Plane | undefined {
     return this.thing?.kind === "plane" ? this.shot.plane(this.thing.id) : undefined;
+  }
+
+  /** The number of the chosen piece of a reel, or -1. */
+  get piece(): number {
+    const { thing } = this;
+    if (thing?.kind !== "piece") return -1;
+    return this.shot.reel?.pieces.findIndex((one) => one.id === thing.id) ?? -1;
   }
 
   get track(): Track | undefined {
@@ -48,7 +57,7 @@ export class Selection {
   get place(): string | null {
     const s = this.thing;
     if (!s) return null;
-    if (s.kind === "track") return null;
+    if (s.kind === "track" || s.kind === "piece") return null;
     if (s.kind === "plane") return this.shot.plane(s.id) ? this.shot.planePath(s.id) : null;
     return this.shot.matte(s.id) ? this.shot.mattePath(s.id) : null;
   }

@@ -1905,7 +1905,7 @@ export interface components {
              * Control
              * @enum {string}
              */
-            control: "number" | "colour" | "point" | "curve" | "ramp" | "switch" | "choice" | "footage" | "plane" | "matte" | "table" | "parts";
+            control: "number" | "colour" | "point" | "curve" | "ramp" | "switch" | "choice" | "footage" | "plane" | "matte" | "table" | "parts" | "inner";
             /**
              * Default
              * @default null
@@ -1979,6 +1979,12 @@ export interface components {
              * @default null
              */
             over: ("luma" | "red" | "green" | "blue" | "wheel") | null;
+            /**
+             * Of
+             * @description of an inner field: what of the piece's shot
+             * @default null
+             */
+            of: ("matte" | "track") | null;
             /**
              * Frame
              * @default false

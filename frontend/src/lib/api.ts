@@ -8,12 +8,14 @@ import type {
   CoverRequest,
   DeedRequest,
   ExportRequest,
+  Laying,
   LayLook,
   NewLook,
   RideDeed,
   Riding,
   Settings,
   SwapRequest,
+  TimelineFile,
   TrackRequest,
   JobOut,
   Uploaded,
@@ -80,6 +82,19 @@ export const api = {
         body: { name, footage },
       }),
     ),
+  newReel: (id: number, name: string, shots: number[]) =>
+    got(
+      client.POST("/api/projects/{id}/reels", { params: { path: { id } }, body: { name, shots } }),
+    ),
+  /** What a document has to know of a shot that is laid in; of footage a bare shot is made first. */
+  laying: (id: number, body: Laying) =>
+    got(client.POST("/api/projects/{id}/laying", { params: { path: { id } }, body })),
+  inside: (id: number) => got(client.GET("/api/shots/{id}/inside", { params: { path: { id } } })),
+  timeline: (id: number, kind: "otio" | "edl") => `/api/shots/${id}/timeline.${kind}`,
+  lookAtTimeline: (id: number, body: TimelineFile) =>
+    got(client.POST("/api/projects/{id}/timelines/look", { params: { path: { id } }, body })),
+  readTimeline: (id: number, body: TimelineFile) =>
+    got(client.POST("/api/projects/{id}/timelines", { params: { path: { id } }, body })),
   shot: (id: number) => got(client.GET("/api/shots/{id}", { params: { path: { id } } })),
   frames: (id: number) => got(client.GET("/api/shots/{id}/frames", { params: { path: { id } } })),
   deed: (id: number, body: DeedRequest) =>

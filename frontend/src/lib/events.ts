@@ -9,7 +9,7 @@ import type { FrameOut, JobOut } from "./api-types";
 export type Event =
   | { event: "hello" }
   | { event: "again" }
-  | { event: "shot"; shot: number; revision: number }
+  | { event: "shot"; shot: number; revision: number; project: number }
   | ({ event: "frame"; shot: number } & Omit<FrameOut, "origin"> & {
         origin: FrameOut["origin"] | null;
       })

@@ -15,6 +15,11 @@ export class Latest {
     if (!this.busy) this.timer = setTimeout(() => void this.run(), pause);
   }
 
+  /** Whether something else is wanted by now. */
+  get waits(): boolean {
+    return this.next !== null;
+  }
+
   /** What waits is not asked any more. */
   drop(): void {
     this.next = null;

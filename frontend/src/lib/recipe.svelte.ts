@@ -7,17 +7,18 @@ import type {
   Matte,
   Plane,
   Pull,
+  Reel,
   Shot,
   Track,
 } from "./api-types";
 
 export class Recipe {
-  doc: Shot;
+  doc: Shot | Reel;
   /** Stored frames of what has marks, by pull and frame. */
   frames = $state.raw<Map<string, Map<number, FrameOut>>>(new Map());
 
   constructor(
-    document: Shot,
+    document: Shot | Reel,
     /** What can be added to a recipe; it is the same for all shots. */
     readonly catalogue: CatalogueOut,
   ) {

@@ -7,6 +7,7 @@ import type {
   FrameOut,
   History,
   JobOut,
+  Reel,
   Shot,
   ShotOut,
   Track,
@@ -17,6 +18,7 @@ import { applied, overlap } from "./document";
 import type { Event } from "./events";
 import { notes } from "./notes.svelte";
 import { Recipe } from "./recipe.svelte";
+import { entryOf, fpsOf, framesOf, isReel } from "./reel";
 
 /** Answers after which an edit is sent again: nobody there, the database away, the disk full. */
 const WAITS = [0, 503, 507];
@@ -45,7 +47,7 @@ export class ShotStore extends Recipe {
   private revision = 0;
   /** The same, for what is shown. */
   private revisionNow = $state(0);
-  private confirmed: Shot;
+  private confirmed: Shot | Reel;
   private queue: Pending[] = [];
   private sending = false;
   private behind = false;
@@ -86,7 +88,29 @@ export class ShotStore extends Recipe {
     this.jobs = shot.jobs;
     this.uses = shot.uses;
     this.takeFrames(shot.frames);
+    this.fit();
     this.version++;
+  }
+
+  /** The document as a reel, if it is one. */
+  get reel(): Reel | null {
+    return isReel(this.doc) ? this.doc : null;
+  }
+
+  /** What stands for the plate of a reel follows from its pieces. */
+  private fit(): void {
+    const reel = this.reel;
+    if (!reel) return;
+    const { plate } = this.about;
+    const first = reel.pieces.length ? entryOf(reel, reel.pieces[0].shot) : undefined;
+    const now = {
+      frames: framesOf(reel),
+      fps: fpsOf(reel),
+      width: reel.format.width ?? (first?.width || 1280),
+      height: reel.format.height ?? (first?.height || 720),
+    };
+    if (Object.entries(now).some(([name, value]) => plate[name as keyof typeof now] !== value))
+      this.about = { ...this.about, plate: { ...plate, ...now } };
   }
 
   private takeFrames(list: FrameOut[]): void {
@@ -129,6 +153,7 @@ export class ShotStore extends Recipe {
   edit(ops: Op[], label: string, gesture: string | null = null): void {
     try {
       this.doc = applied(this.doc, ops);
+      this.fit();
     } catch (error) {
       notes.fault(error);
       return;
@@ -153,6 +178,7 @@ export class ShotStore extends Recipe {
         this.online = true;
         this.confirm(done);
         if (!this.queue.length) this.doc = this.confirmed;
+        this.fit();
       } catch (error) {
         if (error instanceof Problem && WAITS.includes(error.status)) {
           if (error.status === 507) notes.fault(error);
@@ -232,6 +258,7 @@ export class ShotStore extends Recipe {
       else {
         this.confirm(done);
         this.doc = this.confirmed;
+        this.fit();
       }
     } catch (error) {
       notes.fault(error);

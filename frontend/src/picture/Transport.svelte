@@ -2,6 +2,7 @@
   import type { Desk } from "../desk/desk.svelte";
   import { says } from "../desk/checks.svelte";
   import Icon from "../lib/Icon.svelte";
+  import { innerFrame, laid, pieceAt } from "../lib/reel";
   import Progress from "../ui/Progress.svelte";
   import NextStep from "./NextStep.svelte";
   import Viewed from "./Viewed.svelte";
@@ -25,6 +26,10 @@
       ? desk.playback.pictures.count(desk.playback.first, desk.playback.last)
       : span,
   );
+  /** Of a reel: the piece that is seen, and its shot. */
+  const pieces = $derived(shot.reel ? laid(shot.reel) : []);
+  const piece = $derived(pieceAt(pieces, desk.playback.seen));
+  const there = $derived(piece && desk.inside.shots[piece.piece.shot]);
   const here = $derived(says(desk.checks.found.get(desk.playback.frame)));
 </script>
 
@@ -77,7 +82,20 @@
   <span class={["min-w-0 truncate text-[#ffb9ab]", here ? "flex-1" : "ml-auto"]} title={here}
     >{here}</span
   >
-  {#if !desk.playback.playing}<NextStep {desk} />{/if}
+  {#if piece && there}
+    <span class="min-w-0 truncate" aria-label="Where in its shot"
+      >{there.name} ·
+      <span class="font-mono">{there.first_number + innerFrame(piece, desk.playback.seen)}</span
+      ></span
+    >
+    <a
+      class={PRESS}
+      title="Open the shot at this frame (twice on the sheet)"
+      href={`#/shot/${there.id}/${innerFrame(piece, desk.playback.seen)}/from/${shot.id}/${desk.playback.seen}`}
+      >open this shot ↩</a
+    >
+  {/if}
+  {#if !desk.playback.playing && !shot.reel}<NextStep {desk} />{/if}
   <Viewed {desk} />
   <button
     class={PRESS}
@@ -86,12 +104,12 @@
     onclick={() => (desk.view.full = !desk.view.full)}
     >{desk.view.full ? "full size" : `${desk.playback.width} px`}</button
   >
-  <button
-    class={PRESS}
-    disabled={!desk.selection.matteId && !desk.selection.track}
-    title="Next problem or touch (Page Down)"
-    aria-label={doubts ? `${doubts} to look at` : "Next touch"}
-    onclick={() => desk.problem(1)}
-    >{doubts || ""}<span class="max-[1100px]:hidden">{doubts ? " to look at" : "touch"}</span> ↓</button
-  >
+  {#if !shot.reel}<button
+      class={PRESS}
+      disabled={!desk.selection.matteId && !desk.selection.track}
+      title="Next problem or touch (Page Down)"
+      aria-label={doubts ? `${doubts} to look at` : "Next touch"}
+      onclick={() => desk.problem(1)}
+      >{doubts || ""}<span class="max-[1100px]:hidden">{doubts ? " to look at" : "touch"}</span> ↓</button
+    >{/if}
 </div>

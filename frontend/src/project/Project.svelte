@@ -1,4 +1,4 @@
-<!-- A project: its shots and its footage. Files that are dropped anywhere come in. -->
+<!-- A project: its shots, its reels and its footage. Files that are dropped anywhere come in. -->
 <script lang="ts">
   import { onMount } from "svelte";
   import { api, Problem } from "../lib/api";
@@ -12,6 +12,7 @@
   import Segments from "../ui/Segments.svelte";
   import Packs from "./Packs.svelte";
   import { packing } from "./packs";
+  import Reels from "./Reels.svelte";
   import Shots from "./Shots.svelte";
 
   let { id }: { id: number } = $props();
@@ -20,7 +21,7 @@
   const project = $derived(store.project);
   let fault = $state("");
   /** The part that somebody chose; until then, footage is shown where there is no shot. */
-  let chosen = $state<"shots" | "footage" | null>(null);
+  let chosen = $state<"shots" | "reels" | "footage" | null>(null);
   const part = $derived(chosen ?? (project?.shots.length ? "shots" : "footage"));
   /** Whether a packed project is still being brought in here. */
   const coming = $derived(
@@ -84,6 +85,7 @@
           value={part}
           options={[
             { value: "shots", label: `Shots  ${project.shots.length}` },
+            { value: "reels", label: `Reels  ${project.reels.length}` },
             { value: "footage", label: `Footage  ${project.footage.length}` },
           ]}
           onpick={(next) => (chosen = next as typeof part)}
@@ -99,6 +101,8 @@
             <p class="text-quiet">What is in it comes as soon as all of it is here.</p>
           {:else if part === "shots"}
             <Shots {store} changed={load} tofootage={() => (chosen = "footage")} />
+          {:else if part === "reels"}
+            <Reels {project} changed={load} />
           {:else}
             <Footage {store} />
           {/if}

@@ -2,6 +2,9 @@
 <script lang="ts">
   import { SvelteSet } from "svelte/reactivity";
   import type { ShotCard } from "../lib/api-types";
+  import { api } from "../lib/api";
+  import { asking } from "../lib/asking.svelte";
+  import { notes } from "../lib/notes.svelte";
   import { ago } from "../lib/format";
   import { choicesOf, putAway } from "../lib/things";
   import type { ProjectStore } from "../footage/uploads.svelte";
@@ -40,6 +43,22 @@
     return `${shot.frames} frames · ${Math.round(shot.fps * 100) / 100} fps · ${mattes}`;
   }
 
+  /** A reel of the chosen shots, as they stand here. */
+  async function reel() {
+    const name = await asking.name("A new reel", "", "Make it");
+    if (!name) return;
+    try {
+      const made = await api.newReel(
+        project.id,
+        name,
+        those.map((one) => one.id),
+      );
+      location.hash = `#/shot/${made.id}`;
+    } catch (error) {
+      notes.fault(error);
+    }
+  }
+
   async function away() {
     await putAway(
       those.map(({ id, name }) => ({ things: "shots", id, name })),
@@ -56,6 +75,7 @@
         >{those.length === 1 ? "1 shot" : `${those.length} shots`} chosen</strong
       >
       <Button onclick={() => (asked = "export")}>Export …</Button>
+      <Button onclick={reel}>Make a reel …</Button>
       <Button onclick={() => (asked = "look")}>Lay a look on …</Button>
       <Button onclick={away}>Put into the trash</Button>
       <Button kind="bare" onclick={() => sorted.forEach((one) => chosen.add(one.id))}>All</Button>

@@ -38,6 +38,25 @@
     busy = false;
   }
 
+  /** The pieces as shots, one behind the other in a reel, which is opened. */
+  async function reel() {
+    busy = true;
+    try {
+      await shot.settled();
+      const { shots } = await api.pieces(shot.id);
+      const ids = shots.map((one) => one.id);
+      const made = await api.newReel(
+        shot.about.project,
+        `${shot.doc.name.slice(0, 100)}, cut`,
+        ids,
+      );
+      location.hash = `#/shot/${made.id}`;
+    } catch (error) {
+      notes.fault(error);
+    }
+    busy = false;
+  }
+
   function mark() {
     const ops = cutOps(cuts, here, here === null ? { frame: desk.playback.frame, to: null } : null);
     shot.edit(ops, here === null ? "mark a cut" : "take a cut away");
@@ -94,6 +113,9 @@
     </ol>
     <Button kind="main" class="mt-2.5 w-full justify-center" disabled={busy} onclick={pieces}
       >Make {cuts.length + 1} shots of the pieces</Button
+    >
+    <Button class="mt-1.5 w-full justify-center" disabled={busy} onclick={reel}
+      >Make a reel of them</Button
     >
   {/if}
   {#if made.length}

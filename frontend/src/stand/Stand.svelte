@@ -9,7 +9,7 @@
   import Heading from "./Heading.svelte";
   import PlaneRow from "./PlaneRow.svelte";
 
-  let { desk }: { desk: Desk } = $props();
+  let { desk, name = "Stand" }: { desk: Desk; name?: string } = $props();
   const shot = $derived(desk.shot);
   const all = $derived(levels(shot.doc.planes));
   let over = $state.raw<{ id: string; where: "before" | "behind" | "in" } | null>(null);
@@ -39,8 +39,8 @@
   });
 </script>
 
-<section class="flex min-h-0 flex-col" aria-label="Stand">
-  <Heading name="Stand" note="front to back">
+<section class="flex min-h-0 flex-col" aria-label={name}>
+  <Heading {name} note="front to back">
     <Button
       kind="bare"
       aria-label="Add a plane"

@@ -555,7 +555,7 @@ class FieldOut(BaseModel):
     label: str
     hint: str = ""
     control: Literal["number", "colour", "point", "curve", "ramp", "switch", "choice", "footage", "plane", "matte",
-                     "table", "parts"]  # fmt: skip
+                     "table", "parts", "inner"]  # fmt: skip
     default: (
         float
         | bool
@@ -577,6 +577,7 @@ class FieldOut(BaseModel):
     slide: tuple[float, float] | None = None
     direction: bool = False
     over: Over | None = None
+    of: Literal["matte", "track"] | None = Field(None, description="of an inner field: what of the piece's shot")
     frame: bool = False
     dated: str | None = None
     warn: tuple[float, str] | None = None

@@ -1,6 +1,6 @@
 <script lang="ts">
   import { api } from "../../lib/api";
-  import type { FieldOut, FootageOut } from "../../lib/api-types";
+  import type { FieldOut, FootageOut, ShotCard } from "../../lib/api-types";
   import type { Desk } from "../../desk/desk.svelte";
   import { notes } from "../../lib/notes.svelte";
   import Select from "../../ui/Select.svelte";
@@ -9,10 +9,16 @@
   type Props = { desk: Desk; field: FieldOut; path: string; name: string; value: string | null };
   let { desk, field, path, name, value }: Props = $props();
   let footage = $state.raw<FootageOut[]>([]);
+  let shots = $state.raw<ShotCard[]>([]);
   const doc = $derived(desk.shot.doc);
   /** Whether sound is chosen, and not a picture. */
   const sounds = $derived(path === "/sound/under");
   const tables = $derived(field.control === "table");
+  /** Whether a shot can be chosen, too: by an element. */
+  const films = $derived.by(() => {
+    const plane = /^\/planes\/(\d+)\/params\/footage$/.exec(path);
+    return !!plane && doc.planes[Number(plane[1])]?.kind === "element";
+  });
   const fits = (f: FootageOut) => (tables ? f.kind === "table" : sounds ? !!f.sound : f.frames > 0);
   const options = $derived(
     field.control === "plane"
@@ -20,12 +26,14 @@
       : field.control === "matte"
         ? doc.mattes.map((m) => ({ id: m.id, name: m.name }))
         : [
+            ...shots.map((one) => ({ id: `s${one.id}`, name: `${one.name} (as it is now)` })),
             ...footage
               .filter((f) => f.state === "ready" && fits(f))
               .map((f) => ({ id: String(f.id), name: f.name })),
             ...doc.footage.filter(
               (f) =>
                 (tables ? f.id === value : sounds || f.frames > 0) &&
+                !f.shot &&
                 !footage.some((g) => String(g.id) === f.id),
             ),
           ],
@@ -34,7 +42,11 @@
   async function load() {
     if (field.control !== "footage" && !tables) return;
     try {
-      footage = (await api.project(desk.shot.about.project)).footage;
+      const project = await api.project(desk.shot.about.project);
+      footage = project.footage;
+      // an element shows another shot, or a reel, as well
+      const others = [...project.shots, ...project.reels];
+      shots = films ? others.filter((one) => one.id !== desk.shot.id) : [];
     } catch (error) {
       notes.fault(error);
     }
@@ -45,8 +57,21 @@
     void load();
   });
 
+  /** Lays another shot in, as it is at any time. */
+  async function show(id: string, label: string) {
+    try {
+      const { entry } = await api.laying(desk.shot.about.project, { shot: Number(id.slice(1)) });
+      const known = doc.footage.some((f) => f.id === id);
+      const add = known ? [] : [{ op: "add", path: "/footage/-", value: entry }];
+      desk.shot.edit([...add, { op: "add", path, value: id }], label);
+    } catch (error) {
+      notes.fault(error);
+    }
+  }
+
   function choose(id: string) {
     const label = `choose ${field.label.toLowerCase()}`;
+    if (shots.some((one) => `s${one.id}` === id)) return void show(id, label);
     if ((field.control === "footage" || tables) && id) {
       const found = footage.find((f) => String(f.id) === id);
       if (found) return desk.useFootage(found, path, label);

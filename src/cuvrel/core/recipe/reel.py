@@ -7,6 +7,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from fractions import Fraction
+from math import floor
 from typing import Any, Literal
 
 from pydantic import Field, PrivateAttr, model_validator
@@ -204,7 +205,7 @@ def _laid(pieces: list[Piece], fps: float, rates: dict[str, float]) -> list[Laid
     out: list[Laid] = []
     for piece in pieces:
         pace = exact(rates.get(piece.shot) or fps) / exact(fps)
-        count = max(1, round((piece.last - piece.first + 1) / pace))
+        count = max(1, floor((piece.last - piece.first + 1) / pace + Fraction(1, 2)))
         begin, shared = 0, 0
         if out:
             before = out[-1]
