@@ -144,7 +144,7 @@
     class={[
       "relative grid min-h-0 border-l border-rule bg-stand",
       desk.slide === "none"
-        ? "grid-rows-[minmax(0,1fr)_auto_auto]"
+        ? "grid-cols-[minmax(0,1fr)] grid-rows-[minmax(0,1fr)_auto_auto]"
         : "grid-cols-[48px_minmax(0,1fr)] grid-rows-[minmax(0,1fr)]",
     ]}
   >

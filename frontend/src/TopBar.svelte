@@ -120,17 +120,17 @@
   <a class="flex items-center gap-1.5 text-[15px] font-semibold" href="#/" title="All projects">
     <img src="/mark.svg" alt="" width="16" height="16" />Cuvrel
   </a>
+  {#if desk.from}<a
+      class="btn-bare flex-none"
+      href={`#/shot/${desk.from[0]}/${desk.from[1]}`}
+      title="Back to the reel, at the frame from which this shot was opened">‹ Reel</a
+    >{/if}
   <div class="min-w-[60px] flex-1 truncate text-quiet">
     <span class="max-[1180px]:hidden"
       ><a href={`#/project/${shot.about.project}`} title="The project’s shots and footage"
         >{shot.about.project_name}</a
       > /</span
     >
-    {#if desk.from}<a
-        class="btn-bare"
-        href={`#/shot/${desk.from[0]}/${desk.from[1]}`}
-        title="Back to the reel, at the frame from which this shot was opened">‹ back to the reel</a
-      >{/if}
     <h1 class="inline font-semibold text-ink">{shot.doc.name}</h1>
   </div>
   <!-- what has no room gives way: words to signs, signs to a menu -->

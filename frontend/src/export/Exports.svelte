@@ -6,6 +6,7 @@
   import type { Desk } from "../desk/desk.svelte";
   import { bytes, left } from "../lib/format";
   import { notes } from "../lib/notes.svelte";
+  import { laid } from "../lib/reel";
 
   import { choicesOf } from "../lib/things";
   import Button from "../ui/Button.svelte";
@@ -97,10 +98,27 @@
     }
   }
 
+  /** Of a reel: a file for each piece, up to where the next one comes in. */
+  let apart = $state(false);
+
+  async function pieces() {
+    const all = laid(shot.reel!);
+    const [first, last] = [body.first, body.last];
+    for (const one of all) {
+      const end = all[one.at + 1]?.begin ?? one.begin + one.count;
+      const span = { first: Math.max(first, one.begin), last: Math.min(last, end - 1) };
+      if (span.first > span.last) continue;
+      const number = String(one.at + 1).padStart(2, "0");
+      const name = `${settings.name ?? begun().name}_${number}`;
+      shot.takeJob(await api.newExport(shot.id, { ...body, ...span, name }));
+    }
+  }
+
   async function start() {
     try {
       await shot.settled();
-      shot.takeJob(await api.newExport(shot.id, body));
+      if (apart && shot.reel) await pieces();
+      else shot.takeJob(await api.newExport(shot.id, body));
     } catch (error) {
       notes.fault(error);
     }
@@ -139,6 +157,11 @@
     </ul>
   {/if}
   <Order {desk} {settings} onset={set} />
+  {#if shot.reel && shot.reel.pieces.length > 1}
+    <label class="mt-1.5 flex items-center gap-2"
+      ><input class="accent-ink" type="checkbox" bind:checked={apart} /> each piece to a file of its own</label
+    >
+  {/if}
   {#if desk.playback.loop}
     <label class="mt-1.5 flex items-center gap-2"
       ><input class="accent-ink" type="checkbox" bind:checked={looped} /> only the loop range</label

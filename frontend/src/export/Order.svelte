@@ -14,6 +14,8 @@
     settings: ExportSettings;
     onset: (settings: ExportSettings) => void;
   };
+  /** What can be written of a reel: it has no mattes. */
+  const OF_REELS = ["result", "plane", "layers"];
   let { desk, settings, onset }: Props = $props();
   const shot = $derived(desk.shot);
   const catalogue = $derived(shot.catalogue);
@@ -43,7 +45,9 @@
   <Select
     name="What"
     value={settings.what ?? "result"}
-    options={catalogue.whats.map((one) => ({ value: one.kind, label: one.label }))}
+    options={catalogue.whats
+      .filter((one) => !desk.shot.reel || OF_REELS.includes(one.kind))
+      .map((one) => ({ value: one.kind, label: one.label }))}
     onpick={(what) => set({ what: what as ExportSettings["what"], targets: [] })}
   />
   {#if settings.what === "cutout" || settings.what === "matte"}

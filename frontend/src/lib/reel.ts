@@ -79,7 +79,7 @@ export function layIn(
   id: string,
 ): Op[] {
   const [first, last] = range;
-  const piece = { id, shot: entry.id, first, last };
+  const piece = { id, shot: entry.id, first, last, fitting: {}, move: {}, join: {} };
   const known = reel.footage.some((one) => one.id === entry.id);
   return [
     ...(known ? [] : [{ op: "add", path: "/footage/-", value: entry }]),

@@ -2,6 +2,7 @@
 <script lang="ts">
   import type { Desk } from "../desk/desk.svelte";
   import type { Laid } from "../lib/reel";
+  import { addPlane } from "../bench/recipes";
   import Icon from "../lib/Icon.svelte";
   import Button from "../ui/Button.svelte";
   import { joinSays, moveSays } from "./says";
@@ -24,14 +25,9 @@
   /** A glaze over all pieces: the one that is there, or a new one, and what can be laid on it. */
   function overAll() {
     const { shot } = desk;
-    let glaze = shot.doc.planes.find((plane) => plane.kind === "glaze");
-    if (!glaze) {
-      const id = shot.freshId("g");
-      const value = { id, name: "Over all", kind: "glaze" };
-      shot.edit([{ op: "add", path: "/planes/0", value }], "over all");
-      glaze = shot.plane(id)!;
-    }
-    desk.selection.thing = { kind: "plane", id: glaze.id };
+    const glaze = shot.doc.planes.find((plane) => plane.kind === "glaze");
+    if (glaze) desk.selection.thing = { kind: "plane", id: glaze.id };
+    else addPlane(desk, "glaze");
     desk.shelf = "recipe";
   }
 </script>

@@ -13,7 +13,7 @@
   const reel = $derived(shot.reel!);
   const all = $derived(laid(reel));
   const first = $derived(shot.doc.first_number);
-  const FILM = 66;
+  const FILM = 60;
   const MOST = 40; // pixels of a row
 
   let box = $state<HTMLDivElement>();
@@ -215,7 +215,7 @@
     event.stopPropagation();
   }
 
-  const WEDGE = 26;
+  const WEDGE = 22;
   /** A move as a wedge that opens or closes, or a slant. */
   function wedge(one: Laid): string {
     const [top, bottom] = [one.begin * row, (one.begin + one.count) * row];
@@ -231,14 +231,18 @@
   class="grid min-h-0 grid-cols-1 grid-rows-[62px_minmax(0,1fr)_25px] border-r border-rule bg-sheet"
   aria-label="Sheet of the reel"
 >
-  <div
-    class="flex items-end gap-2 border-b-2 border-ink px-1.5 pb-[3px] font-cond text-[11px] font-medium text-quiet"
-  >
-    <span class="w-9">Frame</span><span style:width={`${FILM}px`}>Pieces</span>
-    {#if sounds}<span class="w-5">Sound</span>{/if}
-    <span>Move</span>
+  <div class="relative border-b-2 border-ink font-cond text-[11px] font-medium text-quiet">
+    {#each [["Frame", 5], ["Pieces", 44], ...(sounds ? [["Sound", 44 + FILM]] : []), ["Move", 50 + FILM + (sounds ? 22 : 0)]] as const as [word, x] (word)}
+      <span
+        class={[
+          "absolute bottom-[3px]",
+          word === "Sound" && "origin-bottom-left -rotate-90 translate-x-5",
+        ]}
+        style:left={`${x}px`}>{word}</span
+      >
+    {/each}
     {#if zoom > 1}<button
-        class="ml-auto rounded px-1 hover:bg-stand"
+        class="absolute right-1 bottom-0.5 rounded px-1 hover:bg-stand"
         title="All of the reel at once"
         onclick={() => (zoom = 1)}>all</button
       >{/if}
@@ -272,7 +276,7 @@
     <div class="relative" style:height={`${Math.max(deep + 8, size.height - 4)}px`}>
       {#if sounds}<canvas
           class="pointer-events-none absolute text-quiet"
-          style:left={`${46 + FILM}px`}
+          style:left={`${45 + FILM}px`}
           style:top={`${scroll}px`}
           style:width="20px"
           style:height={`${size.height}px`}
@@ -280,7 +284,7 @@
         ></canvas>{/if}
       <svg
         class="pointer-events-none absolute top-0 overflow-visible"
-        style:left={`${52 + FILM + (sounds ? 22 : 0)}px`}
+        style:left={`${48 + FILM + (sounds ? 20 : 0)}px`}
         width={WEDGE}
         height={deep}
         aria-hidden="true"
@@ -368,10 +372,11 @@
           <span
             class="pointer-events-none absolute right-1 overflow-hidden leading-tight"
             style:top={`${top + 1}px`}
-            style:left={`${58 + FILM + WEDGE + (sounds ? 22 : 0)}px`}
+            style:left={`${52 + FILM + WEDGE + (sounds ? 20 : 0)}px`}
           >
-            <b class="block truncate text-[11.5px] font-semibold"
-              >{desk.inside.name(one.piece.shot)}</b
+            <b
+              class={["block text-[11px] font-semibold", high > 60 ? "line-clamp-3" : "truncate"]}
+              title={desk.inside.name(one.piece.shot)}>{desk.inside.name(one.piece.shot)}</b
             >
             <span class="block truncate text-[10.5px] text-quiet"
               >{moveSays(one.piece) || joinSays(one.piece, one.shared)}</span
@@ -386,7 +391,7 @@
       {/each}
       {#each reel.markers as marker (marker.frame + marker.name)}
         <span
-          class="pointer-events-none absolute right-0 left-10 border-t border-dashed border-red pl-20 text-[10.5px] text-redtext"
+          class="pointer-events-none absolute right-0 left-10 z-20 border-t border-dashed border-red pr-1 text-right text-[10.5px] leading-none text-redtext"
           style:top={`${marker.frame * row}px`}>{marker.name}</span
         >
       {/each}
@@ -395,7 +400,8 @@
         style:top={`${(desk.playback.frame + 0.5) * row}px`}
       >
         <span
-          class="absolute -top-2.5 left-0 rounded-sm bg-ink px-1 font-mono text-[11.5px] text-on-ink"
+          class="absolute left-0 rounded-sm bg-ink px-1 font-mono text-[11.5px] text-on-ink"
+          style:top={`${Math.max(-10, -desk.playback.frame * row)}px`}
           >{first + desk.playback.frame}</span
         >
       </div>

@@ -16,18 +16,21 @@ from cuvrel.core.keys.clean_plate import joined_plate
 from cuvrel.core.media.probe import pack_sequence, probe
 from cuvrel.core.media.reader import Reader
 from cuvrel.core.media.writer import png_bytes
-from cuvrel.core.recipe.models import Mark
+from cuvrel.core.recipe.models import Footage, Mark
 from cuvrel.demo import followed, log, tracked
 from cuvrel.demo.jobs import JOBS, job_document
 from cuvrel.demo.jobs_lines import MORE_JOBS
 from cuvrel.demo.jobs_tracked import TRACKED_JOBS
 from cuvrel.demo.looks import SHOTS, demo_document, fan_document
 from cuvrel.demo.morning import MADE, morning_document
+from cuvrel.demo.reel import SHOTS as SHOTS_LAID
+from cuvrel.demo.reel import reel_document
 from cuvrel.store import shots
 from cuvrel.store.blobs import Blobs
 from cuvrel.store.db import Database
 from cuvrel.store.footage import entry, make_ready
-from cuvrel.store.models import FootageRow, MatteFrame, Project
+from cuvrel.store.lying import entry_of
+from cuvrel.store.models import FootageRow, MatteFrame, Project, ShotRow
 
 CLIPS = Path(__file__).parent / "clips"
 NAME = "Harbour signals"
@@ -81,8 +84,9 @@ def install(
                 shot = shots.create(session, project.id, job_document(job, number, base, others))
                 _stored(session, blobs, shot.id, job.clip)
                 tell(f"demo project, shot {number}: {job.title}")
-            _morning(session, project.id, blobs)
-            tell("demo project: the morning reel")
+            sound = _morning(session, project.id, blobs)
+            _reel(session, project.id, sound)
+            tell("demo project: the morning reel, and four watches")
             film = _footage(session, project.id, blobs, CLIPS / log.CLIP, {"colour": log.CURVE})
             plate, table = (entry(one).model_dump(mode="json")
                             for one in (film, _footage(session, project.id, blobs, CLIPS / log.TABLE)))  # fmt: skip
@@ -91,13 +95,22 @@ def install(
     return True
 
 
-def _morning(session: Session, project_id: int, blobs: Blobs) -> None:
-    """A shot on the morning reel, with its sound, the bell under it, and its cuts marked."""
+def _morning(session: Session, project_id: int, blobs: Blobs) -> Footage:
+    """A shot on the morning reel, with its sound, the bell under it, and its cuts marked; what it lies on."""
     with tempfile.TemporaryDirectory(prefix="cuvrel-") as folder:
         made = {name: _footage(session, project_id, blobs, make(CLIPS, Path(folder) / name))
                 for name, make in MADE.items()}  # fmt: skip
     reel, bell = (entry(made[name]).model_dump(mode="json") for name in MADE)
     shots.create(session, project_id, morning_document(reel, bell))
+    return entry(made["morning reel.mp4"])
+
+
+def _reel(session: Session, project_id: int, sound: Footage) -> None:
+    """Four of the shots in a row."""
+    rows = session.scalars(select(ShotRow).where(ShotRow.project_id == project_id)).all()
+    wanted = [next(row for row in rows if row.name.startswith(name)) for name in SHOTS_LAID]
+    laid = [(entry_of(row, shots.shot_of(session, row)), shots.shot_of(session, row)) for row in wanted]
+    shots.create(session, project_id, reel_document(laid, sound))
 
 
 def _clean_night(session: Session, project_id: int, blobs: Blobs) -> FootageRow:

@@ -9,9 +9,12 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import TypeVar
 
+from sqlalchemy import select
 from sqlalchemy.orm import Session
 
+from cuvrel.core.recipe.models import Shot
 from cuvrel.store import shots, trash, versions
+from cuvrel.store.lying import number_of
 from cuvrel.store.models import FootageRow, JobRow, PresetRow, Project, ShotRow, VersionRow
 from cuvrel.store.shots import NotFound
 
@@ -47,6 +50,13 @@ def footage_for(session: Session, who: Who, number: int, lock: bool = False) -> 
 def shot_for(session: Session, who: Who, number: int, lock: bool = False) -> ShotRow:
     """A shot."""
     return shots.locked(session, number) if lock else shots.found(session, number)
+
+
+def inside_for(session: Session, who: Who, shot: Shot) -> dict[str, ShotRow]:
+    """The shots that lie in one that somebody has, by the ids of their entries; what is gone for good is missing."""
+    numbers = {one.id: number_of(one.id) for one in shot.footage if one.shot}
+    rows = {row.id: row for row in session.scalars(select(ShotRow).where(ShotRow.id.in_(numbers.values())))}
+    return {entry: rows[number] for entry, number in numbers.items() if number in rows}
 
 
 def thing_for(session: Session, who: Who, kind: trash.Kind, number: int) -> trash.Row:

@@ -17,9 +17,9 @@ from cuvrel.core.recipe.new_plane import begun_shot
 from cuvrel.core.recipe.reel import Reel, begun_reel
 from cuvrel.core.reel import timeline
 from cuvrel.store import shots as store
-from cuvrel.store.access import footage_for, project_for, shot_for
+from cuvrel.store.access import footage_for, inside_for, project_for, shot_for
 from cuvrel.store.footage import entry
-from cuvrel.store.lying import entry_of, number_of
+from cuvrel.store.lying import entry_of
 from cuvrel.store.models import FootageRow, ShotRow
 from cuvrel.web.models import ById, FilmOut, In, Named, ShotCard, ShotOut
 from cuvrel.web.openapi import file_of
@@ -175,7 +175,7 @@ def _bare(session: Session, project: int, number: int) -> ShotRow:
 def _inner_out(session: Session, row: ShotRow) -> InnerOut:
     shot = store.shot_of(session, row)
     frames = shot.frames
-    plate = session.get(FootageRow, int(shot.plate)) if shot.plate.isdigit() else None
+    plate = footage_for(session, who(), int(shot.plate)) if shot.plate.isdigit() else None
     return InnerOut(
         id=row.id, name=row.name, kind=shot.kind, state="there" if row.trashed is None else "trash",
         entry=entry_of(row, shot), first=frames[0], last=frames[-1], first_number=shot.first_number,
@@ -191,8 +191,8 @@ def inside(path: ById) -> Response:
     """The shots that lie in a document, as they are now."""
     with services().database.session() as session:
         shot = store.shot_of(session, shot_for(session, who(), path.id))
-        found = {one.id: session.get(ShotRow, number_of(one.id) or 0) for one in shot.footage if one.shot}
-        return answer(InsideOut(shots={name: _inner_out(session, row) for name, row in found.items() if row}))
+        found = inside_for(session, who(), shot)
+        return answer(InsideOut(shots={name: _inner_out(session, row) for name, row in found.items()}))
 
 
 @api.get("/shots/<int:id>/timeline.<string:kind>", responses={200: file_of("application/json", "text/plain")})
@@ -203,12 +203,10 @@ def write_timeline(path: TimelinePath) -> Response:
         if not isinstance(reel, Reel):
             raise RecipeError("This is a shot; only a reel has a timeline.")
         names, files = {}, {}
-        for one in reel.footage:
-            row = session.get(ShotRow, number_of(one.id) or 0)
-            if row is not None:
-                names[one.id] = row.name
-                inner = store.shot_of(session, row)
-                files[one.id] = one.name if isinstance(inner, Reel) else inner.plate_footage().name
+        for entry_id, row in inside_for(session, who(), reel).items():
+            inner = store.shot_of(session, row)
+            names[entry_id] = row.name
+            files[entry_id] = row.name if isinstance(inner, Reel) else inner.plate_footage().name
     text = timeline.written(reel, names, files, path.kind)
     headers = {"Content-Disposition": f'attachment; filename="{safe(reel.name)}.{path.kind}"'}
     return Response(text, content_type="text/plain" if path.kind == "edl" else "application/json", headers=headers)

@@ -77,6 +77,8 @@ def paces(path: PlanePath) -> Response:
         if plane is None:
             raise store.NotFound("There is no such plane in this shot.")
         footage = str(plane.params.get("footage") or shot.plate)
+        if not footage.isdigit():  # the pieces of a reel, or another shot
+            return answer(PacesOut(rates=[], by_clock=True, speed=None))
         row = footage_for(session, who(), int(footage))
         info = MediaInfo.from_json(row.info) if row.info.get("frames") else None
     keys = other_way(info) if info is not None else []
