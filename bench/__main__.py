@@ -15,6 +15,7 @@ from bench import (
     mattes,
     media,
     redaction,
+    reel,
     rough,
     same,
     speed,
@@ -35,6 +36,7 @@ def main() -> None:
     commands.add_parser("keys", help="keys, shapes and five pulls together: speed, and quality against the truth")
     commands.add_parser("stand", help="blending, placing, in-betweens and whole stands")
     commands.add_parser("desk", help="the first frame and playing, in a browser")
+    commands.add_parser("reel", help="what a reel's frame costs beside what it shows, and a long reel in a browser")
     commands.add_parser("treatments", help="what each treatment takes of a whole picture")
     commands.add_parser("colour", help="colour by value, views and their times, and the time to bring in")
     commands.add_parser("media", help="footage as people have it: how many kinds come in right")
@@ -83,6 +85,8 @@ def main() -> None:
         keys.run()
     elif given.command == "stand":
         stand.run()
+    elif given.command == "reel":
+        reel.run()
     elif given.command == "desk":
         desk.run()
     elif given.command == "media":

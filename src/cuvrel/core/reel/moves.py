@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from typing import Any
 
 import numpy as np
@@ -86,11 +87,24 @@ def placed_at(values: dict[str, Any], t: float, width: float, target: Xy = (0.0,
     )
 
 
-def times(k: float, count: int, shutter: float, samples: int) -> list[float]:
-    """The shares of a piece's time on its frame `k` of `count`, over a shutter in degrees about the frame."""
-    last = max(1, count - 1)
+def opened(k: float, shutter: float, samples: int) -> list[float]:
+    """Moments of a frame `k` at which its shutter, in degrees, is open: so many, evenly about the frame."""
     if shutter <= 0 or samples < 2:
-        return [min(max(k / last, 0.0), 1.0)]
+        return [k]
     half = shutter / 720
-    at = [(k + half * (2 * n / (samples - 1) - 1)) / last for n in range(samples)]
-    return [min(max(one, 0.0), 1.0) for one in at]
+    return [k + half * (2 * n / (samples - 1) - 1) for n in range(samples)]
+
+
+def enough(maps: Callable[[float], F64], k: float, shutter: float, most: int, size: Xy, scale: float) -> list[F64]:
+    """Where a picture lies while the shutter is open: so many places that no two that follow one another lie more than
+    half a pixel apart at the frame's corners, which is as good as any number; `most` at the most.
+
+    maps: where it lies at a moment, in frames. size: the frame's width and height; scale: pixels over the frame's own.
+    """
+    ends = [maps(at) for at in opened(k, shutter, 2)]
+    corners = np.array([[x, y, 1.0] for x in (-size[0] / 2, size[0] / 2) for y in (-size[1] / 2, size[1] / 2)]).T
+    places = [(one @ corners)[:2] / (one @ corners)[2] for one in ends]
+    way = float(np.hypot(*(places[-1] - places[0])).max()) * scale
+    if way < 0.05:
+        return [maps(k)]
+    return [maps(at) for at in opened(k, shutter, min(most, max(2, int(np.ceil(2 * way)) + 1)))]

@@ -150,11 +150,14 @@ class Pieces:
         values, one = self._values[n]["move"], self._laid[n]
         if not moves.moves(values):
             return [np.eye(3)]
-        k = float(frame - one.begin)
-        shares = moves.times(k, one.count, float(values["shutter"]), round(float(values["samples"])))
-        span = (one.count - 1) * float(one.pace)
-        maps = [moves.placed_at(values, t, self._wide, self._target(n, t * span, inner, fit)) for t in shares]
-        return maps[:1] if all(np.array_equal(other, maps[0]) for other in maps) else maps
+        last, pace = max(1, one.count - 1), float(one.pace)
+
+        def at(k: float) -> F64:
+            t = min(max(k / last, 0.0), 1.0)
+            return moves.placed_at(values, t, self._wide, self._target(n, t * last * pace, inner, fit))
+
+        shutter, most = float(values["shutter"]), round(float(values["samples"]))
+        return moves.enough(at, frame - one.begin, shutter, most, (self._wide, self._high), self._scale)
 
     def _moved(self, n: int, frame: int) -> Node:
         opened = self._open(n)
@@ -217,12 +220,15 @@ class Pieces:
 
     def _slid(self, kind: str, values: dict[str, Any], old: Node, new: Node, one: Laid, frame: int) -> Node:
         x, y = joins.way(float(values["direction"]), (self._wide, self._high))
-        total, k = one.shared + 1, frame - one.begin + 1
-        half, count = float(values["shutter"]) / 720, round(float(values["samples"]))
-        at = [k + half * (2 * i / (count - 1) - 1) for i in range(count)] if half > 0 else [float(k)]
-        shares = [moves.come(values, t / total) for t in at]
-        leaves = [joins.shift(x * p, y * p) if kind != "cover" else np.eye(3) for p in shares]
-        comes = [joins.shift(x * (p - 1), y * (p - 1)) if kind != "uncover" else np.eye(3) for p in shares]
+        size = float(self._wide), float(self._high)
+
+        def at(k: float) -> F64:
+            share = moves.come(values, k / (one.shared + 1))
+            return joins.shift(x * share, y * share)
+
+        shutter, most = float(values["shutter"]), round(float(values["samples"]))
+        leaves = moves.enough(at, frame - one.begin + 1, shutter, most, size, self._scale)
+        comes = [joins.shift(-x, -y) @ one for one in leaves]
         own = float(self._high), float(self._wide)
         # a push across leaves corners that neither picture is in: the new one's border is seen there
         below, above = (self._laid_in(new, comes, own, "clamp" if kind == "push" else "none"),
