@@ -79,10 +79,15 @@ def exports(desk: Desk) -> None:
     expect(panel.get_by_label("What to expect")).to_contain_text("frames, about", timeout=60_000)
 
 
-def keys(desk: Desk) -> None:
-    shot(desk, "Shot 01", 48)
-    desk.page.keyboard.press("?")
-    expect(desk.page.get_by_role("dialog")).to_be_visible()
+def reel(desk: Desk) -> None:
+    desk.project("Harbour signals", "Reels")
+    desk.page.get_by_role("link", name="Four watches").click()
+    expect(desk.page.get_by_label("Piece 4:")).to_be_visible()
+    desk.button("Piece 2:").click()
+    desk.go(120)
+    # all small pictures of the sheet are here
+    expect(desk.page.locator("[aria-label^='Piece 4:'] img").last).to_be_visible()
+    desk.page.wait_for_timeout(6000)
 
 
 def night(desk: Desk) -> None:
@@ -180,7 +185,7 @@ PICTURES: dict[str, Callable[[Desk], None]] = {
         unroll,
         shelf,
         exports,
-        keys,
+        reel,
         night,
         shapes,
         colour_key,
