@@ -26,6 +26,7 @@ from cuvrel.core.stand.build import Stand
 from cuvrel.core.stand.nodes import Cache, work_out
 from cuvrel.core.stand.placement import placed
 from cuvrel.core.stand.sources import FrameSources
+from cuvrel.core.tracks.path import Measured
 
 WIDE, HIGH = 64, 36
 
@@ -173,6 +174,25 @@ def test_as_many_places_are_summed_up_as_the_way_is_long() -> None:
     assert [places(way) for way in (0.0, 0.3, 1.0, 3.0, 40.0)] == [1, 2, 3, 7, 12]
     assert places(40.0, 5) == 5
     assert len(moves.enough(lambda t: joins.shift(9 * t, 0.0), 3.0, 0.0, 12, (WIDE, HIGH), 1.0)) == 1
+
+
+def test_a_move_goes_towards_a_track_whose_subject_comes_to_lie_in_the_middle() -> None:
+    shot, sources = shot_of(1)
+    document = shot.model_dump(mode="json")
+    document["tracks"] = [{"id": "t", "name": "t", "kind": "point", "frame": 0, "points": [[20.0, 10.0]]}]
+    measured = {n: Measured(np.array([[4, 0, 20.0 + n], [0, 4, 10.0], [0, 0, 1.0]]),
+                            np.array([[4, 0, 20.0 + n], [0, 4, 10.0], [0, 0, 1.0]])) for n in range(1, 20)}  # fmt: skip
+    tracked = FrameSources(lambda _, n: frame_of(1, n), tracks={"t": measured})
+    move = {"kind": "push in", "size": 200, "towards": "a track", "track": "t", "shutter": 0, "border": "mirror"}
+    reel = reel_of([{"shot": "s1", "first": 0, "last": 19, "move": move}], [shot])
+    seen = result(reel, [(read_shot(document), tracked)], 9)
+    # nine frames on the track has gone evenly, and is where it is smoothed to as well
+    to = moves.placed_at(values(**move), 9 / 19, WIDE, (20 + 9 - WIDE / 2, 10 - HIGH / 2))
+    assert np.abs(seen - placed(light(1, 9), [to], (HIGH, WIDE), (1, 1), 1.0, "mirror")).max() < 0.02
+    # of a track that is not there (any more) it goes towards the middle
+    gone = result(reel, [(shot, sources)], 9)
+    to = moves.placed_at(values(**move), 9 / 19, WIDE)
+    assert np.abs(gone - placed(light(1, 9), [to], (HIGH, WIDE), (1, 1), 1.0, "mirror")).max() < 0.02
 
 
 def test_a_shot_of_another_size_fills_fits_or_lies_as_it_is() -> None:

@@ -13,7 +13,20 @@ from playwright.sync_api import Locator, expect
 from cuvrel.demo.morning import clapper
 from tests.stack import Stack, wait_for
 from tests.ui.conftest import Desk
+from tests.ui.test_access import serious
+from tests.ui.test_cards import FAULTS
 from tests.ui.test_sound import AT_ONCE, LISTEN
+
+# looks at each drawing of the screen, as AT_ONCE does, until the reel's last frames
+EVERY = f"""async () => {{
+  const look = {AT_ONCE}, found = [], begun = performance.now();
+  while (performance.now() - begun < 60000) {{
+    const one = await look();
+    if (one) found.push(one);
+    if (one && one[0] > 76) break;
+  }}
+  return found;
+}}"""
 
 
 @pytest.fixture
@@ -57,7 +70,7 @@ def test_a_reel_is_made_by_hand(desk: Desk, stack: Stack, project: tuple[int, li
     reel = int(re.findall(r"/shot/(\d+)", page.url)[0])
     expect(page.get_by_text("Nothing lies here yet.")).to_be_visible()
     # one by dragging, one by its button, a bare one of footage
-    sheet = page.get_by_role("slider", name="Frame", exact=True)
+    sheet = page.get_by_role("group", name="Pieces")
     carried(desk, page.get_by_role("listitem").filter(has_text="Watch 2"), sheet, 100)
     expect(piece(desk, 1)).to_be_visible()
     desk.saved()
@@ -130,22 +143,13 @@ def test_a_reel_is_played_over_its_join_with_sound(desk: Desk, stack: Stack, pro
     expect(page.get_by_role("button", name="Heard with the picture")).to_be_enabled()
     desk.button("Play").click()
     wait_for(lambda: (page.evaluate(AT_ONCE) or [0, 0])[1] > 0.2, 30, "sound")
-    seen: set[int] = set()
-    off = []
-
-    def over() -> bool:
-        look = page.evaluate(AT_ONCE)
-        if look:
-            seen.add(int(look[0]))
-            off.append(look[0] - look[1] * 24)
-        return max(seen, default=0) > 56
-
-    wait_for(over, 60, "the end")
+    found = page.evaluate(EVERY)
     desk.button("Stop", exact=True).click()
     # over the join's frames and behind it, in step with what is heard
+    seen = {int(frame) for frame, _ in found}
     assert any(36 <= frame < 48 for frame in seen)
     assert any(frame >= 48 for frame in seen)
-    apart = sorted(abs(one + 0.5) for one in off)
+    apart = sorted(abs(frame - heard * 24 + 0.5) for frame, heard in found)
     assert apart[len(apart) // 2] <= 1.5, apart
 
 
@@ -209,3 +213,42 @@ FCM: NON-DROP FRAME
     desk.button("Open …").click()
     page.get_by_label("Timeline file", exact=True).set_input_files(broken)
     expect(page.get_by_role("dialog").get_by_text("broken.otio")).to_be_visible()
+
+
+@pytest.mark.parametrize("size", [(1280, 800), (1024, 700)], ids=["1280", "1024"])
+def test_every_card_of_a_piece_has_room_and_the_reel_is_for_everybody(
+    desk: Desk, stack: Stack, project: tuple[int, list[int]], size: tuple[int, int]
+) -> None:
+    number, shots = project
+    reel = reel_of(stack, number, [*shots, shots[0]])
+    page, found = desk.page, list[Any]()
+    page.set_viewport_size({"width": size[0], "height": size[1]})
+    desk.open(reel)
+    piece(desk, 2).click()
+    for card, kinds in (
+        ("Move", ("push in", "pull out", "slide", "from and to")),
+        ("Join", ("mix", "push", "colour", "matte")),
+    ):
+        spine = page.locator(f'[data-spine="{card.lower()}"]')
+        if spine.count():
+            spine.click()
+        for kind in kinds:
+            page.get_by_role("article", name=card).get_by_role("radio", name=kind, exact=True).click()
+            page.wait_for_timeout(150)
+            found += page.evaluate(FAULTS)
+    spine = page.locator('[data-spine="fitting"]')
+    if spine.count():
+        spine.click()
+    found += page.evaluate(FAULTS)
+    desk.saved()
+    assert not found, "\n".join(sorted(set(found)))
+    assert serious(page) == []
+    # the rooms of a shot are not there; others are
+    page.keyboard.press("x")
+    expect(page.get_by_role("region", name="Cuts")).to_have_count(0)
+    page.keyboard.press("q")
+    expect(page.get_by_role("region", name="Sound", exact=True)).to_be_visible()
+    page.keyboard.press("Escape")
+    desk.project(stack.ask(f"/api/projects/{number}")["name"], "Reels")
+    expect(page.get_by_role("link", name="Night cut")).to_be_visible()
+    assert serious(page) == []

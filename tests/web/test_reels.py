@@ -126,6 +126,23 @@ def test_circles_are_refused_with_both_names(web: Web, row: tuple[int, list[int]
     assert np.array_equal(decoded(web.fetch(third, 12).data), decoded(web.fetch(reel, 12).data))
 
 
+def test_what_rests_on_another_shot_is_not_settled(web: Web, row: tuple[int, list[int]]) -> None:
+    project, shots = row
+    entry = web.post(f"/api/projects/{project}/laying", {"shot": shots[1]}).json["entry"]
+    revision = web.get(f"/api/shots/{shots[0]}").json["revision"]
+    element = {"id": "e", "name": "Other", "kind": "element", "params": {"footage": entry["id"]}}
+    line = {"id": "c", "name": "By the other", "pulls": [
+        {"id": "k", "kind": "footage", "params": {"plane": "e"}}
+    ]}  # fmt: skip
+    made = web.edit(shots[0], revision, [
+        {"op": "add", "path": "/footage/-", "value": entry}, {"op": "add", "path": "/planes/0", "value": element},
+        {"op": "add", "path": "/mattes/-", "value": line},
+    ])  # fmt: skip
+    assert made.status_code == 200, made.json
+    told = problem(web.post(f"/api/shots/{shots[0]}/settle", {"matte": "c"}), 422)
+    assert "rests on another shot" in told
+
+
 def footage_of(web: Web, shot: int) -> str:
     return str(web.get(f"/api/shots/{shot}").json["document"]["plate"])
 

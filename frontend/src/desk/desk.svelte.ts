@@ -168,6 +168,8 @@ export class Desk {
   }
 
   toggleSlide(slide: Slide): void {
+    // people and cuts are of a plate, and a reel has none
+    if (this.shot.reel && (slide === "people" || slide === "cuts")) return;
     this.slide = this.slide === slide ? "none" : slide;
   }
 

@@ -139,7 +139,7 @@
 {#each slips as slip (slip.id)}
   {@const of = slip.id as CardOf}
   {#snippet kinds()}
-    <div class="flex items-center gap-2 pb-1">
+    <div class="flex flex-wrap items-center gap-2 pb-1">
       <Segments
         name={`${entry(of).label}: kind`}
         class="flex-none"

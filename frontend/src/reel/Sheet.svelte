@@ -250,21 +250,9 @@
   <div
     class="relative min-h-0 touch-none overflow-x-hidden overflow-y-auto"
     bind:this={box}
-    role="slider"
-    tabindex="0"
-    data-time
-    aria-label="Frame"
-    aria-orientation="vertical"
-    aria-valuemin={first}
-    aria-valuemax={first + shot.count - 1}
-    aria-valuenow={first + desk.playback.frame}
+    role="group"
+    aria-label="Pieces"
     onscroll={() => (scroll = box!.scrollTop)}
-    onpointerdown={(e) => {
-      if (e.button !== 0) return;
-      box!.setPointerCapture(e.pointerId);
-      hand = { what: "go" };
-      desk.playback.go(frameAt(at(e)));
-    }}
     onpointermove={drag}
     onpointerup={lift}
     onpointercancel={lift}
@@ -274,6 +262,23 @@
     ondrop={drop}
   >
     <div class="relative" style:height={`${Math.max(deep + 8, size.height - 4)}px`}>
+      <div
+        class="absolute inset-0"
+        role="slider"
+        tabindex="0"
+        data-time
+        aria-label="Frame"
+        aria-orientation="vertical"
+        aria-valuemin={first}
+        aria-valuemax={first + shot.count - 1}
+        aria-valuenow={first + desk.playback.frame}
+        onpointerdown={(e) => {
+          if (e.button !== 0) return;
+          e.currentTarget.setPointerCapture(e.pointerId);
+          hand = { what: "go" };
+          desk.playback.go(frameAt(at(e)));
+        }}
+      ></div>
       {#if sounds}<canvas
           class="pointer-events-none absolute text-quiet"
           style:left={`${45 + FILM}px`}

@@ -13,6 +13,7 @@ from sqlalchemy.orm import Session
 from cuvrel.core.recipe.errors import CuvrelError
 from cuvrel.core.recipe.models import Shot
 from cuvrel.core.recipe.new_plane import begun_shot
+from cuvrel.core.recipe.references import rests_on
 from cuvrel.core.stand.settle import settling_key
 from cuvrel.jobs.queue import OPEN, put
 from cuvrel.store import shots as store
@@ -209,6 +210,10 @@ def settle(path: ById, body: SettleRequest) -> Response:
             matte, token = shot.matte(body.matte), _settling(session, row, shot)(body.matte)
         except KeyError:
             raise store.NotFound("There is no such matte in this shot.") from None
+        if any(one.startswith("footage:s") for one in rests_on(shot, f"matte:{matte.id}")):
+            raise CuvrelError(
+                f"'{matte.name}' rests on another shot, which may change at any time.", "It can't be settled."
+            )
         if any(job.args["matte"] == matte.id for job in being_done(session, path.id, "settle")):
             raise CuvrelError("This matte is being settled already.", "Wait for its end.")
         _room_for_matte(shot, "the settled matte")
