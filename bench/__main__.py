@@ -20,6 +20,7 @@ from bench import (
     same,
     speed,
     stand,
+    takes,
     tracks,
     treatments,
     workers,
@@ -37,6 +38,7 @@ def main() -> None:
     commands.add_parser("stand", help="blending, placing, in-betweens and whole stands")
     commands.add_parser("desk", help="the first frame and playing, in a browser")
     commands.add_parser("reel", help="what a reel's frame costs beside what it shows, and a long reel in a browser")
+    commands.add_parser("takes", help="lining two takes up, and their tone, beside general methods")
     commands.add_parser("treatments", help="what each treatment takes of a whole picture")
     commands.add_parser("colour", help="colour by value, views and their times, and the time to bring in")
     commands.add_parser("media", help="footage as people have it: how many kinds come in right")
@@ -85,6 +87,8 @@ def main() -> None:
         keys.run()
     elif given.command == "stand":
         stand.run()
+    elif given.command == "takes":
+        takes.run()
     elif given.command == "reel":
         reel.run()
     elif given.command == "desk":

@@ -333,6 +333,30 @@ def _stepped(bar: Any, done: int, total: int) -> None:
     bar.update(1)
 
 
+@main.command("line-up")
+@click.argument("first", type=click.Path(exists=True, path_type=Path))
+@click.argument("second", type=click.Path(exists=True, path_type=Path))
+@click.option("--at", type=click.IntRange(0), nargs=2, default=(0, 0), show_default=True, help="A frame of either.")
+@click.option("--kind", type=click.Choice(["shift", "similar", "affine", "perspective"]), default="similar",
+              show_default=True, help="What the camera did between them.")  # fmt: skip
+@click.option("--leave-out", type=click.Path(exists=True, path_type=Path), help="What of FIRST is not looked at, grey.")
+@click.option("--to", type=click.Path(dir_okay=False, path_type=Path), required=True, help="What was found, as JSON.")
+@sentences
+def lined_up(first: Path, second: Path, at: tuple[int, int], kind: Any, leave_out: Path | None, to: Path) -> None:
+    """Line a take up with another one of the same set-up, by what stands still in both.
+
+    "matrix" takes a pixel of SECOND to the pixel of FIRST that shows the same place, counted from the corner of the top
+    left pixel; "error_px" is what is left, "still" the share of the frame that agrees. SECOND = "gain" x FIRST +
+    "offset" in linear light; "left" is the mean difference after that, in codes of 255.
+    """
+    from cuvrel import headless
+
+    found = headless.take_lined_up(first, second, at, kind, leave_out)
+    to.write_text(json.dumps(found, indent=1) + "\n")
+    left = "what is left can't be told" if found["error_px"] is None else f"{found['error_px']:.3f} px left"
+    click.echo(f"{left}, light times {', '.join(f'{one:.3f}' for one in found['gain'])}")
+
+
 @main.command()
 @click.option("--port", type=int, default=8017, show_default=True, help="Another free one is taken when this is not.")
 @click.option("--no-demo", is_flag=True, help="Do not make the demo project.")

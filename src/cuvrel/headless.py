@@ -39,11 +39,25 @@ from cuvrel.core.stand.portable import PortableShot
 from cuvrel.core.stand.uncovered import Uncovered
 from cuvrel.core.stand.view_kinds import ResultView
 from cuvrel.core.stand.views import view
+from cuvrel.core.takes.line_up import Kind, brought, covered, line_up
+from cuvrel.core.takes.tone import tone
 from cuvrel.core.tracks.follow import CanNotTrack, Tracker, tracked
 from cuvrel.core.tracks.interchange import Wanted, as_json
 from cuvrel.core.tracks.pyramids import Scenes
 
-__all__ = ["Ordering", "Settings", "audit", "cuts", "follow", "footage", "read_marks", "redact", "render", "track"]
+__all__ = [
+    "Ordering",
+    "Settings",
+    "audit",
+    "cuts",
+    "follow",
+    "footage",
+    "read_marks",
+    "redact",
+    "render",
+    "take_lined_up",
+    "track",
+]
 Voice = Literal["kept", "pitched", "silent", "none"]
 CACHE = 256 << 20  # bytes of pictures that are kept
 
@@ -154,6 +168,37 @@ def follow(
         beside.replace(to)
     return {"size": [info.width, info.height], "fps": info.fps, "frames": [told[n] for n in range(info.frames)],
             "halts": sorted(halts, key=lambda h: int(h["frame"]))}  # fmt: skip
+
+
+def take_lined_up(first: Path, second: Path, at: tuple[int, int], kind: Kind, leave_out: Path | None) -> dict[str, Any]:
+    """How a frame of one take lies on a frame of another one, and how its light differs, as the document that is
+    written. leave_out: a grey video or picture of what of the first take is not looked at.
+
+    Raises RecipeError or MediaError.
+    """
+    pictures: list[U8] = []
+    for path, frame in zip((first, second), at, strict=True):
+        with footage(path) as (reader, info):
+            if frame >= info.frames:
+                raise RecipeError(f"'{path.name}' has no frame {frame}; it has {info.frames}.")
+            pictures.append(reader.frame(frame))
+    size = pictures[0].shape[0], pictures[0].shape[1]
+    without = None
+    if leave_out is not None:
+        with footage(leave_out) as (reader, info):
+            grey = reader.frame(min(at[0], info.frames - 1))[..., 0]
+            without = as_grey(np.ascontiguousarray(grey), size)
+    found = line_up(pictures[0], pictures[1], kind, without)
+    own = pictures[1].shape[0], pictures[1].shape[1]
+    there = covered(found.matrix, size, own)
+    if without is not None:
+        there &= without < 0.1
+    light = tone(pictures[0], brought(pictures[1], found.matrix, size), there)
+    left = None if found.error is None else round(found.error, 4)
+    return {
+        "matrix": found.matrix.tolist(), "error_px": left, "still": round(found.still, 4),
+        "gain": list(light.gain), "offset": list(light.offset), "left": round(light.spread, 3),
+    }  # fmt: skip
 
 
 def _range(text: str | None, count: int) -> tuple[int, int]:

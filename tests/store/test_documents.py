@@ -153,6 +153,8 @@ def test_documents_and_history_of_an_earlier_database_are_brought_up_to_date(rig
             "ALTER TABLE matte_frames DROP COLUMN stamp",
             "DROP SEQUENCE frame_stamps",
             "DROP TABLE versions",
+            *(f"ALTER TABLE {table} RENAME COLUMN document_id TO shot_id" for table in ("edits", "changes")),
+            "ALTER TABLE shots DROP COLUMN kind",
             "DROP TABLE looks",
             "DROP TABLE leases",
             "DROP TABLE presets",

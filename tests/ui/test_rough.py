@@ -86,7 +86,7 @@ def test_a_shot_that_cannot_be_opened_is_mended_by_taking_the_last_change_back(
             "UPDATE shots SET document = %s, written = revision, updated = now() WHERE id = %s",
             (json.dumps(broken), shot),
         )
-        database.execute("UPDATE edits SET inverse = %s WHERE shot_id = %s", (json.dumps(inverse), shot))
+        database.execute("UPDATE edits SET inverse = %s WHERE document_id = %s", (json.dumps(inverse), shot))
     page = desk.page
     page.goto(f"{desk.url}/#/shot/{shot}")
     expect(page.get_by_role("alert")).to_contain_text("can't be opened")

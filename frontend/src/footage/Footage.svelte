@@ -32,6 +32,6 @@
     narrow
     {store}
     plate={desk.shot.doc.plate}
-    onunder={(footage) => (desk.swapping = footage)}
+    onunder={desk.shot.reel ? undefined : (footage) => (desk.swapping = footage)}
   />
 </section>

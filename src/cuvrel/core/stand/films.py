@@ -178,7 +178,7 @@ def _fitted(picture: tuple[int, int], frame: tuple[int, int], fit: str) -> Size:
 def _shot(stand: Taken, entry: str, fit: str) -> Film:
     """Another shot, or a reel, as it is now, from its range's first frame on; nothing where it is not there."""
     try:
-        shot = stand.inner(entry, 1.0).shot
+        shot = stand.sources.inside(entry)[0]
         own = _fitted(shot.size, stand.shot.size, fit)
         inner = stand.inner(entry, min(1.0, stand.scale * own[1] / shot.size[0]))
     except MediaError:

@@ -43,13 +43,15 @@ class Inner(Protocol):
 
 InnerAt = Callable[[str, float], Inner]
 """The stand of a shot by its entry's id, and its scale. Raises MediaError where it is not there."""
+ShotOf = Callable[[str], Shot]
+"""The shot by its entry's id. Raises MediaError."""
 
 
 class Pieces:
     """The pieces of a reel at one size. size: rows and columns of the frame; scale: its pixels over the reel's."""
 
-    def __init__(self, reel: Reel, inner: InnerAt, size: tuple[int, int], scale: float) -> None:
-        self._reel, self._inner, self._size, self._scale = reel, inner, size, scale
+    def __init__(self, reel: Reel, shot_of: ShotOf, inner: InnerAt, size: tuple[int, int], scale: float) -> None:
+        self._shot_of, self._inner, self._size, self._scale = shot_of, inner, size, scale
         self._laid = reel.laid()
         self._begins = [one.begin for one in self._laid]
         self._wide, self._high = reel.size
@@ -91,7 +93,7 @@ class Pieces:
         """
         entry, fitting = self._laid[n].piece.shot, self._values[n]["fitting"]
         try:
-            shot = self._inner(entry, 1.0).shot
+            shot = self._shot_of(entry)
             across, down = self._wide / shot.size[0], self._high / shot.size[1]
             fit = {"fill": max(across, down), "fit": min(across, down)}.get(str(fitting["fit"]), 1.0)
             # never larger than it is; placing it enlarges better than reading it does

@@ -31,7 +31,9 @@ class Setting:
         self.plate_size = _scaled(plate.height, scale), _scaled(plate.width, scale)
         wide, high = shot.size
         self.size = _scaled(high, scale), _scaled(wide, scale)
-        self.pieces = Pieces(shot, inner, self.plate_size, scale) if isinstance(shot, Reel) else None
+        self.pieces = None
+        if isinstance(shot, Reel):
+            self.pieces = Pieces(shot, lambda entry: sources.inside(entry)[0], inner, self.plate_size, scale)
 
     def env(self, time: float) -> Env:
         """Where values are read at a time, in frames."""

@@ -71,10 +71,10 @@ class Fit:
     least: float
 
 
-def piece(seen: Scene, area: Area) -> Piece | None:
+def piece(seen: Scene, area: Area, most: int = MOST) -> Piece | None:
     """The piece of a frame in an area of it; None where next to nothing can be told from it.
 
-    What may not be looked at is no part of it.
+    What may not be looked at is no part of it. most: samples of a level.
     """
     low, high = area.box
     middle, half = (low + high) / 2, np.maximum((high - low) / 2, 1.0)
@@ -82,14 +82,14 @@ def piece(seen: Scene, area: Area) -> Piece | None:
     frame = np.array([[size, 0, middle[0]], [0, size, middle[1]], [0, 0, 1.0]])
     parts = []
     for number, level in enumerate(seen.levels):
-        part = _part(level.even, level.allowed, number, area.moved(of_level(number)), frame)
+        part = _part(level.even, level.allowed, number, area.moved(of_level(number)), frame, most)
         if part is None:
             break
         parts.append(part)
     return Piece(frame, tuple(parts), area) if parts else None
 
 
-def _part(even: F32, allowed: F32 | None, number: int, area: Area, frame: NDArray) -> Part | None:
+def _part(even: F32, allowed: F32 | None, number: int, area: Area, frame: NDArray, most: int) -> Part | None:
     mask = area.mask((even.shape[0], even.shape[1]))
     mask[:1], mask[-1:], mask[:, :1], mask[:, -1:] = 0, 0, 0, 0
     inside = mask > 0
@@ -99,8 +99,8 @@ def _part(even: F32, allowed: F32 | None, number: int, area: Area, frame: NDArra
     if len(xs) < LEAST:
         return None
     step = 1
-    if len(xs) > MOST:
-        step = int(np.ceil(np.sqrt(len(xs) / MOST)))
+    if len(xs) > most:
+        step = int(np.ceil(np.sqrt(len(xs) / most)))
         kept = (xs % step == 0) & (ys % step == 0)
         ys, xs = ys[kept], xs[kept]
     gx = cv2.Scharr(even, cv2.CV_32F, 1, 0, scale=1 / 32)[ys, xs]

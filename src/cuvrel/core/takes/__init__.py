@@ -1,0 +1,1 @@
+"""Two recordings of one set-up: how one lies on the other, and how its light differs."""
