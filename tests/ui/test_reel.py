@@ -126,6 +126,18 @@ def test_a_reel_is_made_by_hand(desk: Desk, stack: Stack, project: tuple[int, li
     page.locator("[data-try]").filter(has_text="Grain").first.click()
     expect(page.get_by_role("article", name="Grain")).to_be_visible()
     desk.saved()
+    # a frame with a name of its own
+    piece(desk, 2).click()
+    spine = page.locator('[data-spine="fitting"]')
+    if spine.count():
+        spine.click()
+    desk.button("More for Piece", exact=True).click()
+    page.get_by_role("menuitem", name="Name this frame").click()
+    page.get_by_role("dialog").get_by_label("Name").fill("First signal")
+    page.keyboard.press("Enter")
+    expect(page.get_by_text("First signal", exact=True)).to_be_visible()
+    desk.saved()
+    page.keyboard.press("Control+z")
     # taken back, step by step: the grain, the glaze, the join
     for _ in range(3):
         page.keyboard.press("Control+z")

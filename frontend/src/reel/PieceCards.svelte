@@ -2,6 +2,7 @@
 <script lang="ts">
   import type { DeclaredOut, FieldOut } from "../lib/api-types";
   import type { Desk } from "../desk/desk.svelte";
+  import { asking } from "../lib/asking.svelte";
   import { alternated, innerFrame, moved, parted, type Laid } from "../lib/reel";
   import Card from "../bench/Card.svelte";
   import Fields from "../bench/Fields.svelte";
@@ -84,6 +85,26 @@
     location.hash = `#/shot/${there!.id}/${innerFrame(laid, frame)}/from/${shot.id}/${frame}`;
   }
 
+  /** The number of the name that the frame shown has among those of the reel, or -1. */
+  const marked = $derived(reel.markers.findIndex((one) => one.frame === desk.playback.frame));
+
+  async function mark() {
+    const now = reel.markers[marked]?.name ?? "";
+    const name = await asking.name("A name for this frame of the reel", now, "Name it");
+    if (!name) return;
+    const value = { frame: desk.playback.frame, name };
+    const op =
+      marked < 0
+        ? { op: "add", path: "/markers/-" }
+        : { op: "replace", path: `/markers/${marked}` };
+    shot.edit([{ ...op, value }], "name a frame");
+  }
+
+  const unmark = {
+    label: "Take the frame’s name away",
+    run: () => shot.edit([{ op: "remove", path: `/markers/${marked}` }], "take a name away"),
+  };
+
   const extras = $derived([
     {
       label: "Cut here",
@@ -93,6 +114,12 @@
         if (ops.length) shot.edit(ops, `cut ${name}`);
       },
     },
+    {
+      label: "Name this frame …",
+      hint: "a marker, which timeline files keep",
+      run: () => void mark(),
+    },
+    ...(marked >= 0 ? [unmark] : []),
   ]);
 
   function copy() {

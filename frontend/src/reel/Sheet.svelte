@@ -386,6 +386,12 @@
             <span class="block truncate text-[10.5px] text-quiet"
               >{moveSays(one.piece) || joinSays(one.piece, one.shared)}</span
             >
+            {#if high > 90}<span
+                class="block truncate font-mono text-[10.5px] text-quiet"
+                title="The frames of its shot"
+                >{(there?.first_number ?? 1001) + one.piece.first}–{(there?.first_number ?? 1001) +
+                  one.piece.last}</span
+              >{/if}
           </span>
         {/if}
       {:else}
@@ -395,10 +401,17 @@
         </p>
       {/each}
       {#each reel.markers as marker (marker.frame + marker.name)}
-        <span
-          class="pointer-events-none absolute right-0 left-10 z-20 border-t border-dashed border-red pr-1 text-right text-[10.5px] leading-none text-redtext"
-          style:top={`${marker.frame * row}px`}>{marker.name}</span
+        <div
+          class="pointer-events-none absolute right-0 left-10 z-20 border-t border-dashed border-red"
+          style:top={`${marker.frame * row}px`}
         >
+          <span
+            class={[
+              "absolute right-1 text-[10.5px] leading-tight text-redtext",
+              marker.frame * row > 14 ? "bottom-0" : "top-0",
+            ]}>{marker.name}</span
+          >
+        </div>
       {/each}
       <div
         class="pointer-events-none absolute inset-x-0 z-30 border-t-2 border-ink"
