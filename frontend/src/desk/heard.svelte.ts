@@ -51,7 +51,9 @@ export class Heard {
       this.peaks = null;
       if (!about.pieces) return;
       const { peaks } = await api.peaks(this.shot.id, about.key);
-      if (turn === this.asked) this.peaks = Uint8Array.from(atob(peaks), (c) => c.charCodeAt(0));
+      // it may have been asked again meanwhile, and be the same sound still
+      if (about.key === this.about?.key)
+        this.peaks = Uint8Array.from(atob(peaks), (c) => c.charCodeAt(0));
     } catch (error) {
       notes.fault(error);
     }
