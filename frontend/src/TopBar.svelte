@@ -85,10 +85,9 @@
     ["versions", "Versions", "Named versions of this shot", "V", "versions"],
     ["footage", "Footage", "Footage of this project", undefined, "reel"],
   ] as const;
-  const OF_SHOTS = ["people", "cuts"];
   const openers = $derived([
     ...slides
-      .filter(([slide]) => !shot.reel || !OF_SHOTS.includes(slide))
+      .filter(([slide]) => desk.hasRoom(slide))
       .map(([slide, name, says, keys, icon]) => ({
         name,
         says,

@@ -1,7 +1,6 @@
 <!-- What is selected, as a row of cards in the order in which it is computed. -->
 <script lang="ts">
   import type { Desk } from "../desk/desk.svelte";
-  import { laid } from "../lib/reel";
   import PieceCards from "../reel/PieceCards.svelte";
   import PieceHead from "../reel/PieceHead.svelte";
   import DragArea from "../lib/DragArea.svelte";
@@ -22,8 +21,7 @@
     desk.selection.thing?.kind === "plane" ? shot.plane(desk.selection.thing.id) : undefined,
   );
   const track = $derived(desk.selection.track);
-  const pieces = $derived(shot.reel ? laid(shot.reel) : []);
-  const piece = $derived(pieces[desk.selection.piece]);
+  const piece = $derived(shot.laid[desk.selection.piece]);
   let width = $state(0);
   let height = $state(0);
   let grip: { y: number; height: number } | null = null;
@@ -81,7 +79,7 @@
   ></div>
   {#if matte || plane || track || piece}
     {#if piece}
-      <PieceHead {desk} laid={piece} before={pieces[piece.at - 1]} />
+      <PieceHead {desk} laid={piece} before={shot.laid[piece.at - 1]} />
     {:else}
       <BenchHead {desk} {matte} {plane} {track} />
     {/if}

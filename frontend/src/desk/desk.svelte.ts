@@ -1,6 +1,7 @@
 /** What the person is looking at and working with; none of it is part of the document. */
 import { SvelteMap } from "svelte/reactivity";
 import type { Clip, CoverRequest, FieldOut, FootageOut, Track } from "../lib/api-types";
+import { known } from "../lib/document";
 import type { Event } from "../lib/events";
 import type { ShotStore } from "../lib/shot.svelte";
 import type { Env, Xy } from "../lib/values";
@@ -147,13 +148,9 @@ export class Desk {
   useFootage(footage: FootageOut, path: string, label: string, named?: unknown): void {
     const id = String(footage.id);
     const { name, hash, width, height, frames, fps, timecode, reel } = footage;
-    const known = this.shot.doc.footage.some((f) => f.id === id);
-    const entry = {
-      op: "add",
-      path: "/footage/-",
-      value: { id, name, hash, width, height, frames, fps, timecode, reel },
-    };
-    this.shot.edit([...(known ? [] : [entry]), { op: "add", path, value: named ?? id }], label);
+    const entry = { id, name, hash, width, height, frames, fps, timecode, reel, shot: false };
+    const add = known(this.shot.doc, entry);
+    this.shot.edit([...add, { op: "add", path, value: named ?? id }], label);
   }
 
   /** The frames on which the audit found somebody exposed. */
@@ -167,9 +164,13 @@ export class Desk {
     this.inside.told(event);
   }
 
+  /** Whether there is such a room: people and cuts are of a plate, and a reel has none. */
+  hasRoom(slide: Slide): boolean {
+    return !this.shot.reel || (slide !== "people" && slide !== "cuts");
+  }
+
   toggleSlide(slide: Slide): void {
-    // people and cuts are of a plate, and a reel has none
-    if (this.shot.reel && (slide === "people" || slide === "cuts")) return;
+    if (!this.hasRoom(slide)) return;
     this.slide = this.slide === slide ? "none" : slide;
   }
 

@@ -6,7 +6,6 @@
   import type { Desk } from "../desk/desk.svelte";
   import { bytes, left } from "../lib/format";
   import { notes } from "../lib/notes.svelte";
-  import { laid } from "../lib/reel";
 
   import { choicesOf } from "../lib/things";
   import Button from "../ui/Button.svelte";
@@ -102,7 +101,7 @@
   let apart = $state(false);
 
   async function pieces() {
-    const all = laid(shot.reel!);
+    const all = shot.laid;
     const [first, last] = [body.first, body.last];
     for (const one of all) {
       const end = all[one.at + 1]?.begin ?? one.begin + one.count;

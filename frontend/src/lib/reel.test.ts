@@ -2,14 +2,14 @@ import { describe, expect, it } from "vitest";
 import vectors from "../../../docs/schemas/vectors.json";
 import type { Reel } from "./api-types";
 import { applied } from "./document";
-import { alternated, framesOf, innerFrame, laid, moved, parted, pieceAt, trimmed } from "./reel";
+import { alternated, innerFrame, laid, lengthOf, moved, parted, pieceAt, trimmed } from "./reel";
 
 const reels = vectors.reels as unknown as { reel: Reel; frames: number; laid: number[][] }[];
 
 describe("a reel", () => {
   it.each(reels.map((one, n) => [n, one] as const))("lies as the server says (%i)", (_, one) => {
     expect(laid(one.reel).map((l) => [l.begin, l.count, l.shared])).toEqual(one.laid);
-    expect(framesOf(one.reel)).toBe(one.frames);
+    expect(lengthOf(laid(one.reel))).toBe(one.frames);
   });
 
   const { reel } = reels[1];

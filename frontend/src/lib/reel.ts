@@ -1,6 +1,7 @@
 /** Reels: where their pieces lie, and what edits of them are. */
 import type { Op } from "./api";
 import type { Footage, Piece, Reel, Shot } from "./api-types";
+import { known } from "./document";
 
 export type Laid = {
   piece: Piece;
@@ -54,8 +55,9 @@ export function laid(reel: Reel): Laid[] {
   return out;
 }
 
-export function framesOf(reel: Reel): number {
-  return laid(reel).reduce((most, one) => Math.max(most, one.begin + one.count), 1);
+/** How many frames pieces take; at least one. */
+export function lengthOf(all: Laid[]): number {
+  return all.reduce((most, one) => Math.max(most, one.begin + one.count), 1);
 }
 
 /** The piece that comes last of those that are there on a frame. */
@@ -70,6 +72,11 @@ export function innerFrame(one: Laid, frame: number): number {
   return Math.max(first, Math.min(last, at));
 }
 
+/** The address of a shot at the frame that a reel shows, with the way back to it. */
+export function wayInto(shot: number, one: Laid, reel: number, frame: number): string {
+  return `#/shot/${shot}/${innerFrame(one, frame)}/from/${reel}/${frame}`;
+}
+
 /** The operations that lay a shot in before the piece of a number. */
 export function layIn(
   reel: Reel,
@@ -80,11 +87,7 @@ export function layIn(
 ): Op[] {
   const [first, last] = range;
   const piece = { id, shot: entry.id, first, last, fitting: {}, move: {}, join: {} };
-  const known = reel.footage.some((one) => one.id === entry.id);
-  return [
-    ...(known ? [] : [{ op: "add", path: "/footage/-", value: entry }]),
-    { op: "add", path: `/pieces/${at}`, value: piece },
-  ];
+  return [...known(reel, entry), { op: "add", path: `/pieces/${at}`, value: piece }];
 }
 
 /** A piece moved to another place in the row; `to` counts the places between the pieces as they are. */

@@ -18,7 +18,7 @@ import { applied, overlap } from "./document";
 import type { Event } from "./events";
 import { notes } from "./notes.svelte";
 import { Recipe } from "./recipe.svelte";
-import { entryOf, fpsOf, framesOf, isReel } from "./reel";
+import { entryOf, fpsOf, isReel, laid, lengthOf, type Laid } from "./reel";
 
 /** Answers after which an edit is sent again: nobody there, the database away, the disk full. */
 const WAITS = [0, 503, 507];
@@ -97,6 +97,9 @@ export class ShotStore extends Recipe {
     return isReel(this.doc) ? this.doc : null;
   }
 
+  /** Where the pieces of a reel lie; none of a shot. */
+  readonly laid: Laid[] = $derived(isReel(this.doc) ? laid(this.doc) : []);
+
   /** What stands for the plate of a reel follows from its pieces. */
   private fit(): void {
     const reel = this.reel;
@@ -104,7 +107,7 @@ export class ShotStore extends Recipe {
     const { plate } = this.about;
     const first = reel.pieces.length ? entryOf(reel, reel.pieces[0].shot) : undefined;
     const now = {
-      frames: framesOf(reel),
+      frames: lengthOf(this.laid),
       fps: fpsOf(reel),
       width: reel.format.width ?? (first?.width || 1280),
       height: reel.format.height ?? (first?.height || 720),

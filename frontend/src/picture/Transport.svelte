@@ -2,7 +2,7 @@
   import type { Desk } from "../desk/desk.svelte";
   import { says } from "../desk/checks.svelte";
   import Icon from "../lib/Icon.svelte";
-  import { innerFrame, laid, pieceAt } from "../lib/reel";
+  import { innerFrame, pieceAt, wayInto } from "../lib/reel";
   import Progress from "../ui/Progress.svelte";
   import NextStep from "./NextStep.svelte";
   import Viewed from "./Viewed.svelte";
@@ -27,8 +27,7 @@
       : span,
   );
   /** Of a reel: the piece that is seen, and its shot. */
-  const pieces = $derived(shot.reel ? laid(shot.reel) : []);
-  const piece = $derived(pieceAt(pieces, desk.playback.seen));
+  const piece = $derived(pieceAt(shot.laid, desk.playback.seen));
   const there = $derived(piece && desk.inside.shots[piece.piece.shot]);
   const here = $derived(says(desk.checks.found.get(desk.playback.frame)));
 </script>
@@ -91,8 +90,7 @@
     <a
       class={PRESS}
       title="Open the shot at this frame (twice on the sheet)"
-      href={`#/shot/${there.id}/${innerFrame(piece, desk.playback.seen)}/from/${shot.id}/${desk.playback.seen}`}
-      >open this shot ↩</a
+      href={wayInto(there.id, piece, shot.id, desk.playback.seen)}>open this shot ↩</a
     >
   {/if}
   {#if !desk.playback.playing && !shot.reel}<NextStep {desk} />{/if}

@@ -1,11 +1,9 @@
 <!-- The reels of a project: opened, made anew, or made of a timeline file. -->
 <script lang="ts">
   import type { ProjectOut } from "../lib/api-types";
-  import { api } from "../lib/api";
-  import { asking } from "../lib/asking.svelte";
   import { ago } from "../lib/format";
-  import { notes } from "../lib/notes.svelte";
   import { choicesOf } from "../lib/things";
+  import { newReel } from "../reel/make";
   import OpenTimeline from "../reel/OpenTimeline.svelte";
   import Button from "../ui/Button.svelte";
   import Menu from "../ui/Menu.svelte";
@@ -13,22 +11,13 @@
   let { project, changed }: { project: ProjectOut; changed: () => void } = $props();
   let opening = $state(false);
 
-  /** A reel with all shots in the order in which they were made, or with none. */
-  async function make(all: boolean) {
-    const name = await asking.name("A new reel", "", "Make it");
-    if (!name) return;
-    const shots = all ? project.shots.map((one) => one.id).sort((a, b) => a - b) : [];
-    try {
-      location.hash = `#/shot/${(await api.newReel(project.id, name, shots)).id}`;
-    } catch (error) {
-      notes.fault(error);
-    }
-  }
+  const all = $derived(project.shots.map((one) => one.id).sort((a, b) => a - b));
 </script>
 
 <div class="mb-3 flex min-h-8 flex-wrap items-center gap-2">
-  <Button kind="main" onclick={() => make(false)}>+ Reel</Button>
-  {#if project.shots.length}<Button onclick={() => make(true)}>+ Reel of all shots in order</Button
+  <Button kind="main" onclick={() => newReel(project.id, [])}>+ Reel</Button>
+  {#if project.shots.length}<Button onclick={() => newReel(project.id, all)}
+      >+ Reel of all shots in order</Button
     >{/if}
   <Button onclick={() => (opening = true)}>Open a timeline file …</Button>
 </div>

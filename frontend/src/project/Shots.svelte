@@ -2,12 +2,10 @@
 <script lang="ts">
   import { SvelteSet } from "svelte/reactivity";
   import type { ShotCard } from "../lib/api-types";
-  import { api } from "../lib/api";
-  import { asking } from "../lib/asking.svelte";
-  import { notes } from "../lib/notes.svelte";
   import { ago } from "../lib/format";
   import { choicesOf, putAway } from "../lib/things";
   import type { ProjectStore } from "../footage/uploads.svelte";
+  import { newReel } from "../reel/make";
   import Button from "../ui/Button.svelte";
   import Menu from "../ui/Menu.svelte";
   import Segments from "../ui/Segments.svelte";
@@ -44,20 +42,11 @@
   }
 
   /** A reel of the chosen shots, as they stand here. */
-  async function reel() {
-    const name = await asking.name("A new reel", "", "Make it");
-    if (!name) return;
-    try {
-      const made = await api.newReel(
-        project.id,
-        name,
-        those.map((one) => one.id),
-      );
-      location.hash = `#/shot/${made.id}`;
-    } catch (error) {
-      notes.fault(error);
-    }
-  }
+  const reel = () =>
+    newReel(
+      project.id,
+      those.map((one) => one.id),
+    );
 
   async function away() {
     await putAway(

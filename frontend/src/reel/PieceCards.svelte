@@ -3,7 +3,7 @@
   import type { DeclaredOut, FieldOut } from "../lib/api-types";
   import type { Desk } from "../desk/desk.svelte";
   import { asking } from "../lib/asking.svelte";
-  import { alternated, innerFrame, moved, parted, type Laid } from "../lib/reel";
+  import { alternated, moved, parted, wayInto, type Laid } from "../lib/reel";
   import Card from "../bench/Card.svelte";
   import Fields from "../bench/Fields.svelte";
   import Slot from "../bench/Slot.svelte";
@@ -82,7 +82,7 @@
 
   function goInto() {
     const frame = Math.max(laid.begin, Math.min(laid.begin + laid.count - 1, desk.playback.frame));
-    location.hash = `#/shot/${there!.id}/${innerFrame(laid, frame)}/from/${shot.id}/${frame}`;
+    location.hash = wayInto(there!.id, laid, shot.id, frame);
   }
 
   /** The number of the name that the frame shown has among those of the reel, or -1. */

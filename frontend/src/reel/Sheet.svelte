@@ -3,7 +3,7 @@
   import { untrack } from "svelte";
   import type { Desk } from "../desk/desk.svelte";
   import { notes } from "../lib/notes.svelte";
-  import { innerFrame, laid, moved, trimmed, type Laid } from "../lib/reel";
+  import { moved, trimmed, wayInto, type Laid } from "../lib/reel";
   import { layShot, LAID } from "./lay";
   import { joinSays, moveSays } from "./says";
   import { Tiles } from "./tiles.svelte";
@@ -11,17 +11,17 @@
   let { desk }: { desk: Desk } = $props();
   const shot = $derived(desk.shot);
   const reel = $derived(shot.reel!);
-  const all = $derived(laid(reel));
+  const all = $derived(shot.laid);
   const first = $derived(shot.doc.first_number);
   const FILM = 60;
   const MOST = 40; // pixels of a row
 
   let box = $state<HTMLDivElement>();
-  let size = $state.raw({ width: 228, height: 600 });
+  let height = $state(600);
   let zoom = $state(1);
   /** Pixels of a frame. */
   const row = $derived(
-    Math.min(MOST, Math.max(0.02, (size.height - 12) / Math.max(1, shot.count)) * zoom),
+    Math.min(MOST, Math.max(0.02, (height - 12) / Math.max(1, shot.count)) * zoom),
   );
   const deep = $derived(row * shot.count);
   const tile = $derived(
@@ -33,11 +33,10 @@
     const out: { frame: number; y: number; of: Laid }[] = [];
     for (const one of all) {
       const [top, bottom] = [one.begin * row, (one.begin + one.count) * row];
-      if (bottom < scroll - 50 || top > scroll + size.height + 50) continue;
+      if (bottom < scroll - 50 || top > scroll + height + 50) continue;
       for (let y = top; y < bottom; y += tile) {
         const frame = Math.min(one.begin + one.count - 1, Math.floor(y / row + 1e-6));
-        if (y + tile > scroll - 50 && y < scroll + size.height + 50)
-          out.push({ frame, y, of: one });
+        if (y + tile > scroll - 50 && y < scroll + height + 50) out.push({ frame, y, of: one });
       }
     }
     return out;
@@ -50,22 +49,13 @@
     untrack(() => tiles.want(seen.map((one) => one.frame)));
   });
 
-  $effect(() => {
-    if (!box) return;
-    const watch = new ResizeObserver(
-      () => (size = { width: box!.clientWidth, height: box!.clientHeight }),
-    );
-    watch.observe(box);
-    return () => watch.disconnect();
-  });
-
   // the playhead stays in sight
   $effect(() => {
     const y = desk.playback.frame * row;
     untrack(() => {
       if (!box || hand) return;
       if (y < box.scrollTop) box.scrollTop = Math.max(0, y - 40);
-      else if (y > box.scrollTop + size.height - 20) box.scrollTop = y - size.height + 80;
+      else if (y > box.scrollTop + height - 20) box.scrollTop = y - height + 80;
     });
   });
 
@@ -75,14 +65,14 @@
     const [peaks, canvas] = [desk.playback.heard.peaks, sound];
     if (!canvas) return;
     const ratio = devicePixelRatio || 1;
-    [canvas.width, canvas.height] = [20 * ratio, Math.max(1, size.height) * ratio];
+    [canvas.width, canvas.height] = [20 * ratio, Math.max(1, height) * ratio];
     const to = canvas.getContext("2d")!;
     to.scale(ratio, ratio);
-    to.clearRect(0, 0, 20, size.height);
+    to.clearRect(0, 0, 20, height);
     if (!peaks) return;
     const each = desk.playback.heard.about?.peaks ?? 4;
     to.fillStyle = getComputedStyle(canvas).color;
-    for (let y = 0; y < size.height; y++) {
+    for (let y = 0; y < height; y++) {
       const from = Math.floor(((scroll + y) / row) * each);
       const to_ = Math.max(from + 1, Math.floor(((scroll + y + 1) / row) * each));
       let most = 0;
@@ -146,7 +136,7 @@
       const by = Math.round((event.clientY - hand.y) / row);
       const ops = trimmed(hand.one, hand.what, by, hand.frames);
       shot.edit(ops, `trim ${desk.inside.name(hand.one.piece.shot)}`, hand.gesture);
-      const now = laid(shot.reel!)[hand.one.at];
+      const now = shot.laid[hand.one.at];
       if (now) desk.playback.go(hand.what === "first" ? now.begin : now.begin + now.count - 1);
     }
   }
@@ -165,8 +155,7 @@
     const frame = Math.floor(
       (event.clientY - box!.getBoundingClientRect().top + box!.scrollTop) / row,
     );
-    if (number)
-      location.hash = `#/shot/${number}/${innerFrame(one, frame)}/from/${shot.id}/${frame}`;
+    if (number) location.hash = wayInto(number, one, shot.id, frame);
   }
 
   function hold(event: DragEvent) {
@@ -189,7 +178,7 @@
     event.preventDefault();
     const frame = desk.playback.frame;
     const where = frame * row - box!.scrollTop;
-    const whole = Math.max(0.02, (size.height - 12) / Math.max(1, shot.count));
+    const whole = Math.max(0.02, (height - 12) / Math.max(1, shot.count));
     const by = Math.exp(-Math.max(-40, Math.min(40, event.deltaY)) / 180);
     zoom = Math.max(1, Math.min(Math.max(1, MOST / whole), zoom * by));
     requestAnimationFrame(() => (box!.scrollTop = frame * row - where));
@@ -250,6 +239,7 @@
   <div
     class="relative min-h-0 touch-none overflow-x-hidden overflow-y-auto"
     bind:this={box}
+    bind:clientHeight={height}
     role="group"
     aria-label="Pieces"
     onscroll={() => (scroll = box!.scrollTop)}
@@ -261,7 +251,7 @@
     ondragleave={() => (over = null)}
     ondrop={drop}
   >
-    <div class="relative" style:height={`${Math.max(deep + 8, size.height - 4)}px`}>
+    <div class="relative" style:height={`${Math.max(deep + 8, height - 4)}px`}>
       <div
         class="absolute inset-0"
         role="slider"
@@ -284,7 +274,7 @@
           style:left={`${45 + FILM}px`}
           style:top={`${scroll}px`}
           style:width="20px"
-          style:height={`${size.height}px`}
+          style:height={`${height}px`}
           bind:this={sound}
         ></canvas>{/if}
       <svg

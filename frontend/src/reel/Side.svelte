@@ -4,7 +4,6 @@
   import { api } from "../lib/api";
   import type { Laying, ProjectOut } from "../lib/api-types";
   import { listen } from "../lib/events";
-  import { asking } from "../lib/asking.svelte";
   import { notes } from "../lib/notes.svelte";
   import { choicesOf } from "../lib/things";
   import Icon from "../lib/Icon.svelte";
@@ -15,6 +14,7 @@
   import Menu from "../ui/Menu.svelte";
   import Segments from "../ui/Segments.svelte";
   import { LAID, layAll, layShot } from "./lay";
+  import { newReel } from "./make";
   import OpenTimeline from "./OpenTimeline.svelte";
 
   let { desk }: { desk: Desk } = $props();
@@ -58,16 +58,6 @@
   function take(event: DragEvent, what: Laying) {
     event.dataTransfer?.setData(LAID, JSON.stringify(what));
     event.dataTransfer!.effectAllowed = "copy";
-  }
-
-  async function fresher() {
-    const name = await asking.name("A new reel", "", "Make it");
-    if (!name) return;
-    try {
-      location.hash = `#/shot/${(await api.newReel(shot.about.project, name, [])).id}`;
-    } catch (error) {
-      notes.fault(error);
-    }
   }
 
   let opening = $state(false);
@@ -158,7 +148,9 @@
 </div>
 <section class="border-t border-rule" aria-label="Reels">
   <Heading name="Reels" note="">
-    <Button kind="bare" onclick={fresher}><Icon name="plus" size={13} /> Reel</Button>
+    <Button kind="bare" onclick={() => newReel(shot.about.project, [])}
+      ><Icon name="plus" size={13} /> Reel</Button
+    >
   </Heading>
   <ul class="max-h-28 overflow-y-auto pb-1">
     {#each project?.reels ?? [] as one (one.id)}

@@ -3,6 +3,7 @@
   import { api } from "../lib/api";
   import type { Desk } from "../desk/desk.svelte";
   import { notes } from "../lib/notes.svelte";
+  import { openedReel } from "../reel/make";
   import Button from "../ui/Button.svelte";
   import Progress from "../ui/Progress.svelte";
   import SlideHead from "../ui/SlideHead.svelte";
@@ -45,12 +46,7 @@
       await shot.settled();
       const { shots } = await api.pieces(shot.id);
       const ids = shots.map((one) => one.id);
-      const made = await api.newReel(
-        shot.about.project,
-        `${shot.doc.name.slice(0, 100)}, cut`,
-        ids,
-      );
-      location.hash = `#/shot/${made.id}`;
+      await openedReel(shot.about.project, `${shot.doc.name.slice(0, 100)}, cut`, ids);
     } catch (error) {
       notes.fault(error);
     }

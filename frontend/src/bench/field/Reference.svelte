@@ -2,6 +2,7 @@
   import { api } from "../../lib/api";
   import type { FieldOut, FootageOut, ShotCard } from "../../lib/api-types";
   import type { Desk } from "../../desk/desk.svelte";
+  import { known } from "../../lib/document";
   import { notes } from "../../lib/notes.svelte";
   import Select from "../../ui/Select.svelte";
 
@@ -61,9 +62,7 @@
   async function show(id: string, label: string) {
     try {
       const { entry } = await api.laying(desk.shot.about.project, { shot: Number(id.slice(1)) });
-      const known = doc.footage.some((f) => f.id === id);
-      const add = known ? [] : [{ op: "add", path: "/footage/-", value: entry }];
-      desk.shot.edit([...add, { op: "add", path, value: id }], label);
+      desk.shot.edit([...known(doc, entry), { op: "add", path, value: id }], label);
     } catch (error) {
       notes.fault(error);
     }

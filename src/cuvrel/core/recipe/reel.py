@@ -8,7 +8,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from fractions import Fraction
 from math import floor
-from typing import Any, Literal
+from typing import Any, Literal, cast
 
 from pydantic import Field, PrivateAttr, model_validator
 
@@ -20,7 +20,6 @@ from cuvrel.core.recipe.tracks import Track
 from cuvrel.core.recipe.values import Curve, Id, Name, Point, Rgb, Strict
 
 PIECES = 2000
-MOST = 1_000_000  # frames of a reel
 SIZE = (1280, 720)  # of a reel without a piece
 Ease = Literal["none", "at the start", "at the end", "both ends", "drawn"]
 EASES = ["none", "at the start", "at the end", "both ends", "drawn"]
@@ -209,8 +208,8 @@ def _laid(pieces: list[Piece], fps: float, rates: dict[str, float]) -> list[Laid
         begin, shared = 0, 0
         if out:
             before = out[-1]
-            join = piece.values("join")
-            wanted = 0 if getattr(join, "kind") == "cut" else round(float(getattr(join, "length")))  # noqa: B009
+            join = cast(JoinParams, piece.values("join"))
+            wanted = 0 if join.kind == "cut" else round(join.length)
             # each keeps a frame of its own, and of the one before what its own join takes is not there any more
             shared = max(0, min(wanted, count - 1, before.count - before.shared - 1))
             begin = before.end - shared

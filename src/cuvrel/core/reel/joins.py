@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from cuvrel.core.arrays import F32, F64
-from cuvrel.core.imaging.blend import blend, mix
+from cuvrel.core.imaging.blend import mix
 from cuvrel.core.imaging.colour import srgb_to_linear
 from cuvrel.core.imaging.distance import signed_distance
 
@@ -54,8 +54,3 @@ def way(direction: float, size: tuple[float, float]) -> tuple[float, float]:
 def shift(x: float, y: float) -> F64:
     """A map that moves a picture."""
     return np.array([[1, 0, x], [0, 1, y], [0, 0, 1.0]])
-
-
-def over(below: F32, above: F32) -> F32:
-    """One picture over another one."""
-    return blend(below, above, "normal")

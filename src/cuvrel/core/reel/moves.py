@@ -40,11 +40,6 @@ def come(values: dict[str, Any], t: float) -> float:
     return 1 + over * (1 - eased("smooth", (t - TURN) / (1 - TURN)))
 
 
-def moves(values: dict[str, Any]) -> bool:
-    """Whether a move does anything."""
-    return bool(values["kind"] != "none")
-
-
 def placed_at(values: dict[str, Any], t: float, width: float, target: Xy = (0.0, 0.0)) -> F64:
     """Where a piece lies at `t`, 0 to 1, of its time: a map, (3, 3), between pixels about the frame's middle.
 

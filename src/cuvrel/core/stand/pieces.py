@@ -11,7 +11,7 @@ from typing import Any, Protocol
 import numpy as np
 
 from cuvrel.core.arrays import F32, F64
-from cuvrel.core.imaging.blend import mix
+from cuvrel.core.imaging.blend import blend, mix
 from cuvrel.core.imaging.colour import encode
 from cuvrel.core.motion.between import in_between, mixed, motion
 from cuvrel.core.recipe.errors import MediaError
@@ -150,7 +150,7 @@ class Pieces:
     def _maps(self, n: int, frame: int, inner: Inner, fit: float) -> list[F64]:
         """Where a piece lies on a frame: one map, or those over its shutter."""
         values, one = self._values[n]["move"], self._laid[n]
-        if not moves.moves(values):
+        if values["kind"] == "none":
             return [np.eye(3)]
         last, pace = max(1, one.count - 1), float(one.pace)
 
@@ -239,7 +239,7 @@ class Pieces:
             below, above = old, self._laid_in(new, comes, own, "none")
         elif kind == "uncover":
             below = new
-        return node("join:over", None, [below, above], joins.over)
+        return node("join:over", None, [below, above], lambda b, a: blend(b, a, "normal"))
 
 
 def _fit(own: tuple[float, float], image: F32) -> tuple[float, float]:
