@@ -298,6 +298,12 @@ def test_a_shot_lies_in_another_one_as_an_element() -> None:
     sources = FrameSources(lambda _, n: frame_of(2, n), shots={"s1": inner})
     seen = work_out(Stand(shot, sources).result(3), Cache(1 << 24))
     assert np.array_equal(seen, light(1, 4 + 3))
+    # what is dropped of footage is dropped of a shot as well: nothing of what is as dark as black is left
+    document["planes"][0]["params"]["see_through"] = "black"
+    bright, behind = light(1, 4 + 3), light(2, 3)
+    through = work_out(Stand(read_shot(document), sources).result(3), Cache(1 << 24))
+    alpha = bright[..., :3].max(axis=2, keepdims=True)
+    np.testing.assert_allclose(through[..., :3], bright[..., :3] + (1 - alpha) * behind[..., :3], atol=1e-5)
     gone = work_out(Stand(shot, FrameSources(lambda _, n: frame_of(2, n))).result(3), Cache(1 << 24))
     assert np.array_equal(gone, light(2, 3))
     document["plate"] = "s1"

@@ -29,7 +29,7 @@ def test_a_picture_that_did_not_come_is_asked_for_again(desk: Desk, demo: int) -
 def test_keys_that_come_late_do_not_take_the_picture_back(desk: Desk, demo: int) -> None:
     desk.open(demo)
     desk.go(3)
-    late = held_back(desk.page, r"keys\?.*first=3&last=3&")
+    late = held_back(desk.page, r"keys\?view=[^&]*veil.*first=3&last=3&")
     desk.page.keyboard.press("2")
     own = come(desk.page, late)
     desk.page.keyboard.press("ArrowDown")

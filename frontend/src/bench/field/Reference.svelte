@@ -21,22 +21,28 @@
     return !!plane && doc.planes[Number(plane[1])]?.kind === "element";
   });
   const fits = (f: FootageOut) => (tables ? f.kind === "table" : sounds ? !!f.sound : f.frames > 0);
+  const own = $derived(
+    doc.footage.filter(
+      (f) =>
+        (tables ? f.id === value : sounds || f.frames > 0) &&
+        !f.shot &&
+        footage.every((g) => String(g.id) !== f.id || fits(g)),
+    ),
+  );
   const options = $derived(
     field.control === "plane"
       ? doc.planes.map((p) => ({ id: p.id, name: p.name }))
       : field.control === "matte"
         ? doc.mattes.map((m) => ({ id: m.id, name: m.name }))
         : [
-            ...shots.map((one) => ({ id: `s${one.id}`, name: `${one.name} (as it is now)` })),
+            // what is in the document stands first: it stays where it is when the project's things come
+            ...own.map((f) => ({ id: f.id, name: f.name })),
             ...footage
-              .filter((f) => f.state === "ready" && fits(f))
+              .filter(
+                (f) => f.state === "ready" && fits(f) && !own.some((g) => g.id === String(f.id)),
+              )
               .map((f) => ({ id: String(f.id), name: f.name })),
-            ...doc.footage.filter(
-              (f) =>
-                (tables ? f.id === value : sounds || f.frames > 0) &&
-                !f.shot &&
-                !footage.some((g) => String(g.id) === f.id),
-            ),
+            ...shots.map((one) => ({ id: `s${one.id}`, name: `${one.name} (as it is now)` })),
           ],
   );
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass
-from typing import Protocol
+from typing import Any, Protocol
 
 from cuvrel.core.imaging.blend import through
 from cuvrel.core.imaging.colour import encode
@@ -142,7 +142,7 @@ def _footage(stand: Taken, plane: Plane, frame: int) -> Film:
         return Film(lambda f: stand.nothing(), None, stand.frames)
     footage = stand.shot.footage_by_id(str(values["footage"]))
     if footage.shot:
-        return _shot(stand, footage.id, str(values["fit"]))
+        return _shot(stand, footage.id, values)
     wide, high = stand.shot.size
     own = _fitted((footage.width, footage.height), (wide, high), str(values.get("fit", "cover")))
     # never larger than it is; placing it enlarges better than reading it does
@@ -150,18 +150,16 @@ def _footage(stand: Taken, plane: Plane, frame: int) -> Film:
         max(2, round(min(float(n), m * stand.scale))) for n, m in zip((footage.height, footage.width), own, strict=True)
     )
     size = rows, columns
-    run, how = declared("plane", "element").run, {"see_through": values.get("see_through", "nothing")}
+    dropped = _dropping(values)
 
     def raw(f: int) -> Node:
         return stand.sources.picture(footage.id, f, size)
 
     def lit(f: int) -> Node:
         light = lit_of(stand.sources, footage.id, f, size)
-        if how["see_through"] == "its alpha":
+        if values.get("see_through") == "its alpha":
             light = node("through", None, [light, stand.sources.alpha(footage.id, f, size)], through)
-        elif how["see_through"] != "nothing":
-            light = node("plane:element", how, [light], lambda p: run(p, how, 1.0))
-        return stand.working.into(light)
+        return stand.working.into(dropped(light))
 
     whole = own == (high, wide) and size == stand.size
     return Film(lit, raw, footage.frames, footage.fps, None if whole else own)
@@ -175,18 +173,29 @@ def _fitted(picture: tuple[int, int], frame: tuple[int, int], fit: str) -> Size:
     return picture[1] * down, picture[0] * across
 
 
-def _shot(stand: Taken, entry: str, fit: str) -> Film:
-    """Another shot, or a reel, as it is now, from its range's first frame on; nothing where it is not there."""
+def _dropping(values: dict[str, Any]) -> Callable[[Node], Node]:
+    """Makes black or white of a picture see-through, as the plane's values ask."""
+    run, how = declared("plane", "element").run, {"see_through": values.get("see_through", "nothing")}
+    if how["see_through"] not in ("black", "white"):
+        return lambda light: light
+    return lambda light: node("plane:element", how, [light], lambda p: run(p, how, 1.0))
+
+
+def _shot(stand: Taken, entry: str, values: dict[str, Any]) -> Film:
+    """Another shot, or a reel, as it is now, from its range's first frame on; nothing where it is not there.
+
+    It is seen through where it holds nothing, whatever is dropped of it besides.
+    """
     try:
         shot = stand.sources.inside(entry)[0]
-        own = _fitted(shot.size, stand.shot.size, fit)
+        own = _fitted(shot.size, stand.shot.size, str(values.get("fit", "cover")))
         inner = stand.inner(entry, min(1.0, stand.scale * own[1] / shot.size[0]))
     except MediaError:
         return Film(lambda f: stand.nothing(), None, stand.frames)
-    frames = shot.frames
+    frames, dropped = shot.frames, _dropping(values)
 
     def lit(f: int) -> Node:
-        return stand.working.into(inner.result(frames[f]))
+        return stand.working.into(dropped(inner.result(frames[f])))
 
     def seen(f: int) -> Node:
         return node("seen", None, [inner.result(frames[f])], encode)

@@ -82,6 +82,7 @@ def element(picture: F32, values: dict[str, Any], scale: float) -> F32:
 
     Light on black is kept to the last bit: over black it looks as it was shot, and only what is as dark as black
     lets all through. What was shot on white is freed of it in the same way: white let through by what is missing.
+    Where the picture lets something through already, it goes on letting as much of it through.
     """
     out = np.empty_like(picture)
     how = {"black": 1, "white": 2}.get(str(values["see_through"]), 0)
@@ -93,10 +94,10 @@ def element(picture: F32, values: dict[str, Any], scale: float) -> F32:
 
 @kernel
 def _dropped(y0: int, y1: int, picture: F32, how: int, out: F32) -> None:
-    zero, one = np.float32(0.0), np.float32(1.0)
+    zero = np.float32(0.0)
     for y in range(y0, y1):
         for x in range(picture.shape[1]):
-            r, g, b = picture[y, x, 0], picture[y, x, 1], picture[y, x, 2]
+            r, g, b, one = picture[y, x, 0], picture[y, x, 1], picture[y, x, 2], picture[y, x, 3]
             if how == 1:
                 alpha = min(max(r, max(g, b)), one)
             else:
