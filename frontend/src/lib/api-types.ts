@@ -416,6 +416,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/shots/{id}/planes/{plane}/line-up": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** How a take lies on the plate, by what stands still in both; nothing is changed. */
+        post: operations["stand_line_up_shots__int_id__planes__string_plane__line_up_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shots/{id}/planes/{plane}/tone": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What brings a take to the plate's tone, sharpness and grain, as values of treatments; nothing is changed. */
+        post: operations["stand_match_tone_shots__int_id__planes__string_plane__tone_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/cdl": {
         parameters: {
             query?: never;
@@ -2417,6 +2451,34 @@ export interface components {
             keys: components["schemas"]["Key"][];
         };
         /**
+         * LineUp
+         * @description How another take of the same set-up lies on the plate, frame by frame.
+         *
+         *     first: the frame of the shot that the first matrix is of; before it that one counts, and after the last one the
+         *     last. matrices: row by row, from a pixel of the take's footage to the pixel of the plate that shows the same place,
+         *     both counted from the picture's corner. kind: what was looked for. error: pixels that were left, by measure.
+         */
+        LineUp: {
+            /**
+             * Kind
+             * @default similar
+             * @enum {string}
+             */
+            kind: "shift" | "similar" | "affine" | "perspective";
+            /**
+             * First
+             * @default 0
+             */
+            first: number;
+            /** Matrices */
+            matrices: number[][];
+            /**
+             * Error
+             * @default null
+             */
+            error: number | null;
+        };
+        /**
          * Mark
          * @description A stroke of the artist's on one frame, in plate pixels, origin at the top left corner.
          *
@@ -2470,6 +2532,12 @@ export interface components {
             id: string;
             /** Name */
             name: string;
+            /**
+             * Of
+             * @description the plane of the take that it is of; None: the plate
+             * @default null
+             */
+            of: string | null;
             /** Pulls */
             pulls: components["schemas"]["Pull"][];
             /**
@@ -2551,7 +2619,7 @@ export interface components {
              * Kind
              * @enum {string}
              */
-            kind: "plate" | "cutout" | "element" | "fill" | "line" | "glaze" | "group";
+            kind: "plate" | "cutout" | "element" | "fill" | "line" | "glaze" | "group" | "take";
             /**
              * On
              * @default true
@@ -2598,6 +2666,8 @@ export interface components {
             };
             /** @default null */
             ride: components["schemas"]["Riding"] | null;
+            /** @default null */
+            line_up: components["schemas"]["LineUp"] | null;
             /** Time */
             time: {
                 [key: string]: unknown;
@@ -3441,6 +3511,87 @@ export interface components {
             };
         };
         /**
+         * LinedOut
+         * @description How a take lies on the plate. still: the share of the picture that agrees.
+         */
+        LinedOut: {
+            line_up: components["schemas"]["LineUp"];
+            /** Still */
+            still: number;
+        };
+        /**
+         * LineUpRequest
+         * @description What the camera may have done between the takes.
+         */
+        LineUpRequest: {
+            /** First */
+            first: number;
+            /** Last */
+            last: number;
+            /**
+             * Over
+             * @default frame
+             * @enum {string}
+             */
+            over?: "frame" | "all" | "each";
+            /**
+             * Leave Out
+             * @default null
+             */
+            leave_out?: string | null;
+            /**
+             * Kind
+             * @default similar
+             * @enum {string}
+             */
+            kind?: "shift" | "similar" | "affine" | "perspective";
+        };
+        /**
+         * MatchedOut
+         * @description What brings a take to the plate's tone: values of the treatment, keyed where they change.
+         *
+         *     left: what is left of the difference, in codes of 255. blur: pixels that the take is sharper by; grain: values of
+         *     the treatment that gives it the plate's grain, where the plate has more.
+         */
+        MatchedOut: {
+            /** Values */
+            values: {
+                [key: string]: unknown;
+            };
+            /** Left */
+            left: number;
+            /** Blur */
+            blur: number;
+            /** Grain */
+            grain: {
+                [key: string]: number;
+            } | null;
+        };
+        /**
+         * TakeRequest
+         * @description Which frames of a shot a take is compared with the plate on, and how.
+         *
+         *     over: the first frame alone; one value that holds for all; or one for each frame. leave_out: a matte of what is not
+         *     looked at.
+         */
+        TakeRequest: {
+            /** First */
+            first: number;
+            /** Last */
+            last: number;
+            /**
+             * Over
+             * @default frame
+             * @enum {string}
+             */
+            over?: "frame" | "all" | "each";
+            /**
+             * Leave Out
+             * @default null
+             */
+            leave_out?: string | null;
+        };
+        /**
          * CdlFile
          * @description A CDL file's text.
          */
@@ -3466,7 +3617,7 @@ export interface components {
          * AnyView
          * @description A way of looking, told by its `kind`.
          */
-        AnyView: components["schemas"]["ResultView"] | components["schemas"]["PlateView"] | components["schemas"]["PlaneView"] | components["schemas"]["BlendView"] | components["schemas"]["MatteView"] | components["schemas"]["VeilView"] | components["schemas"]["CutoutView"] | components["schemas"]["ChangeView"] | components["schemas"]["UnrollView"] | components["schemas"]["OnionView"] | components["schemas"]["TreatmentTry"] | components["schemas"]["StarterTry"] | components["schemas"]["PullTry"] | components["schemas"]["PlaneTry"] | components["schemas"]["LookTry"];
+        AnyView: components["schemas"]["ResultView"] | components["schemas"]["PlateView"] | components["schemas"]["PlaneView"] | components["schemas"]["BlendView"] | components["schemas"]["TakesView"] | components["schemas"]["MatteView"] | components["schemas"]["VeilView"] | components["schemas"]["CutoutView"] | components["schemas"]["ChangeView"] | components["schemas"]["UnrollView"] | components["schemas"]["OnionView"] | components["schemas"]["TreatmentTry"] | components["schemas"]["StarterTry"] | components["schemas"]["PullTry"] | components["schemas"]["PlaneTry"] | components["schemas"]["LookTry"];
         /**
          * BlendView
          * @description The result with a plane laid over what lies behind it another way, by a name of `costs.WAYS`.
@@ -3710,6 +3861,19 @@ export interface components {
             starter: number;
         };
         /**
+         * TakesView
+         * @description What a take differs in from what lies behind it, as it lies there: grey where they are alike.
+         */
+        TakesView: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "takes";
+            /** Plane */
+            plane: string;
+        };
+        /**
          * TreatmentTry
          * @description The result with one treatment more on a plane.
          */
@@ -3887,18 +4051,34 @@ export interface components {
         /**
          * CheckOut
          * @description What a look at one frame of a matte told. jump: change of area, 0.2 is a fifth more than the frame before.
+         *
+         *     seam: of a take in place of a matte, how much its join is seen, in codes of 255.
          */
         CheckOut: {
             /** Frame */
             frame: number;
-            /** Chatter */
+            /**
+             * Chatter
+             * @default 0
+             */
             chatter: number;
-            /** Jump */
+            /**
+             * Jump
+             * @default 0
+             */
             jump: number;
-            /** Holes */
+            /**
+             * Holes
+             * @default 0
+             */
             holes: number;
+            /**
+             * Seam
+             * @default 0
+             */
+            seam: number;
             /** Problems */
-            problems: ("chatter" | "jump" | "hole")[];
+            problems: ("chatter" | "jump" | "hole" | "seam")[];
         };
         /**
          * ExportRequest
@@ -4742,6 +4922,7 @@ export type History = components['schemas']['History'];
 export type Hush = components['schemas']['Hush'];
 export type Key = components['schemas']['Key'];
 export type Keys = components['schemas']['Keys'];
+export type LineUp = components['schemas']['LineUp'];
 export type Mark = components['schemas']['Mark'];
 export type Marker = components['schemas']['Marker'];
 export type Matte = components['schemas']['Matte'];
@@ -4781,6 +4962,10 @@ export type CopyRequest = components['schemas']['CopyRequest'];
 export type CostsOut = components['schemas']['CostsOut'];
 export type PacesOut = components['schemas']['PacesOut'];
 export type ValuesOut = components['schemas']['ValuesOut'];
+export type LinedOut = components['schemas']['LinedOut'];
+export type LineUpRequest = components['schemas']['LineUpRequest'];
+export type MatchedOut = components['schemas']['MatchedOut'];
+export type TakeRequest = components['schemas']['TakeRequest'];
 export type CdlFile = components['schemas']['CdlFile'];
 export type KeysOut = components['schemas']['KeysOut'];
 export type AnyView = components['schemas']['AnyView'];
@@ -4798,6 +4983,7 @@ export type PullTry = components['schemas']['PullTry'];
 export type ResultView = components['schemas']['ResultView'];
 export type StandTarget = components['schemas']['StandTarget'];
 export type StarterTry = components['schemas']['StarterTry'];
+export type TakesView = components['schemas']['TakesView'];
 export type TreatmentTry = components['schemas']['TreatmentTry'];
 export type UnrollView = components['schemas']['UnrollView'];
 export type VeilView = components['schemas']['VeilView'];
@@ -6246,6 +6432,114 @@ export interface operations {
             };
         };
     };
+    stand_line_up_shots__int_id__planes__string_plane__line_up_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+                plane: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LineUpRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LinedOut"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description A problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    stand_match_tone_shots__int_id__planes__string_plane__tone_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+                plane: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TakeRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MatchedOut"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description A problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     stand_read_cdl_cdl_post: {
         parameters: {
             query?: never;
@@ -6627,7 +6921,8 @@ export interface operations {
     pictures_checks_shots__int_id__checks_get: {
         parameters: {
             query: {
-                matte: string;
+                matte?: string;
+                take?: string;
                 first: number;
                 last: number;
             };

@@ -8,7 +8,7 @@ from pydantic import BaseModel, ConfigDict, Field, Json, StringConstraints
 
 from cuvrel.core.recipe.declared import Family, Over
 from cuvrel.core.recipe.keyframe_edits import Clip, Deed
-from cuvrel.core.recipe.models import Shot
+from cuvrel.core.recipe.models import LineUp, Shot
 from cuvrel.core.recipe.reel import Reel
 from cuvrel.core.recipe.values import CurvePoints, Keys, RampStops
 from cuvrel.core.stand.view_kinds import AnyTarget, AnyView
@@ -467,6 +467,45 @@ class ValuesOut(BaseModel):
     values: dict[str, float]
 
 
+class TakeRequest(In):
+    """Which frames of a shot a take is compared with the plate on, and how.
+
+    over: the first frame alone; one value that holds for all; or one for each frame. leave_out: a matte of what is not
+    looked at.
+    """
+
+    first: int = Field(ge=0)
+    last: int = Field(ge=0)
+    over: Literal["frame", "all", "each"] = "frame"
+    leave_out: str | None = Field(None, max_length=40)
+
+
+class LineUpRequest(TakeRequest):
+    """What the camera may have done between the takes."""
+
+    kind: Literal["shift", "similar", "affine", "perspective"] = "similar"
+
+
+class LinedOut(BaseModel):
+    """How a take lies on the plate. still: the share of the picture that agrees."""
+
+    line_up: LineUp
+    still: float
+
+
+class MatchedOut(BaseModel):
+    """What brings a take to the plate's tone: values of the treatment, keyed where they change.
+
+    left: what is left of the difference, in codes of 255. blur: pixels that the take is sharper by; grain: values of
+    the treatment that gives it the plate's grain, where the plate has more.
+    """
+
+    values: dict[str, Any]
+    left: float
+    blur: float
+    grain: dict[str, float] | None
+
+
 class SpreadOut(BaseModel):
     """How a frame's pixels are spread over each scale, as shares of the fullest bin, 0 to 1."""
 
@@ -509,21 +548,26 @@ class CleanPlateRequest(In):
 
 
 class ChecksQuery(BaseModel):
-    """Which frames of which matte are looked at."""
+    """Which frames of which matte, or of which take's join, are looked at."""
 
-    matte: str = Field(max_length=40)
+    matte: str = Field("", max_length=40)
+    take: str = Field("", max_length=40)
     first: int = Field(ge=0)
     last: int = Field(ge=0)
 
 
 class CheckOut(BaseModel):
-    """What a look at one frame of a matte told. jump: change of area, 0.2 is a fifth more than the frame before."""
+    """What a look at one frame of a matte told. jump: change of area, 0.2 is a fifth more than the frame before.
+
+    seam: of a take in place of a matte, how much its join is seen, in codes of 255.
+    """
 
     frame: int
-    chatter: float
-    jump: float
-    holes: int
-    problems: list[Literal["chatter", "jump", "hole"]]
+    chatter: float = 0.0
+    jump: float = 0.0
+    holes: int = 0
+    seam: float = 0.0
+    problems: list[Literal["chatter", "jump", "hole", "seam"]]
 
 
 class ChecksOut(BaseModel):

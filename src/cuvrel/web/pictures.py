@@ -31,6 +31,7 @@ from cuvrel.core.recipe.hashing import hash_tree, key_of
 from cuvrel.core.recipe.models import Shot
 from cuvrel.core.recipe.needs import footage
 from cuvrel.core.stand.build import Stand
+from cuvrel.core.stand.joined import is_seen, join_seen
 from cuvrel.core.stand.nodes import Node, work_out
 from cuvrel.core.stand.tries import tries, with_beginnings
 from cuvrel.core.stand.view_kinds import (
@@ -247,10 +248,10 @@ def suggest(path: ById, query: SuggestQuery) -> Response:
         stand = stand_of(session, row, 960)
     frame_there(stand, query.frame)
     try:
-        pull = stand.shot.pull(query.pull)[1]
+        matte, pull = stand.shot.pull(query.pull)
     except KeyError:
         raise store.NotFound("There is no such pull in this shot.") from None
-    plate = work_out(stand.plate(query.frame), shared.cache)
+    plate = work_out(stand.pulled_from(matte.id, query.frame), shared.cache)
     if pull.kind == "colour_key":
         ranges, edge = fitted(plate, _values(stand.shot, "colour_key", query.pull, query.frame))
         if not ranges:
@@ -271,12 +272,27 @@ def checks(path: ById, query: ChecksQuery) -> Response:
     with shared.database.session() as session:
         stand = stand_of(session, shot_for(session, who(), path.id), CHECK_WIDTH)
     last = min(query.last, stand.frames - 1, query.first + MOST_CHECKS - 1)
+    if query.take:
+        return answer(ChecksOut(checks=_joins(stand, query.take, range(query.first, last + 1))))
     try:
         nodes = [checked(stand, query.matte, frame) for frame in range(query.first, last + 1)]
     except KeyError:
         raise store.NotFound("There is no such matte in this shot.") from None
     rows = [work_out(one, shared.cache) for one in nodes]
     return answer(ChecksOut(checks=[CheckOut(**vars(v)) for v in verdicts(rows, query.first, stand.scale)]))
+
+
+def _joins(stand: Stand, take: str, frames: range) -> list[CheckOut]:
+    """How much the join of a take is seen, frame by frame. Raises NotFound."""
+    try:
+        plane = stand.shot.plane(take)
+    except KeyError:
+        raise store.NotFound("There is no such plane in this shot.") from None
+    out = []
+    for frame in frames:
+        seen = float(work_out(join_seen(stand, plane, frame), services().cache)[0])
+        out.append(CheckOut(frame=frame, seam=round(seen, 2), problems=["seam"] if is_seen(seen) else []))
+    return out
 
 
 @api.get("/shots/<int:id>/card.jpg", responses={200: file_of("image/jpeg", "image/png")})

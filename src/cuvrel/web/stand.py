@@ -11,7 +11,9 @@ from cuvrel.core.motion.paces import paces as paces_of
 from cuvrel.core.recipe.declared import declared
 from cuvrel.core.recipe.keyframe_edits import LABELS, copied, done
 from cuvrel.core.recipe.values import Key, Keys
+from cuvrel.core.stand.build import Stand
 from cuvrel.core.stand.costs import costs
+from cuvrel.core.stand.joined import lined_up, matched
 from cuvrel.core.stand.nodes import work_out
 from cuvrel.core.treatments import cdl_file
 from cuvrel.core.treatments.grain_match import measured
@@ -27,9 +29,13 @@ from cuvrel.web.models import (
     DeedOut,
     DeedRequest,
     FrameQuery,
+    LinedOut,
+    LineUpRequest,
+    MatchedOut,
     PacesOut,
     PlanePath,
     StepPath,
+    TakeRequest,
     ValuesOut,
 )  # fmt: skip
 from cuvrel.web.openapi import file_of
@@ -37,6 +43,8 @@ from cuvrel.web.pictures import frame_there, stand_of, whole_stand
 from cuvrel.web.present import answer
 from cuvrel.web.problems import Problem
 from cuvrel.web.services import services, who
+
+LEAST_BLUR = 0.3  # pixels that are worth a treatment
 
 api = APIBlueprint("stand", __name__, url_prefix="/api", abp_responses={"422": Problem, "404": Problem})
 
@@ -112,6 +120,43 @@ def grain(path: ById, query: FrameQuery) -> Response:
         stand = whole_stand(session, path.id)
     frame_there(stand, query.frame)
     return answer(ValuesOut(values=measured(work_out(stand.plate(query.frame), shared.cache))))
+
+
+@api.post("/shots/<int:id>/planes/<string:plane>/line-up", responses={200: LinedOut})
+def line_up(path: PlanePath, body: LineUpRequest) -> Response:
+    """How a take lies on the plate, by what stands still in both; nothing is changed."""
+    shared = services()
+    with shared.database.session() as session:
+        stand = whole_stand(session, path.id)
+    frames = _frames(stand, body)
+    found = lined_up(stand, path.plane, frames, body.over, body.kind, _matte(stand, body), shared.cache)
+    return answer(LinedOut(line_up=found.line_up, still=round(found.still, 3)))
+
+
+@api.post("/shots/<int:id>/planes/<string:plane>/tone", responses={200: MatchedOut})
+def match_tone(path: PlanePath, body: TakeRequest) -> Response:
+    """What brings a take to the plate's tone, sharpness and grain, as values of treatments; nothing is changed."""
+    shared = services()
+    with shared.database.session() as session:
+        stand = whole_stand(session, path.id)
+    frames = _frames(stand, body)
+    found = matched(stand, path.plane, frames, body.over, _matte(stand, body), shared.cache)
+    more = measured(work_out(stand.plate(frames[0]), shared.cache)) if found.texture.grainier else None
+    blur = found.texture.blur if found.texture.blur >= LEAST_BLUR else 0.0
+    return answer(MatchedOut(values=found.values, left=round(found.left, 2), blur=blur, grain=more))
+
+
+def _frames(stand: Stand, body: TakeRequest) -> range:
+    """The frames that are asked for, as far as the shot has them. Raises as `frame_there` does."""
+    frame_there(stand, body.first)
+    return range(body.first, max(body.first, min(body.last, stand.frames - 1)) + 1)
+
+
+def _matte(stand: Stand, body: TakeRequest) -> str | None:
+    """The matte that is left out. Raises NotFound."""
+    if body.leave_out is not None and all(one.id != body.leave_out for one in stand.shot.mattes):
+        raise store.NotFound("There is no such matte in this shot.")
+    return body.leave_out
 
 
 @api.post("/cdl", responses={200: ValuesOut})

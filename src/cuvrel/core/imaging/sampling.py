@@ -43,6 +43,18 @@ def sized(cover: F32, size: tuple[int, ...]) -> F32:
     return np.asarray(cv2.resize(cover, (size[1], size[0]), interpolation=cv2.INTER_AREA), np.float32)
 
 
+def about_middle(picture: F32, size: tuple[int, int]) -> F32:
+    """The part of a frame's picture that lies on the plate, or the picture with nothing about it, (H, W, 4)."""
+    if picture.shape[:2] == size:
+        return picture
+    out = np.zeros((*size, 4), np.float32)
+    (rows, columns), (high, wide) = picture.shape[:2], size
+    top, left = (rows - high) // 2, (columns - wide) // 2
+    y0, x0, y1, x1 = max(0, top), max(0, left), min(rows, top + high), min(columns, left + wide)
+    out[y0 - top : y1 - top, x0 - left : x1 - left] = picture[y0:y1, x0:x1]
+    return out
+
+
 def averaged_down(picture: NDArray[Any], to: F64) -> tuple[NDArray[Any], F64]:
     """What to warp instead of a picture where warping would make it smaller, and how.
 

@@ -9,9 +9,9 @@ from pydantic import ValidationError
 
 from cuvrel.core.recipe.declared import declared
 from cuvrel.core.recipe.errors import RecipeError
-from cuvrel.core.recipe.models import Shot
+from cuvrel.core.recipe.models import Shot, Step
 from cuvrel.core.recipe.reel import Reel
-from cuvrel.core.recipe.references import Reference, references
+from cuvrel.core.recipe.references import Reference, looks_behind, references
 from cuvrel.core.recipe.upgrades import upgrade
 
 
@@ -136,16 +136,29 @@ def _spans(shot: Shot) -> None:
             raise RecipeError(f"The {named} would end before its first frame.")
 
 
+def _matted_step(step: Step) -> bool:
+    return declared("treatment", step.kind).needs_matte
+
+
 def _circles(shot: Shot, found: Iterable[Reference]) -> None:
     """Refuses what, in the end, needs itself: a matte from a plane that uses the matte, groups that hold each other."""
     uses: dict[str, list[str]] = {}
     named = {f"matte:{m.id}": f"the matte '{m.name}'" for m in shot.mattes}
-    named |= {f"plane:{p.id}": f"the plane '{p.name}'" for p in shot.planes}
+    # what a plane shows by itself is looked at by others before its gate
+    named |= {f"{one}:{p.id}": f"the plane '{p.name}'" for p in shot.planes for one in ("plane", "alone")}
+    gated = {p.id for p in shot.planes if p.matte is None and any(_matted_step(one) for one in p.treatments)}
+    for plane in shot.planes:
+        uses.setdefault(f"plane:{plane.id}", []).append(f"alone:{plane.id}")
     for one in found:
+        kind, _, ident = one.owner.partition(":")
+        by_itself = kind == "plane" and ("/gate/" not in one.path or ident in gated)
+        owner = f"alone:{ident}" if by_itself else one.owner
         if one.kind == "group":
-            uses.setdefault(f"plane:{one.id}", []).append(one.owner)
+            uses.setdefault(f"alone:{one.id}", []).append(one.owner)
         elif one.kind in ("matte", "plane"):
-            uses.setdefault(one.owner, []).append(f"{one.kind}:{one.id}")
+            uses.setdefault(owner, []).append(f"{'alone' if one.kind == 'plane' else one.kind}:{one.id}")
+    for looking, behind in looks_behind(shot):
+        uses.setdefault(f"alone:{looking}", []).append(f"plane:{behind}")
     clear: set[str] = set()
     for start in uses:
         path: list[str] = []

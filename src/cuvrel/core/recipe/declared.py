@@ -317,6 +317,7 @@ class Declared:
     starters: tuple[Starter, ...] = ()
     begins: Mapping[str, Any] = field(default_factory=dict)
     gates: Callable[..., Any] | None = None
+    behind: bool = False
 
     @property
     def run(self) -> Callable[..., Any]:
@@ -361,6 +362,7 @@ def declare(
     starters: Sequence[Starter] = (),
     begins: Mapping[str, Any] | None = None,
     gates: Callable[..., Any] | None = None,
+    behind: bool = False,
 ) -> Callable[[Callable[..., Any]], Callable[..., Any]]:
     """Registers the decorated function under a family and a kind.
 
@@ -372,7 +374,7 @@ def declare(
     frames, or drawn shapes. blind: it is given no picture. keep: whether the result is worth a place in the cache.
     starters: sets of values to begin with, by name. begins: what a new plane of the kind is besides its kind
     (recipe/new_plane.py). gates: what the plane is seen through where it has this treatment: of its gate, the
-    treatment's values and the scale.
+    treatment's values and the scale. behind: it looks at what lies behind its plane.
     """
 
     def register(run: Callable[..., Any]) -> Callable[..., Any]:
@@ -400,6 +402,7 @@ def declare(
             tuple(starters),
             begins or {},
             gates,
+            behind,
         )
         for name, values in starters:
             assert params.model_validate(values), name

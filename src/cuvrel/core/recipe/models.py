@@ -8,8 +8,10 @@ from itertools import pairwise
 from math import dist
 from typing import Annotated, Any, Literal, get_args
 
-from pydantic import Field, model_validator
+import numpy as np
+from pydantic import Field, field_validator, model_validator
 
+from cuvrel.core.arrays import F64
 from cuvrel.core.recipe.declared import Params, Reading, choice, declare_values, number, reference, switch
 from cuvrel.core.recipe.shapes import Shape
 from cuvrel.core.recipe.tracks import Track
@@ -25,7 +27,7 @@ Blend = Literal[
     "hard-light", "soft-light", "difference", "exclusion", "hue", "saturation", "color", "luminosity",
 ]  # fmt: skip
 BLENDS = get_args(Blend)
-PlaneKind = Literal["plate", "cutout", "element", "fill", "line", "glaze", "group"]
+PlaneKind = Literal["plate", "cutout", "element", "fill", "line", "glaze", "group", "take"]
 Part = Literal["inside", "outside", "rim"]
 
 
@@ -99,6 +101,7 @@ class Matte(Reading):
 
     id: str = Id
     name: str = Name
+    of: str | None = Field(None, max_length=40, description="the plane of the take that it is of; None: the plate")
     pulls: list[Pull] = Field(default_factory=list, max_length=200)
     edge: dict[str, Any] = Field(default_factory=dict, description="parameters of the edge step")
     settled: str | None = Field(
@@ -137,6 +140,34 @@ class Laying(Params):
     blend: Blend = choice("normal", "Blend", BLENDS)
 
 
+class LineUp(Strict):
+    """How another take of the same set-up lies on the plate, frame by frame.
+
+    first: the frame of the shot that the first matrix is of; before it that one counts, and after the last one the
+    last. matrices: row by row, from a pixel of the take's footage to the pixel of the plate that shows the same place,
+    both counted from the picture's corner. kind: what was looked for. error: pixels that were left, by measure.
+    """
+
+    kind: Literal["shift", "similar", "affine", "perspective"] = "similar"
+    first: int = Field(0, ge=0)
+    matrices: list[Annotated[list[float], Field(min_length=9, max_length=9)]] = Field(min_length=1, max_length=20_000)
+    error: float | None = Field(None, ge=0)
+
+    @field_validator("matrices")
+    @classmethod
+    def _turns_back(cls, found: list[list[float]]) -> list[list[float]]:
+        for n, one in enumerate(found):
+            matrix = np.array(one, np.float64).reshape(3, 3)
+            if not np.isfinite(matrix).all() or abs(np.linalg.det(matrix)) < 1e-9:
+                raise ValueError(f"matrix {n} takes a plane to a line")
+        return found
+
+    def at(self, frame: int) -> F64:
+        """The matrix of a frame of the shot, (3, 3)."""
+        nearest = max(0, min(len(self.matrices) - 1, frame - self.first))
+        return np.array(self.matrices[nearest], np.float64).reshape(3, 3)
+
+
 class Plane(Reading, Laying):
     """One level on the stand.
 
@@ -158,6 +189,7 @@ class Plane(Reading, Laying):
     params: dict[str, Any] = Field(default_factory=dict, description="the plane kind's own parameters")
     placement: dict[str, Any] = Field(default_factory=dict)
     ride: Riding | None = None
+    line_up: LineUp | None = None
     time: dict[str, Any] = Field(default_factory=dict)
     treatments: list[Step] = Field(default_factory=list, max_length=200)
 

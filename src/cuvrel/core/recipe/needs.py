@@ -14,7 +14,7 @@ from typing import Any, Literal, Protocol
 import numpy as np
 from numpy.typing import NDArray
 
-What = Literal["own", "plate", "matte", "stored", "footage", "alpha", "plane", "part", "table"]
+What = Literal["own", "plate", "matte", "stored", "footage", "alpha", "plane", "part", "table", "behind"]
 
 
 @dataclass(frozen=True)
@@ -81,6 +81,13 @@ def table(footage_id: str | None) -> Need:
 def plane(frame: int, plane_id: str | None) -> Need:
     """A plane's own picture, (H, W, 4) float32 premultiplied linear RGBA. The shot's ends hold."""
     return Need("plane", frame, plane_id)
+
+
+def behind(frame: int) -> Need:
+    """What lies behind the plane where it lies in the frame, brought back to where its own picture is treated,
+    (H, W, 4) float32 premultiplied linear RGBA; None where there is nothing.
+    """
+    return Need("behind", frame)
 
 
 class Pictures(Protocol):

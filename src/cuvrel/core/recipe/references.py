@@ -54,6 +54,8 @@ def references(shot: Shot) -> Iterator[Reference]:
     for n, matte in enumerate(shot.mattes):
         if matte.settled:
             yield Reference(f"/mattes/{n}/settled", "frames", matte.settled, f"matte:{matte.id}", f"'{matte.name}'")
+        if matte.of:
+            yield Reference(f"/mattes/{n}/of", "plane", matte.of, f"matte:{matte.id}", f"'{matte.name}'")
     for n, plane in enumerate(shot.planes):
         path, owner, named = f"/planes/{n}", f"plane:{plane.id}", f"the plane '{plane.name}'"
         if plane.matte is not None:
@@ -70,7 +72,7 @@ def references(shot: Shot) -> Iterator[Reference]:
             named_id = getattr(values, field)
             if named_id:
                 kind: Kind = "footage" if of == "table" else of
-                element = (place.entry.family, place.entry.kind) == ("plane", "element")
+                element = (place.entry.family, place.entry.kind) in (("plane", "element"), ("plane", "take"))
                 yield Reference(f"{place.path}/{field}", kind, named_id, place.owner, place.named, place.about,
                                 of == "table", element)  # fmt: skip
     for rides in riders(shot):
@@ -172,6 +174,13 @@ def _names_footage(at: tuple[str, ...]) -> bool:
     return any(one.params.naming().get(at[-1]) == "footage" for one in kinds)
 
 
+def looks_behind(shot: Shot) -> Iterator[tuple[str, str]]:
+    """Pairs of planes of which the first has a treatment that looks at what lies behind it: at the second, too."""
+    for n, plane in enumerate(shot.planes):
+        if any(declared("treatment", step.kind).behind for step in plane.treatments):
+            yield from ((plane.id, one.id) for one in shot.planes[n + 1 :] if one.group == plane.group)
+
+
 def rests_on(shot: Shot, start: str) -> set[str]:
     """All that a matte or a plane rests on, itself among it, as "matte:ID", "plane:ID", "track:ID" and "footage:ID".
 
@@ -184,6 +193,8 @@ def rests_on(shot: Shot, start: str) -> set[str]:
         elif one.kind != "frames" and not one.owner.startswith("track:"):
             # what was measured is stored: what a track was held to counts no more
             uses.setdefault(one.owner, set()).add(f"{one.kind}:{one.id}")
+    for looking, behind in looks_behind(shot):
+        uses.setdefault(f"plane:{looking}", set()).add(f"plane:{behind}")
     found, waiting = {start}, [start]
     while waiting:
         new = uses.get(waiting.pop(), set()) - found

@@ -10,13 +10,13 @@ from typing import cast
 import cv2
 import numpy as np
 
-from cuvrel.core.arrays import F32
+from cuvrel.core.arrays import F32, F64
 from cuvrel.core.edge.detail import own_colours
 from cuvrel.core.imaging.blend import blend, mix, through
 from cuvrel.core.motion import timing
 from cuvrel.core.motion.between import blurred_along, in_between, mixed, motion
 from cuvrel.core.recipe.declared import declared
-from cuvrel.core.recipe.models import Plane, Shot, Step
+from cuvrel.core.recipe.models import LineUp, Plane, Shot, Step
 from cuvrel.core.stand import placement
 from cuvrel.core.stand.films import Film, Size, film_of, plate_extent
 from cuvrel.core.stand.gate import rim, without
@@ -129,6 +129,27 @@ class Stand:
         rows, columns = film.size
         return self._laid(gate, (round(rows * self.scale), round(columns * self.scale)))
 
+    def pulled_from(self, matte_id: str, frame: int) -> Node:
+        """What a matte is pulled from, (H, W, 3) uint8 sRGB: the plate, or a take as it lies on it. Raises KeyError."""
+        found = self._mattes.seen(self.shot.matte(matte_id).of)(frame)
+        assert found is not None
+        return found
+
+    def laid(self, plane: Plane, frame: int) -> tuple[Node, Node, Node | None] | None:
+        """What lies behind a plane, what it shows over that, and through how much of it; None where it is not there."""
+        if not self.shows(plane, frame) or self._film(plane, frame).glazes:
+            return None
+        below = self._stack(plane.group, self._next(plane), frame)
+        gate = self._framed(self._widened(plane, frame))
+        back = self.working.back
+        return back(below or self.nothing()), self.alone(plane, frame), gate
+
+    def raw(self, plane: Plane, frame: int) -> Node | None:
+        """The bytes of a plane's own footage that it shows on a frame, uint8 sRGB, as they came; None for nothing."""
+        film = self._film(plane, frame)
+        when = self._moment(plane, frame, film)
+        return None if when is None or film.seen is None else film.seen(when.frame)
+
     def cut(self, matte_id: str, frame: int) -> Node:
         """The plate through a matte, with the subject's own colours in soft edges as far as its edge step asks."""
         light, matte = self.worked(frame), self.matte(matte_id, frame)
@@ -182,25 +203,62 @@ class Stand:
             at = content
             for step in plane.treatments:
                 if step.on:
-                    at = self._treated(step, at, matte)
+                    at = self._treated(step, at, matte, lambda f: self._behind(plane, f, name))
             self._chains[key] = at
         return self._chains[key]
 
-    def _treated(self, step: Step, given: AtFrame, matte: AtFrame) -> AtFrame:
+    def _treated(self, step: Step, given: AtFrame, matte: AtFrame, behind: AtFrame) -> AtFrame:
         """What a treatment makes of what it is given."""
         entry, space = declared("treatment", step.kind), self.working
         if step.kind not in IN_BT709:
-            return _once(self._mattes.step(entry, step.values(), given, matte).at)
-        made = self._mattes.step(entry, step.values(), _each(space.back, given), matte).at
+            return _once(self._mattes.step(entry, step.values(), given, matte, behind=behind).at)
+        back = _each(space.back, behind)
+        made = self._mattes.step(entry, step.values(), _each(space.back, given), matte, behind=back).at
         return _once(_each(space.into, made))
+
+    def _behind(self, plane: Plane, frame: int, name: str) -> Node | None:
+        """What lies behind a plane, as seen from where its own picture is treated (see needs.behind)."""
+        found = self._stack(plane.group, self._next(plane), frame)
+        if found is None or name == "behind":
+            return found
+        own = self._film(plane, frame).size
+        rows, columns = own or (float(self.shot.size[1]), float(self.shot.size[0]))
+        size, scale = (round(rows * self.scale), round(columns * self.scale)), self.scale
+        ways = self._ways(plane, frame, own)
+        if ways is None and own is None:
+            return found
+        way = np.asarray(np.linalg.inv(ways[len(ways) // 2]) if ways else np.eye(3), np.float64)
+
+        def run(picture: F32) -> F32:
+            return placement.placed(picture, [way], size, (1 / scale, 1 / scale), scale)
+
+        return node("behind", [way.round(9).tolist(), size, scale], [found], run)
 
     def _placed(self, plane: Plane, frame: int, picture: Node, own: Size | None) -> Node:
         """The picture laid into the frame. own: its size (height, width) in plate pixels, if it has one of its own."""
-        if own is None and not plane.placement and plane.ride is None:
+        maps = self._ways(plane, frame, own)
+        if maps is None:
             return picture
+        (wide, high), size, scale = self.shot.size, self.size, self.scale
+        rows, columns = own or (float(high), float(wide))
+        border = str(plane.values("placement").at(self.env(frame))["border"])
+
+        def run(image: F32) -> F32:
+            fit = columns / image.shape[1], rows / image.shape[0]
+            return placement.placed(image, maps, size, fit, scale, border)
+
+        return node("placed", [[m.tolist() for m in maps], rows, columns, size, scale, border], [picture], run)
+
+    def _ways(self, plane: Plane, frame: int, own: Size | None) -> list[F64] | None:
+        """The maps from a plane's picture into the frame, both about their middles, that placement averages; None
+        where the picture lies as it is.
+        """
+        up = plane.line_up
+        if own is None and not plane.placement and plane.ride is None and up is None:
+            return None
         params, now = plane.values("placement"), self.env(frame)
         values = params.at(now)
-        wide, high = self.shot.size
+        wide = self.shot.size[0]
         times = [float(frame)]
         if values["shutter"] > 0:
             count, half = round(float(values["samples"])), float(values["shutter"]) / 720
@@ -208,18 +266,25 @@ class Stand:
         maps = [placement.matrix(params.at(now.moved_to(time)), wide) for time in times]
         if plane.ride is not None:
             maps = [now.moved_to(time).about_middle(plane.ride) @ one for time, one in zip(times, maps, strict=True)]
+        if up is not None:
+            maps = [one @ self._lined_up(plane, up, frame, own) for one in maps]
         if all(np.array_equal(one, maps[0]) for one in maps):
             maps = maps[:1]
-            if own is None and plane.ride is None and placement.is_neutral(values):
-                return picture
-        size, scale, border = self.size, self.scale, str(values["border"])
+            if own is None and plane.ride is None and up is None and placement.is_neutral(values):
+                return None
+        return maps
+
+    def _lined_up(self, plane: Plane, up: LineUp, frame: int, own: Size | None) -> F64:
+        """How a take lies on the plate, (3, 3): from its picture about its middle to the frame about the frame's."""
+        wide, high = self.shot.size
         rows, columns = own or (float(high), float(wide))
-
-        def run(image: F32) -> F32:
-            fit = columns / image.shape[1], rows / image.shape[0]
-            return placement.placed(image, maps, size, fit, scale, border)
-
-        return node("placed", [[m.tolist() for m in maps], rows, columns, size, scale, border], [picture], run)
+        plate = self.shot.plate_footage()
+        taken = self.shot.footage_by_id(str(plane.params.get("footage")))
+        to = np.array([[taken.width / columns, 0, taken.width / 2], [0, taken.height / rows, taken.height / 2],
+                       [0, 0, 1.0]])  # fmt: skip
+        # a frame of another size lies about the plate's middle
+        about = np.array([[1, 0, -plate.width / 2], [0, 1, -plate.height / 2], [0, 0, 1.0]])
+        return np.asarray(about @ up.at(frame) @ to, np.float64)
 
     def _gate(self, plane: Plane, frame: int) -> Node | None:
         """What a plane is seen through, as large as the plate."""
@@ -288,6 +353,10 @@ class Stand:
             levels.setdefault(plane.group, []).append(plane)
         return levels
 
+    def _next(self, plane: Plane) -> int:
+        """The place of the plane behind this one, among those of its group."""
+        return 1 + next(n for n, one in enumerate(self._levels[plane.group]) if one.id == plane.id)
+
     @cached_property
     def _stacks(self) -> ByFrame[Node | None]:
         return ByFrame()
@@ -335,7 +404,7 @@ class Stand:
 
     def _glazed(self, plane: Plane, frame: int) -> Node | None:
         """What lies behind a glaze, treated; its treatments may look at it on other frames."""
-        behind = self._levels[plane.group].index(plane) + 1
+        behind = self._next(plane)
 
         def content(at: int) -> Node | None:
             return self._stack(plane.group, behind, at)

@@ -165,6 +165,12 @@ def _footage(stand: Taken, plane: Plane, frame: int) -> Film:
     return Film(lit, raw, footage.frames, footage.fps, None if whole else own)
 
 
+@shows("take")
+def _take(stand: Taken, plane: Plane, frame: int) -> Film:
+    """Another take, as large as it came."""
+    return _footage(stand, plane, frame)
+
+
 def _fitted(picture: tuple[int, int], frame: tuple[int, int], fit: str) -> Size:
     """Rows and columns that a picture takes in a frame; both are given by width and height."""
     across, down = frame[0] / picture[0], frame[1] / picture[1]

@@ -8,7 +8,8 @@ import cv2
 import numpy as np
 
 from cuvrel.core.arrays import F32
-from cuvrel.core.imaging.sampling import averaged_down
+from cuvrel.core.imaging.colour import encode
+from cuvrel.core.imaging.sampling import about_middle, averaged_down
 from cuvrel.core.pulls.join import join_pull
 from cuvrel.core.recipe.declared import Declared, Params, Values, declared
 from cuvrel.core.recipe.models import Matte, Pull
@@ -64,7 +65,7 @@ class Mattes:
         inputs: list[Node] = []
         joins: list[tuple[str, float, bool]] = []
         for pull in matte.pulls[: self._most]:
-            found = self._pull(pull, frame) if pull.on else None
+            found = self._pull(pull, frame, matte.of) if pull.on else None
             if found is None:
                 continue
             if pull.region is not None:
@@ -91,11 +92,23 @@ class Mattes:
 
         return node("confined", [invert, beyond], [pulled, self._whole.matte(region, frame)], run)
 
-    def _pull(self, pull: Pull, frame: int) -> Node | None:
+    def seen(self, of: str | None) -> AtFrame:
+        """What a matte is pulled from, (H, W, 3) uint8 sRGB: the plate, or the plane of a take where it lies on it."""
+        if of is None:
+            return self._setting.plate
+        size = self._setting.plate_size
+
+        def taken(frame: int) -> Node:
+            there = self._plane(of, held(frame, self._setting.frames))
+            return node("taken", size, [there], lambda p: encode(about_middle(p, size)))
+
+        return taken
+
+    def _pull(self, pull: Pull, frame: int, of: str | None) -> Node | None:
         """One pull's own coverage, (H, W) float32; None where it has no stored frame that it needs."""
         shapes = [_riding(shape, pull.ride) for shape in pull.shapes if shape.on]
         entry = declared("pull", pull.kind)
-        found = self.step(entry, pull.values(), self._setting.plate, owner=pull.id, shapes=shapes).at(frame)
+        found = self.step(entry, pull.values(), self.seen(of), owner=pull.id, shapes=shapes).at(frame)
         if found is None or pull.ride is None or entry.holds == "shapes":
             return found
         return self._carried(found, pull.ride, frame)
@@ -115,7 +128,7 @@ class Mattes:
 
     def step(
         self, entry: Declared, values: Params, given: AtFrame, matte: AtFrame = lambda frame: None, owner: str = "",
-        shapes: Sequence[Shape] = (),
+        shapes: Sequence[Shape] = (), behind: AtFrame = lambda frame: None,
     ) -> Step:  # fmt: skip
         """Something declared, with what it works on and can look at. owner: whose stored frames are its own."""
 
@@ -128,16 +141,22 @@ class Mattes:
             return lambda frame: at(frame) if 0 <= frame < self._setting.frames else None
 
         here, frames = self._setting, self._setting.shot.frames
-        return Step(entry, read, there(given), there(matte), self._finder(owner), here.env, here.scale,
+        find = self._finder(owner, given, there(behind))
+        return Step(entry, read, there(given), there(matte), find, here.env, here.scale,
                     here.plate_size, shapes, (frames.start, frames.stop - 1))  # fmt: skip
 
-    def _finder(self, owner: str) -> Callable[[Need], Node | None]:
+    def _finder(self, owner: str, given: AtFrame, behind: AtFrame) -> Callable[[Need], Node | None]:
+        # a pull, which has an owner, is given what it is pulled from: a take's is told of the take
+        plate = given if owner else self._setting.plate
+
         def find(need: Need) -> Node | None:
             inside = 0 <= need.frame < self._setting.frames
             if need.what == "stored":
                 return self._setting.sources.stored(owner, need.frame, self._setting.plate_size)
             if need.what == "plate":
-                return self._setting.plate(need.frame) if inside else None
+                return plate(need.frame) if inside else None
+            if need.what == "behind":
+                return behind(need.frame)
             if need.id is None:
                 return None
             if need.what == "matte":

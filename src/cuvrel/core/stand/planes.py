@@ -29,6 +29,12 @@ class ElementParams(Params):
     )  # fmt: skip
 
 
+class TakeParams(Params):
+    """Another take of the plate's set-up, lined up with it."""
+
+    footage: str | None = reference("Footage", "footage", hint="the other take of this set-up")
+
+
 class FillParams(Params):
     """One flat colour; more of them flow into one another."""
 
@@ -90,6 +96,12 @@ def element(picture: F32, values: dict[str, Any], scale: float) -> F32:
         return picture
     in_rows(_dropped, len(picture), picture, how, out)
     return out
+
+
+@declare("plane", "take", "Take", TakeParams, hint="another take of the set-up, from this frame on, lined up")
+def take(picture: F32, values: dict[str, Any], scale: float) -> F32:
+    """The take as it is; the stand lays it where its line-up says."""
+    return picture
 
 
 @kernel

@@ -44,6 +44,13 @@ class BlendView(_Kind):
     way: Ident
 
 
+class TakesView(_Kind):
+    """What a take differs in from what lies behind it, as it lies there: grey where they are alike."""
+
+    kind: Literal["takes"] = "takes"
+    plane: Ident
+
+
 class _MatteKind(_Kind):
     """pulls: how many of the matte's pulls count, the first ones, before its edge step; all where it is not said.
 
@@ -165,7 +172,7 @@ class LookTry(_Kind):
 
 OfMatte = MatteView | VeilView | CutoutView | ChangeView | UnrollView | OnionView
 Try = TreatmentTry | StarterTry | PullTry | PlaneTry
-View = ResultView | PlateView | PlaneView | BlendView | OfMatte | Try
+View = ResultView | PlateView | PlaneView | BlendView | TakesView | OfMatte | Try
 Target = PlaneTarget | StepTarget | MatteTarget | StandTarget
 
 

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from functools import partial
+
 from numpy.typing import NDArray
 
 from cuvrel.core.arrays import F32, U8
@@ -11,6 +13,7 @@ from cuvrel.core.media.reader import resized
 from cuvrel.core.recipe.errors import RecipeError
 from cuvrel.core.stand.build import Stand
 from cuvrel.core.stand.costs import blended
+from cuvrel.core.stand.joined import takes_apart
 from cuvrel.core.stand.nodes import Node, node
 from cuvrel.core.stand.overlays import changed, grey, over_colour, over_ground, veil
 from cuvrel.core.stand.tries import laid_on
@@ -29,6 +32,7 @@ from cuvrel.core.stand.view_kinds import (
     PullTry,
     ResultView,
     StarterTry,
+    TakesView,
     TreatmentTry,
     UnrollView,
     VeilView,
@@ -62,6 +66,8 @@ def _view(stand: Stand, wanted: View, frame: int) -> Node:
         case PlaneView(plane=ident):
             alone = stand.alone(stand.shot.plane(ident), frame)
             return alone_on_screen(stand, node("lit", None, [alone], with_light, keep=False))
+        case TakesView(plane=ident):
+            return takes_apart(stand, stand.shot.plane(ident), frame)
         case BlendView(plane=ident, way=way):
             return _view(blended(stand, ident, way), ResultView(), frame)
         case PullTry() if stand.plate_size[1] < TRIED_WIDTH and stand.scale < 1:
@@ -77,30 +83,30 @@ def _view(stand: Stand, wanted: View, frame: int) -> Node:
 
 
 def _of_matte(stand: Stand, wanted: OfMatte, frame: int) -> Node:
-    matte = stand.matte(wanted.matte, frame)
+    matte, picture = stand.matte(wanted.matte, frame), partial(stand.pulled_from, wanted.matte)
     match wanted:
         case MatteView():
             return node("view-matte", None, [matte], grey)
         case VeilView():
-            return node("view-veil", stand.scale, [stand.plate(frame), matte], veil)
+            return node("view-veil", stand.scale, [picture(frame), matte], veil)
         case CutoutView(ground=ground) if ground in GROUNDS:
             tones, size = GROUNDS[ground], max(4, round(16 * stand.scale))
-            return node("view-cutout", [tones, size], [stand.plate(frame), matte],
+            return node("view-cutout", [tones, size], [picture(frame), matte],
                         lambda p, m: over_ground(p, m, tones, size))  # fmt: skip
         case CutoutView(ground=ground):
             flat = tuple(int(ground[k : k + 2], 16) for k in (1, 3, 5))
-            return node("view-cutout-flat", flat, [stand.plate(frame), matte],
+            return node("view-cutout-flat", flat, [picture(frame), matte],
                         lambda p, m: over_colour(p, m, flat))  # fmt: skip
         case ChangeView():
             last = stand.matte(wanted.matte, max(0, frame - 1))
-            return node("view-change", None, [stand.plate(frame), matte, last], changed)
+            return node("view-change", None, [picture(frame), matte, last], changed)
         case UnrollView():
             return _unroll(stand, wanted.matte, frame)
         case OnionView():
             before = [stand.matte(wanted.matte, f) for f in range(frame - 1, max(-1, frame - 4), -1)]
             after = [stand.matte(wanted.matte, f) for f in range(frame + 1, min(stand.frames, frame + 4))]
             back = len(before)
-            return node("view-onion", back, [stand.plate(frame), matte, *before, *after],
+            return node("view-onion", back, [picture(frame), matte, *before, *after],
                         lambda p, m, *others: onion(p, m, others[:back], others[back:]))  # fmt: skip
 
 
@@ -112,9 +118,10 @@ def size_of(stand: Stand, wanted: View) -> tuple[int, int]:
 
 def checked(stand: Stand, matte_id: str, frame: int) -> Node:
     """The node of a frame's figures, (3,) float32 (see checks/frames.py)."""
-    inputs = [stand.matte(matte_id, frame), stand.plate(frame)]
+    picture = partial(stand.pulled_from, matte_id)
+    inputs = [stand.matte(matte_id, frame), picture(frame)]
     if frame > 0:
-        inputs += [stand.matte(matte_id, frame - 1), stand.plate(frame - 1)]
+        inputs += [stand.matte(matte_id, frame - 1), picture(frame - 1)]
 
     def run(matte: F32, picture: U8, *before: NDArray) -> F32:
         return look(matte, picture, (before[0], before[1]) if before else None).row()
@@ -127,7 +134,7 @@ def _unroll(stand: Stand, matte_id: str, frame: int) -> Node:
     half = min(SPAN, stand.frames) // 2
     first = max(0, min(frame - half, stand.frames - 2 * half))
     frames = range(first, min(stand.frames, first + 2 * half or 1))
-    inputs = [one for f in frames for one in (stand.matte(matte_id, f), stand.plate(f))]
+    inputs = [one for f in frames for one in (stand.matte(matte_id, f), stand.pulled_from(matte_id, f))]
     scale = stand.scale
 
     def run(*flat: NDArray) -> U8:
