@@ -450,6 +450,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/shots/{id}/planes/{plane}/change": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Where a take shows something else than what lies behind it; nothing is changed. */
+        get: operations["stand_change_shots__int_id__planes__string_plane__change_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/cdl": {
         parameters: {
             query?: never;
@@ -3592,6 +3609,19 @@ export interface components {
             leave_out?: string | null;
         };
         /**
+         * ChangeOut
+         * @description The middle of a thing that a take alone shows, from the plate's middle, and the reach of a line around it.
+         */
+        ChangeOut: {
+            /** Place */
+            place: [
+                number,
+                number
+            ];
+            /** Reach */
+            reach: number;
+        };
+        /**
          * CdlFile
          * @description A CDL file's text.
          */
@@ -4966,6 +4996,7 @@ export type LinedOut = components['schemas']['LinedOut'];
 export type LineUpRequest = components['schemas']['LineUpRequest'];
 export type MatchedOut = components['schemas']['MatchedOut'];
 export type TakeRequest = components['schemas']['TakeRequest'];
+export type ChangeOut = components['schemas']['ChangeOut'];
 export type CdlFile = components['schemas']['CdlFile'];
 export type KeysOut = components['schemas']['KeysOut'];
 export type AnyView = components['schemas']['AnyView'];
@@ -6509,6 +6540,58 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["MatchedOut"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description A problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    stand_change_shots__int_id__planes__string_plane__change_get: {
+        parameters: {
+            query: {
+                frame: number;
+            };
+            header?: never;
+            path: {
+                id: number;
+                plane: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChangeOut"];
                 };
             };
             /** @description Not Found */

@@ -493,6 +493,13 @@ class LinedOut(BaseModel):
     still: float
 
 
+class ChangeOut(BaseModel):
+    """The middle of a thing that a take alone shows, from the plate's middle, and the reach of a line around it."""
+
+    place: tuple[float, float]
+    reach: float
+
+
 class MatchedOut(BaseModel):
     """What brings a take to the plate's tone: values of the treatment, keyed where they change.
 

@@ -13,7 +13,7 @@ from cuvrel.core.recipe.keyframe_edits import LABELS, copied, done
 from cuvrel.core.recipe.values import Key, Keys
 from cuvrel.core.stand.build import Stand
 from cuvrel.core.stand.costs import costs
-from cuvrel.core.stand.joined import lined_up, matched
+from cuvrel.core.stand.joined import changed_at, lined_up, matched
 from cuvrel.core.stand.nodes import work_out
 from cuvrel.core.treatments import cdl_file
 from cuvrel.core.treatments.grain_match import measured
@@ -22,6 +22,7 @@ from cuvrel.store.access import footage_for, shot_for
 from cuvrel.web.models import (
     ById,
     CdlFile,
+    ChangeOut,
     ClipsOut,
     CopyRequest,
     CostsOut,
@@ -144,6 +145,17 @@ def match_tone(path: PlanePath, body: TakeRequest) -> Response:
     more = measured(work_out(stand.plate(frames[0]), shared.cache)) if found.texture.grainier else None
     blur = found.texture.blur if found.texture.blur >= LEAST_BLUR else 0.0
     return answer(MatchedOut(values=found.values, left=round(found.left, 2), blur=blur, grain=more))
+
+
+@api.get("/shots/<int:id>/planes/<string:plane>/change", responses={200: ChangeOut})
+def change(path: PlanePath, query: FrameQuery) -> Response:
+    """Where a take shows something else than what lies behind it; nothing is changed."""
+    shared = services()
+    with shared.database.session() as session:
+        stand = stand_of(session, shot_for(session, who(), path.id), 960)
+    frame_there(stand, query.frame)
+    place, reach = changed_at(stand, path.plane, query.frame, shared.cache)
+    return answer(ChangeOut(place=place, reach=reach))
 
 
 def _frames(stand: Stand, body: TakeRequest) -> range:

@@ -11,7 +11,7 @@ from cuvrel.core.imaging.colour import encode
 from cuvrel.core.imaging.sampling import about_middle
 from cuvrel.core.recipe.context import Context
 from cuvrel.core.recipe.declared import Params, declare, number, point, reference
-from cuvrel.core.recipe.needs import Need, Pictures, plane
+from cuvrel.core.recipe.needs import Need, Pictures, behind, plane
 from cuvrel.core.recipe.values import Point, Scalar
 from cuvrel.core.takes.seam import seam
 
@@ -31,20 +31,24 @@ class SeamParams(Params):
 
 
 def _take(values: dict[str, Any], frame: int) -> list[Need]:
-    return [plane(frame, values["plane"])] if values["plane"] else []
+    return [plane(frame, values["plane"]), behind(frame, values["plane"])] if values["plane"] else []
 
 
 @declare(
     "pull", "seam", "Seam", SeamParams,
-    hint="around a thing of a take, along the line where it agrees with the plate", needs=_take,
+    hint="around a thing of a take, along the line where it agrees with the plate", needs=_take, behind=True,
 )  # fmt: skip
 def seam_pull(rgb: U8, values: dict[str, Any], context: Context, pictures: Pictures) -> F32:
-    """Coverage of the take within its seam, (H, W) float32, 0 to 1; nothing while no take is chosen."""
+    """Coverage of the take within its seam, (H, W) float32, 0 to 1; nothing while no take is chosen.
+
+    The take is compared with what lies behind it, which may be the plate frozen.
+    """
     high, wide = rgb.shape[:2]
     taken = pictures[0] if len(pictures) else None
     if taken is None:
         return np.zeros((high, wide), np.float32)
-    taken = about_middle(taken, (high, wide))
+    taken, lies = about_middle(taken, (high, wide)), pictures[1]
+    first = rgb if lies is None else encode(about_middle(lies, (high, wide)))
     x, y = (float(c) * context.scale for c in values["place"])
     reach, soft = float(values["reach"]) * context.scale, float(values["soft"]) * context.scale
-    return seam(rgb, encode(taken), (wide / 2 + x, high / 2 + y), reach, soft, taken[..., 3] > 0.99)
+    return seam(first, encode(taken), (wide / 2 + x, high / 2 + y), reach, soft, taken[..., 3] > 0.99)

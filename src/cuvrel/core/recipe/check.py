@@ -158,7 +158,7 @@ def _circles(shot: Shot, found: Iterable[Reference]) -> None:
         elif one.kind in ("matte", "plane"):
             uses.setdefault(owner, []).append(f"{'alone' if one.kind == 'plane' else one.kind}:{one.id}")
     for looking, behind in looks_behind(shot):
-        uses.setdefault(f"alone:{looking}", []).append(f"plane:{behind}")
+        uses.setdefault(looking.replace("plane:", "alone:"), []).append(f"plane:{behind}")
     clear: set[str] = set()
     for start in uses:
         path: list[str] = []

@@ -83,11 +83,13 @@ def plane(frame: int, plane_id: str | None) -> Need:
     return Need("plane", frame, plane_id)
 
 
-def behind(frame: int) -> Need:
-    """What lies behind the plane where it lies in the frame, brought back to where its own picture is treated,
-    (H, W, 4) float32 premultiplied linear RGBA; None where there is nothing.
+def behind(frame: int, plane_id: str | None = None) -> Need:
+    """What lies behind a plane, (H, W, 4) float32 premultiplied linear RGBA; None where there is nothing.
+
+    Without an id: behind the plane that is treated, brought back to where its own picture is; with one, as the frame
+    has it.
     """
-    return Need("behind", frame)
+    return Need("behind", frame, plane_id)
 
 
 class Pictures(Protocol):

@@ -175,10 +175,19 @@ def _names_footage(at: tuple[str, ...]) -> bool:
 
 
 def looks_behind(shot: Shot) -> Iterator[tuple[str, str]]:
-    """Pairs of planes of which the first has a treatment that looks at what lies behind it: at the second, too."""
-    for n, plane in enumerate(shot.planes):
+    """Who looks at a plane since it lies behind another one: "plane:ID" or "matte:ID", and the plane's id."""
+
+    def those_behind(ident: str) -> list[str]:
+        n, plane = next((n, one) for n, one in enumerate(shot.planes) if one.id == ident)
+        return [one.id for one in shot.planes[n + 1 :] if one.group == plane.group]
+
+    for plane in shot.planes:
         if any(declared("treatment", step.kind).behind for step in plane.treatments):
-            yield from ((plane.id, one.id) for one in shot.planes[n + 1 :] if one.group == plane.group)
+            yield from ((f"plane:{plane.id}", one) for one in those_behind(plane.id))
+    for matte in shot.mattes:
+        for pull in matte.pulls:
+            if declared("pull", pull.kind).behind and pull.params.get("plane"):
+                yield from ((f"matte:{matte.id}", one) for one in those_behind(str(pull.params["plane"])))
 
 
 def rests_on(shot: Shot, start: str) -> set[str]:
@@ -194,7 +203,7 @@ def rests_on(shot: Shot, start: str) -> set[str]:
             # what was measured is stored: what a track was held to counts no more
             uses.setdefault(one.owner, set()).add(f"{one.kind}:{one.id}")
     for looking, behind in looks_behind(shot):
-        uses.setdefault(f"plane:{looking}", set()).add(f"plane:{behind}")
+        uses.setdefault(looking, set()).add(f"plane:{behind}")
     found, waiting = {start}, [start]
     while waiting:
         new = uses.get(waiting.pop(), set()) - found

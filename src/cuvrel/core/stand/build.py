@@ -34,7 +34,7 @@ class Stand:
     def __init__(self, shot: Shot, sources: Sources, scale: float = 1.0) -> None:
         self._inner: dict[tuple[str, float], Stand] = {}
         setting = Setting(shot, sources, scale, self.inner)
-        self._mattes = Mattes(setting, self._own_picture)
+        self._mattes = Mattes(setting, self)
         self.shot, self.sources, self.scale = shot, sources, scale
         self.frames, self.fps, self.motions = setting.frames, setting.fps, setting.motions
         self.plate_size, self.size = setting.plate_size, setting.size
@@ -52,13 +52,20 @@ class Stand:
         """A matte, (H, W) float32, 0 to 1. Raises KeyError."""
         return self._mattes.matte(matte_id, frame)
 
-    def _own_picture(self, plane_id: str, frame: int) -> Node:
+    def picture(self, plane_id: str, frame: int) -> Node:
+        """A plane's own picture, by its id (see `alone`). Raises KeyError."""
         return self.alone(self.shot.plane(plane_id), frame)
+
+    def behind(self, plane_id: str, frame: int) -> Node | None:
+        """What lies behind a plane, as the frame has it; None for nothing. Raises KeyError."""
+        plane = self.shot.plane(plane_id)
+        found = self._stack(plane.group, self._next(plane), frame)
+        return None if found is None else self.working.back(found)
 
     def bare(self, pulls: int | None = None) -> Stand:
         """The same stand with all mattes as they are before their edge step, or after so many of their pulls."""
         out = self.of(self.shot)
-        out._mattes = self._mattes.bare(out._own_picture, pulls)
+        out._mattes = self._mattes.bare(out, pulls)
         return out
 
     def of(self, shot: Shot) -> Stand:
@@ -139,10 +146,8 @@ class Stand:
         """What lies behind a plane, what it shows over that, and through how much of it; None where it is not there."""
         if not self.shows(plane, frame) or self._film(plane, frame).glazes:
             return None
-        below = self._stack(plane.group, self._next(plane), frame)
-        gate = self._framed(self._widened(plane, frame))
-        back = self.working.back
-        return back(below or self.nothing()), self.alone(plane, frame), gate
+        below = self.behind(plane.id, frame)
+        return below or self.nothing(), self.alone(plane, frame), self._framed(self._widened(plane, frame))
 
     def raw(self, plane: Plane, frame: int) -> Node | None:
         """The bytes of a plane's own footage that it shows on a frame, uint8 sRGB, as they came; None for nothing."""

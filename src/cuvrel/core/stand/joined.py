@@ -11,13 +11,13 @@ import numpy as np
 
 from cuvrel.core.arrays import F32, F64, U8, Mask
 from cuvrel.core.imaging.colour import encode
-from cuvrel.core.imaging.sampling import sized
+from cuvrel.core.imaging.sampling import about_middle, sized
 from cuvrel.core.recipe.errors import RecipeError
 from cuvrel.core.recipe.models import LineUp, Plane
 from cuvrel.core.stand.build import Stand
 from cuvrel.core.stand.nodes import Cache, Node, node, work_out
 from cuvrel.core.takes.line_up import Kind, brought, covered, line_up
-from cuvrel.core.takes.seam import SEEN, seen
+from cuvrel.core.takes.seam import SEEN, middle_of_change, seen
 from cuvrel.core.takes.texture import Texture, texture
 from cuvrel.core.takes.tone import tone
 from cuvrel.core.treatments.tone import CHANNELS
@@ -164,6 +164,26 @@ def join_seen(stand: Stand, plane: Plane, frame: int) -> Node:
         return np.array([seen(encode(shown), encode(here), encode(over), part[..., 0] * over[..., 3])], np.float32)
 
     return node("join", opacity, [below, above, gate], run)
+
+
+def changed_at(stand: Stand, plane_id: str, frame: int, cache: Cache) -> tuple[tuple[float, float], float]:
+    """A place on the largest thing that a take, as it lies in the frame, shows otherwise than what lies behind it.
+
+    Returns its middle, as a point from the plate's middle, and how far a line around it may run, both in plate pixels.
+    Raises RecipeError where nothing stands out.
+    """
+    plane = _take(stand, plane_id)
+    laid = stand.laid(plane, frame)
+    if laid is None:
+        raise RecipeError(f"'{plane.name}' is not shown on this frame.", "Go to one on which it is.")
+    here, there = (about_middle(np.asarray(work_out(one, cache)), stand.plate_size) for one in laid[:2])
+    found = middle_of_change(encode(here), encode(there), there[..., 3] > 0.99)
+    if found is None:
+        raise RecipeError("The takes show the same on this frame.", "Go to one on which the thing is seen.")
+    (x, y), wide = found
+    high, across = stand.plate_size
+    place = round((x - across / 2) / stand.scale, 1), round((y - high / 2) / stand.scale, 1)
+    return place, round(float(np.clip(1.1 * wide / stand.scale, 24, 8000)))
 
 
 def is_seen(value: float) -> bool:

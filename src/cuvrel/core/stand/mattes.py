@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
+from typing import Protocol
 
 import cv2
 import numpy as np
@@ -21,27 +22,38 @@ from cuvrel.core.stand.setting import Setting, held
 from cuvrel.core.stand.steps import AtFrame, Step
 
 
+class Planes(Protocol):
+    """The planes of a stand, as mattes look at them. Both raise KeyError."""
+
+    def picture(self, plane_id: str, frame: int) -> Node:
+        """A plane's own picture."""
+        ...
+
+    def behind(self, plane_id: str, frame: int) -> Node | None:
+        """What lies behind a plane."""
+        ...
+
+
 class Mattes:
     """Builds the nodes of a shot's mattes."""
 
     def __init__(
-        self, setting: Setting, plane: Callable[[str, int], Node], edged: bool = True, pulls: int | None = None,
+        self, setting: Setting, planes: Planes, edged: bool = True, pulls: int | None = None,
         whole: Mattes | None = None,
     ) -> None:  # fmt: skip
-        """plane: the node of a plane's own picture, by its id and frame: a matte may be taken from it. The others are
-        for `bare`. edged: whether mattes have their edge step. pulls: how many of a matte's pulls count; None for all.
-        whole: where regions come from.
+        """planes: what a matte may be taken from. The others are for `bare`. edged: whether mattes have their edge
+        step. pulls: how many of a matte's pulls count; None for all. whole: where regions come from.
         """
-        self._setting, self._plane, self._edged, self._most = setting, plane, edged, pulls
+        self._setting, self._planes, self._edged, self._most = setting, planes, edged, pulls
         self._whole = whole or self
         self._known: ByFrame[Node] = ByFrame()
 
-    def bare(self, plane: Callable[[str, int], Node], pulls: int | None) -> Mattes:
-        """The same before their edge step, or after so many of their pulls; plane: as for the constructor.
+    def bare(self, planes: Planes, pulls: int | None) -> Mattes:
+        """The same before their edge step, or after so many of their pulls; planes: as for the constructor.
 
         Regions are other mattes with all that belongs to them, however much of this one is looked at.
         """
-        return Mattes(self._setting, plane, False, pulls, self._whole)
+        return Mattes(self._setting, planes, False, pulls, self._whole)
 
     def matte(self, matte_id: str, frame: int) -> Node:
         """A matte, (H, W) float32, 0 to 1. Raises KeyError."""
@@ -99,7 +111,7 @@ class Mattes:
         size = self._setting.plate_size
 
         def taken(frame: int) -> Node:
-            there = self._plane(of, held(frame, self._setting.frames))
+            there = self._planes.picture(of, held(frame, self._setting.frames))
             return node("taken", size, [there], lambda p: encode(about_middle(p, size)))
 
         return taken
@@ -156,13 +168,13 @@ class Mattes:
             if need.what == "plate":
                 return plate(need.frame) if inside else None
             if need.what == "behind":
-                return behind(need.frame)
+                return behind(need.frame) if need.id is None else self._planes.behind(need.id, need.frame)
             if need.id is None:
                 return None
             if need.what == "matte":
                 return self._whole.matte(need.id, need.frame) if inside else None
             if need.what == "plane":
-                return self._plane(need.id, held(need.frame, self._setting.frames))
+                return self._planes.picture(need.id, held(need.frame, self._setting.frames))
             return self._setting.other(need)
 
         return find
