@@ -48,8 +48,9 @@
   $effect(() => {
     void shot.version;
     const matte = desk.selection.matteId;
+    const take = desk.selection.take?.id ?? null;
     untrack(() => {
-      desk.checks.again(matte);
+      desk.checks.again(matte, take);
       void shot.compare();
     });
   });

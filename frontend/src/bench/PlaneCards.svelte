@@ -7,6 +7,7 @@
   import { api } from "../lib/api";
   import Fields from "./Fields.svelte";
   import Paces from "./Paces.svelte";
+  import JoinCard from "./JoinCard.svelte";
   import PlaneCard from "./PlaneCard.svelte";
   import Riding from "./Riding.svelte";
   import Starters from "./Starters.svelte";
@@ -44,6 +45,9 @@
     return () => (late = true);
   });
 
+  /** Of a take that shows something: where and how it meets the plate. */
+  const joins = $derived(plane.kind === "take" && !!plane.params.footage);
+
   function family(name: "placement" | "time"): Slip {
     const entry = shot.entry(name, name);
     return {
@@ -74,6 +78,7 @@
       moves: anyMoves({ ...plane.params, opacity: plane.opacity }),
       off: !plane.on,
     },
+    ...(joins ? [{ id: "join", title: "Join", rows: 8, columns: 1, above: 3 }] : []),
     ...families.filter((one) => one === "time").map(family),
     ...plane.treatments.map((step, n) => {
       const entry = shot.entry("treatment", step.kind);
@@ -90,7 +95,9 @@
     ...families.filter((one) => one === "placement").map(family),
   ]);
   const key = $derived(`plane:${plane.id}`);
-  const opened = $derived(desk.opened.get(key) ?? [plane.treatments.at(-1)?.id ?? "plane"]);
+  const opened = $derived(
+    desk.opened.get(key) ?? [joins ? "join" : (plane.treatments.at(-1)?.id ?? "plane")],
+  );
   const open = $derived(openCards(slips, opened, room));
   const chosen = $derived([...opened].reverse().find((id) => open.has(id)) ?? [...open][0] ?? "");
   const resting = $derived(slips.filter((one) => one.rests && !opened.includes(one.id)));
@@ -117,6 +124,8 @@
   >
     {#if slip.id === "plane"}
       <PlaneCard {desk} {plane} declared={kind} />
+    {:else if slip.id === "join"}
+      <JoinCard {desk} {plane} />
     {:else if slip.id === "placement" || slip.id === "time"}
       {@const item = shot.entry(slip.id, slip.id)}
       {@const path = `${shot.planePath(plane.id)}/${slip.id}`}

@@ -68,6 +68,8 @@ export function addStep(
 /** A plane of a kind on the stand, selected from then on. */
 export function addPlane(desk: Desk, kind: Plane["kind"]): void {
   const { ops, plane } = newPlane(desk.shot, kind, desk.selection.matteId, desk.selection.plane);
+  // a take is there from this frame on, and shows the same of its frames, until it is stepped to another one
+  if (kind === "take") plane.first = desk.playback.frame;
   desk.shot.edit(ops, `add ${plane.name.toLowerCase()}`);
   desk.selection.thing = { kind: "plane", id: plane.id };
   desk.view.mode = "result";

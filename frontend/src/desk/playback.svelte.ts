@@ -15,6 +15,10 @@ export class Playback {
   frame = $state(0);
   playing = $state(false);
   loop = $state.raw<[number, number] | null>(null);
+  /** The loop that is played there and back; another one is played on and on. */
+  private swung = $state.raw<[number, number] | null>(null);
+  /** Which way it is played. */
+  private way: 1 | -1 = 1;
   /** The pictures of the view, and those of what stands beside it. */
   pictures: Pictures;
   beside: Pictures;
@@ -90,6 +94,26 @@ export class Playback {
     this.pictures.ahead(frames.filter((f) => f >= 0 && f < this.shot.count));
   }
 
+  get swings(): boolean {
+    return !!this.loop && this.loop === this.swung;
+  }
+
+  /** Plays some frames there and back, silently. */
+  swing(first: number, last: number): void {
+    this.stop();
+    this.loop = this.swung = [Math.max(0, first), Math.min(this.shot.count - 1, last)];
+    this.way = 1;
+    this.play();
+  }
+
+  /** The frame that is played after this one. */
+  private get following(): number {
+    if (!this.swings) return this.frame >= this.last ? this.first : this.frame + 1;
+    if (this.frame >= this.last) this.way = -1;
+    else if (this.frame <= this.first) this.way = 1;
+    return Math.max(this.first, this.frame + this.way);
+  }
+
   toggle(): void {
     if (this.playing) this.stop();
     else this.play();
@@ -109,7 +133,7 @@ export class Playback {
       const time = this.heard.time;
       if (time !== null) this.withSound(time);
       else if (now - this.clock >= period - 2) {
-        const next = this.frame >= this.last ? this.first : this.frame + 1;
+        const next = this.following;
         if (this.pictures.has(next)) {
           // the clock runs on evenly; a frame that is late does not make the next one early
           this.clock = Math.max(this.clock + period, now - period);
@@ -139,7 +163,7 @@ export class Playback {
 
   /** Lets the sound come in with the frame that is shown, once the pictures that follow are here. */
   private async sound(): Promise<void> {
-    if (this.joining || this.heard.running || !this.heard.there) return;
+    if (this.joining || this.heard.running || !this.heard.there || this.swings) return;
     for (let next = this.frame + 1; next <= Math.min(this.last, this.frame + LEAD); next++)
       if (!this.pictures.has(next)) return;
     this.joining = true;

@@ -28,6 +28,11 @@ export class Selection {
     return this.thing?.kind === "plane" ? this.shot.plane(this.thing.id) : undefined;
   }
 
+  /** The chosen plane where it is a take. */
+  get take(): Plane | undefined {
+    return this.plane?.kind === "take" ? this.plane : undefined;
+  }
+
   /** The number of the chosen piece of a reel, or -1. */
   get piece(): number {
     const { thing } = this;

@@ -105,7 +105,8 @@ export class Tools {
   get placing(): Plane | undefined {
     const plane = this.placeable;
     if (!plane || this.tool === "place") return plane;
-    const placed = plane.kind === "element" || Object.keys(plane.placement).length > 0;
+    const placed =
+      plane.kind === "element" || plane.kind === "take" || Object.keys(plane.placement).length > 0;
     return placed && this.tool !== "hand" ? plane : undefined;
   }
 

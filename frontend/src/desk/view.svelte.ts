@@ -38,6 +38,18 @@ export class View {
   /** What the shelf shows in the large picture while the pointer is on it: a view, in place of the chosen one. */
   trying = $state.raw<AnyView | null>(null);
 
+  /** The take whose difference from what lies behind it is looked at. */
+  private apart = $state<string | null>(null);
+
+  /** Whether the difference of the chosen take is looked at. */
+  get takesApart(): boolean {
+    return !!this.apart && this.selection.take?.id === this.apart;
+  }
+
+  turnTakesApart(): void {
+    this.apart = this.takesApart ? null : (this.selection.take?.id ?? null);
+  }
+
   constructor(
     private shot: ShotStore,
     private selection: Selection,
@@ -57,6 +69,8 @@ export class View {
   /** What the picture shows. */
   get wanted(): AnyView {
     if (this.trying) return this.trying;
+    if (this.takesApart && this.shot.onServer(this.apart!) && !this.plain)
+      return { kind: "takes", plane: this.apart! };
     return this.plain ? { kind: "plate" } : this.of(this.mode, this.selection.matteId);
   }
 

@@ -9,12 +9,14 @@ import type {
   DeedRequest,
   ExportRequest,
   Laying,
+  LineUpRequest,
   LayLook,
   NewLook,
   RideDeed,
   Riding,
   Settings,
   SwapRequest,
+  TakeRequest,
   TimelineFile,
   TrackRequest,
   JobOut,
@@ -142,10 +144,10 @@ export const api = {
         },
       }),
     ),
-  checks: (id: number, matte: string, first: number, last: number) =>
+  checks: (id: number, of: { matte: string } | { take: string }, first: number, last: number) =>
     got(
       client.GET("/api/shots/{id}/checks", {
-        params: { path: { id }, query: { matte, first, last } },
+        params: { path: { id }, query: { ...of, first, last } },
       }),
     ),
   sample: (
@@ -169,6 +171,23 @@ export const api = {
     `/api/shots/${id}/treatments/${step}/cdl?frame=${frame}`,
   paces: (id: number, plane: string) =>
     got(client.GET("/api/shots/{id}/planes/{plane}/paces", { params: { path: { id, plane } } })),
+  lineUp: (id: number, plane: string, body: LineUpRequest) =>
+    got(
+      client.POST("/api/shots/{id}/planes/{plane}/line-up", {
+        params: { path: { id, plane } },
+        body,
+      }),
+    ),
+  matchTone: (id: number, plane: string, body: TakeRequest) =>
+    got(
+      client.POST("/api/shots/{id}/planes/{plane}/tone", { params: { path: { id, plane } }, body }),
+    ),
+  change: (id: number, plane: string, frame: number) =>
+    got(
+      client.GET("/api/shots/{id}/planes/{plane}/change", {
+        params: { path: { id, plane }, query: { frame } },
+      }),
+    ),
   readCdl: (text: string) => got(client.POST("/api/cdl", { body: { text } })),
   grain: (id: number, frame: number) =>
     got(client.GET("/api/shots/{id}/grain", { params: { path: { id }, query: { frame } } })),

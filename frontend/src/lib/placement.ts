@@ -42,7 +42,7 @@ export function ownSize(plane: Plane, doc: Shot): [number, number] {
   const by = (id: unknown): Footage | undefined => doc.footage.find((one) => one.id === id);
   const plate = by(doc.plate)!;
   const own =
-    plane.kind === "element" || plane.kind === "fill" ? by(plane.params.footage) : undefined;
+    plane.kind !== "group" && plane.kind !== "line" ? by(plane.params.footage) : undefined;
   if (!own) return [plate.width, plate.height];
   const [across, down] = [plate.width / own.width, plate.height / own.height];
   const fit = (plane.params.fit as string | undefined) ?? "cover";

@@ -67,9 +67,10 @@
   {#if desk.playback.loop}
     <button
       class={[PRESS, "text-[#a9d6f5]"]}
-      title="End the loop (Escape)"
+      title={desk.playback.swings ? "There and back; end it (Escape)" : "End the loop (Escape)"}
       onclick={() => (desk.playback.loop = null)}
-      >loop {first + desk.playback.loop[0]}–{first + desk.playback.loop[1]} ✕</button
+      >{desk.playback.swings ? "⇄" : "loop"}
+      {first + desk.playback.loop[0]}–{first + desk.playback.loop[1]} ✕</button
     >
   {/if}
   {#if come < span && span <= desk.playback.pictures.room}
@@ -104,7 +105,7 @@
   >
   {#if !shot.reel}<button
       class={PRESS}
-      disabled={!desk.selection.matteId && !desk.selection.track}
+      disabled={!desk.selection.matteId && !desk.selection.track && !desk.selection.take}
       title="Next problem or touch (Page Down)"
       aria-label={doubts ? `${doubts} to look at` : "Next touch"}
       onclick={() => desk.problem(1)}

@@ -226,7 +226,10 @@ export function checks(
   c.lineWidth = 1;
   c.beginPath();
   for (let f = from; f <= to; f++) {
-    const x = column.x + 4 + Math.min(1, (s.checks.get(f)?.chatter ?? 0) / 4) * room;
+    const x =
+      column.x +
+      4 +
+      Math.min(1, (s.checks.get(f)?.chatter || s.checks.get(f)?.seam || 0) / 4) * room;
     const mid = y(f) + s.rows.row / 2;
     if (f === from) c.moveTo(x, mid);
     else c.lineTo(x, mid);

@@ -21,5 +21,5 @@ export function newPull(id: string, kind: string): Pull {
 
 /** A matte as it begins: with a trace, and nothing marked yet. */
 export function newMatte(name: string, id: string) {
-  return { id, name, pulls: [newPull(`${id}-trace`, "trace")], edge: {}, settled: null };
+  return { id, name, of: null, pulls: [newPull(`${id}-trace`, "trace")], edge: {}, settled: null };
 }

@@ -113,6 +113,7 @@ export function newPlane(
     last: null,
     placement: {},
     ride: null,
+    line_up: null,
     time: {},
     params: {},
     ...begins,

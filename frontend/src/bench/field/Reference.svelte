@@ -18,7 +18,7 @@
   /** Whether a shot can be chosen, too: by an element. */
   const films = $derived.by(() => {
     const plane = /^\/planes\/(\d+)\/params\/footage$/.exec(path);
-    return !!plane && doc.planes[Number(plane[1])]?.kind === "element";
+    return !!plane && ["element", "take"].includes(doc.planes[Number(plane[1])]?.kind ?? "");
   });
   const fits = (f: FootageOut) => (tables ? f.kind === "table" : sounds ? !!f.sound : f.frames > 0);
   const own = $derived(
