@@ -10,6 +10,7 @@
   import Select from "../ui/Select.svelte";
   import Card from "./Card.svelte";
   import {
+    ABOUT,
     freeze,
     hear,
     heardNow,
@@ -60,6 +61,16 @@
   const mattes = $derived(shot.doc.mattes.map((m) => ({ value: m.id, label: m.name })));
   const film = $derived(footage?.film ?? null);
   const seen = $derived([...desk.checks.found.values()].filter((c) => c.problems.length).length);
+
+  const left = $derived(plane.line_up?.error ?? null);
+  const placed = $derived(
+    !plane.line_up
+      ? "not lined up"
+      : left === null
+        ? "lined up"
+        : `${left.toFixed(2)} px are left${left > 1 ? ": look about the thing alone" : ""}`,
+  );
+  const visible = $derived(seen ? `the join is seen on ${seen} frames` : "the join is not seen");
 
   $effect(() => {
     const wanted = chosen;
@@ -180,10 +191,14 @@
     onpick={(v) => (over = v as Over)}
   />{/snippet}
 {#snippet outs()}<Select
-    name="Left out"
+    name="Looked at where"
     class="min-w-0 flex-1"
     value={out}
-    options={[{ value: "", label: "nothing" }, ...mattes]}
+    options={[
+      { value: "", label: "all of the picture" },
+      ...mattes.map((m) => ({ value: m.value, label: `without ${m.label}` })),
+      ...mattes.map((m) => ({ value: ABOUT + m.value, label: `about ${m.label} alone` })),
+    ]}
     onpick={(v) => (out = v)}
   />{/snippet}
 {#snippet lines()}
@@ -197,14 +212,6 @@
     title="Brings its light, sharpness and grain to the plate’s"
     onclick={() => run("Measuring …", () => matchTone(desk, plane, over, out))}>Match tone</Button
   >
-  <span class="min-w-0 flex-1 truncate text-xs text-quiet" role="status" aria-label="Line-up"
-    >{busy ||
-      (plane.line_up
-        ? plane.line_up.error === null
-          ? "lined up"
-          : `${plane.line_up.error.toFixed(2)} px are left`
-        : "not lined up")}</span
-  >
   {#if plane.line_up && !busy}<Button
       kind="bare"
       aria-label="Remove the line-up"
@@ -214,6 +221,11 @@
           "remove the line-up",
         )}>✕</Button
     >{/if}
+{/snippet}
+{#snippet state()}
+  <span class="truncate text-xs text-quiet" role="status" aria-label="Line-up"
+    >{busy || [placed, plane.gate ? visible : ""].filter(Boolean).join(" · ")}</span
+  >
 {/snippet}
 {#snippet edges()}
   <Button
@@ -225,9 +237,6 @@
     disabled={!!busy}
     title="A soft ellipse about it, to be dragged, and to ride on a track"
     onclick={() => run("Looking …", () => through(desk, plane, "shape"))}>Soft shape</Button
-  >
-  <span class="min-w-0 flex-1 truncate text-xs text-quiet"
-    >{plane.gate ? (seen ? `seen on ${seen} frames` : "the join is not seen") : ""}</span
   >
 {/snippet}
 {#snippet firsts()}
@@ -251,9 +260,10 @@
 
 <Card title="Join" note="of the two takes" above={strip}>
   {@render row("Camera", kinds)}
-  {@render row("Looked at", overs)}
-  {@render row("Left out", outs)}
+  {@render row("On", overs)}
+  {@render row("Where", outs)}
   {@render row("", lines)}
+  {@render row("", state)}
   {@render row("Edge", edges)}
   {@render row("Join", firsts)}
   {#if footage?.sound || shot.about.plate.sound}{@render row("Heard", sounds)}{/if}

@@ -8,6 +8,7 @@ import { newGate } from "../stand/planes";
 
 export type Kind = NonNullable<LineUpRequest["kind"]>;
 export type Over = NonNullable<TakeRequest["over"]>;
+export const ABOUT = "about ";
 const SILENT = -60;
 
 /** The frame of the shot from which on the take is seen. */
@@ -33,7 +34,10 @@ export function joinAt(desk: Desk, plane: Plane, frame: number) {
 function asked(desk: Desk, plane: Plane, over: Over, out: string): TakeRequest {
   const last = Math.min(plane.last ?? desk.shot.count - 1, desk.shot.range[1]);
   const first = Math.min(joinOf(plane), last);
-  return { first, last: over === "frame" ? first : last, over, leave_out: out || null };
+  // a matte after a sign is looked about, and not left out
+  const about = out.startsWith(ABOUT);
+  const leave_out = (about ? out.slice(ABOUT.length) : out) || null;
+  return { first, last: over === "frame" ? first : last, over, leave_out, about };
 }
 
 export async function lineUp(desk: Desk, plane: Plane, kind: Kind, over: Over, out: string) {

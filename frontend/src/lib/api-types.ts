@@ -3557,6 +3557,11 @@ export interface components {
              */
             leave_out?: string | null;
             /**
+             * About
+             * @default false
+             */
+            about?: boolean;
+            /**
              * Kind
              * @default similar
              * @enum {string}
@@ -3589,7 +3594,7 @@ export interface components {
          * @description Which frames of a shot a take is compared with the plate on, and how.
          *
          *     over: the first frame alone; one value that holds for all; or one for each frame. leave_out: a matte of what is not
-         *     looked at.
+         *     looked at; about: of what alone is looked at, with what lies about it.
          */
         TakeRequest: {
             /** First */
@@ -3607,6 +3612,11 @@ export interface components {
              * @default null
              */
             leave_out?: string | null;
+            /**
+             * About
+             * @default false
+             */
+            about?: boolean;
         };
         /**
          * ChangeOut

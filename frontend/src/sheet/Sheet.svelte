@@ -72,7 +72,14 @@
     })),
   ]);
   const cols = $derived<Column[]>(
-    columns(size.width, all, keyedName(), desk.playback.heard.there, !!code),
+    columns(
+      size.width,
+      all,
+      keyedName(),
+      desk.playback.heard.there,
+      !!code,
+      desk.selection.take ? "Join" : "Chatter",
+    ),
   );
   const keyed = $derived(keysOfSelection());
   // svelte-ignore state_referenced_locally (a component never changes its desk)

@@ -32,6 +32,7 @@ export function columns(
   keyed: string,
   sounds = false,
   coded = false,
+  checked = "Chatter",
 ): Column[] {
   const found: Column[] = [];
   let x = 0;
@@ -51,7 +52,7 @@ export function columns(
   }
   add(keyed || "Keys", 28, "keys", true);
   add("Doubt", Math.max(30, width - x - 34), "doubt");
-  add("Chatter", 34, "chatter", true);
+  add(checked, 34, "chatter", true);
   return found;
 }
 

@@ -471,13 +471,14 @@ class TakeRequest(In):
     """Which frames of a shot a take is compared with the plate on, and how.
 
     over: the first frame alone; one value that holds for all; or one for each frame. leave_out: a matte of what is not
-    looked at.
+    looked at; about: of what alone is looked at, with what lies about it.
     """
 
     first: int = Field(ge=0)
     last: int = Field(ge=0)
     over: Literal["frame", "all", "each"] = "frame"
     leave_out: str | None = Field(None, max_length=40)
+    about: bool = False
 
 
 class LineUpRequest(TakeRequest):

@@ -130,7 +130,7 @@ def line_up(path: PlanePath, body: LineUpRequest) -> Response:
     with shared.database.session() as session:
         stand = whole_stand(session, path.id)
     frames = _frames(stand, body)
-    found = lined_up(stand, path.plane, frames, body.over, body.kind, _matte(stand, body), shared.cache)
+    found = lined_up(stand, path.plane, frames, body.over, body.kind, _matte(stand, body), shared.cache, body.about)
     return answer(LinedOut(line_up=found.line_up, still=round(found.still, 3)))
 
 
@@ -141,8 +141,12 @@ def match_tone(path: PlanePath, body: TakeRequest) -> Response:
     with shared.database.session() as session:
         stand = whole_stand(session, path.id)
     frames = _frames(stand, body)
-    found = matched(stand, path.plane, frames, body.over, _matte(stand, body), shared.cache)
-    more = measured(work_out(stand.plate(frames[0]), shared.cache)) if found.texture.grainier else None
+    found = matched(stand, path.plane, frames, body.over, _matte(stand, body), shared.cache, body.about)
+    more = None
+    if found.texture.grainier:
+        more = measured(work_out(stand.plate(frames[0]), shared.cache))
+        # it has some of its own
+        more["amount"] = round(more["amount"] * found.texture.missing, 2)
     blur = found.texture.blur if found.texture.blur >= LEAST_BLUR else 0.0
     return answer(MatchedOut(values=found.values, left=round(found.left, 2), blur=blur, grain=more))
 

@@ -26,6 +26,7 @@ Over = Literal["frame", "all", "each"]
 FEW, MANY = 7, 48  # frames that are looked at for one value that holds for all, and for one that follows the frames
 ALIKE = 0.005  # by how much of itself a take's rate may differ
 CALM = 2.0  # samples: the deviation of the weights by which neighbouring frames' line-ups are smoothed
+ABOUT = 0.08  # of the width: how far about a matte is looked
 GAIN = 4  # times that a difference is shown as
 
 
@@ -49,11 +50,12 @@ class Matched:
 
 
 def lined_up(stand: Stand, plane_id: str, frames: Sequence[int], over: Over, kind: Kind, leave_out: str | None,
-             cache: Cache) -> Lined:  # fmt: skip
+             cache: Cache, about: bool = False) -> Lined:  # fmt: skip
     """Lines a take up with the plate by what stands still in both.
 
     frames: those of the shot that count, in order. over: the first one alone; one line-up for all; or one for each,
-    smoothed. leave_out: a matte of what is not looked at. Raises RecipeError for a take of another size or rate, or one
+    smoothed. leave_out: a matte of what is not looked at; about: of all that is looked at, with what lies about it, since
+    things nearer and further off do not lie on one another both. Raises RecipeError for a take of another size or rate, or one
     that shows nothing alike.
     """
     plane = _take(stand, plane_id)
@@ -62,7 +64,7 @@ def lined_up(stand: Stand, plane_id: str, frames: Sequence[int], over: Over, kin
     fault: RecipeError | None = None
     for frame in looked:
         here, there = _both(stand, plane, frame, cache)
-        without = None if leave_out is None else np.asarray(work_out(stand.matte(leave_out, frame), cache), np.float32)
+        without = None if leave_out is None else _left_out(stand, leave_out, frame, about, cache)
         try:
             one = line_up(here, there, kind, without)
         except RecipeError as nothing:
@@ -89,10 +91,10 @@ def lined_up(stand: Stand, plane_id: str, frames: Sequence[int], over: Over, kin
 
 
 def matched(stand: Stand, plane_id: str, frames: Sequence[int], over: Over, leave_out: str | None,
-            cache: Cache) -> Matched:  # fmt: skip
+            cache: Cache, about: bool = False) -> Matched:  # fmt: skip
     """Measures how a take's tone and texture are brought to the plate's, where it lies on it.
 
-    frames, over and leave_out are as for `lined_up`. Raises RecipeError where too little can be compared.
+    frames, over, leave_out and about are as for `lined_up`. Raises RecipeError where too little can be compared.
     """
     plane = _take(stand, plane_id)
     gains, offsets, left, at = [], [], [], []
@@ -105,7 +107,7 @@ def matched(stand: Stand, plane_id: str, frames: Sequence[int], over: Over, leav
         lies = brought(there, matrix, size)
         use = covered(matrix, size, own)
         if leave_out is not None:
-            use &= work_out(stand.matte(leave_out, frame), cache) < 0.1
+            use &= _left_out(stand, leave_out, frame, about, cache) < 0.1
         try:
             found = tone(here, lies, use)
         except RecipeError as nothing:
@@ -221,6 +223,17 @@ def _both(stand: Stand, plane: Plane, frame: int, cache: Cache) -> tuple[U8, U8]
         raise RecipeError(f"'{plane.name}' has nothing to show on this frame.", "Choose another of its frames.")
     here = work_out(stand.plate(frame), cache)
     return np.ascontiguousarray(here), np.ascontiguousarray(work_out(there, cache))
+
+
+def _left_out(stand: Stand, matte: str, frame: int, about: bool, cache: Cache) -> F32:
+    """What is not looked at, (H, W) float32: what a matte covers, or all that lies far from it."""
+    cover = np.asarray(work_out(stand.matte(matte, frame), cache), np.float32)
+    if not about:
+        return cover
+    if cover.max() < 0.5:
+        raise RecipeError(f"'{stand.shot.matte(matte).name}' is empty on this frame.", "Look at all of the picture.")
+    far = cv2.distanceTransform((cover < 0.5).astype(np.uint8), cv2.DIST_L2, 5)
+    return np.asarray(far > ABOUT * cover.shape[1], np.float32)
 
 
 def _nothing() -> RecipeError:

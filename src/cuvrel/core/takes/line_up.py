@@ -29,7 +29,8 @@ SAMPLES = 60_000  # pixels of a level that are aligned
 COARSEST = 2  # the level that alignment begins with: features come within a few pixels
 ALIKE = 0.35  # the correlation below which nothing was found
 BLOCKS = 3  # in which the remaining error is looked for, across and down
-CELL = 64  # pixels of a block's cells
+AROUND = 12.0  # pixels about a place over which light is evened
+CORNERS, WINDOW, FARTHEST = 500, 15, 20.0  # that are followed, in how large a window, and by how many pixels at most
 HALF = np.array([[1, 0, 0.5], [0, 1, 0.5], [0, 0, 1.0]])
 """From places counted from a pixel's middle to those from the picture's corner."""
 
@@ -145,21 +146,32 @@ def _of_kind(at: F64, to: F64, kind: Kind) -> F64:
 
 def _left(first: U8, second: U8) -> float | None:
     """The shift that is left between two pictures that lie on one another: the median over a few parts of them, each
-    the median of its cells that have something to tell, in pixels.
+    the median of its corners that are found again, in pixels.
+
+    Corners are followed by Lucas and Kanade's method (Bouguet, 2000) there and back. What is nearer or further off than
+    what was lined up lies apart by more, and counts as well.
     """
-    here, there = (cv2.cvtColor(one, cv2.COLOR_RGB2GRAY).astype(np.float32) for one in (first, second))
-    window = cv2.createHanningWindow((CELL, CELL), cv2.CV_32F)
+    here, there = (_evened(one) for one in (first, second))
     high, wide = here.shape
-    sides: list[float] = []
-    for row in range(BLOCKS):
-        for column in range(BLOCKS):
-            shifts = []
-            for y in range(row * high // BLOCKS, (row + 1) * high // BLOCKS - CELL + 1, CELL // 2):
-                for x in range(column * wide // BLOCKS, (column + 1) * wide // BLOCKS - CELL + 1, CELL // 2):
-                    cell = np.s_[y : y + CELL, x : x + CELL]
-                    by, sure = cv2.phaseCorrelate(here[cell], there[cell], window)
-                    if sure > 0.3 and np.hypot(*by) < 3:
-                        shifts.append(by)
-            if len(shifts) >= 3:
-                sides.append(float(np.hypot(*np.median(np.array(shifts), axis=0))))
+    corners = cv2.goodFeaturesToTrack(here, CORNERS, 0.01, max(4, wide // 100))
+    if corners is None:
+        return None
+    size = (WINDOW, WINDOW)
+    to, found, _ = cv2.calcOpticalFlowPyrLK(here, there, corners, corners.copy(), winSize=size, maxLevel=2)
+    back, again, _ = cv2.calcOpticalFlowPyrLK(there, here, to, to.copy(), winSize=size, maxLevel=2)
+    at, by = corners[:, 0], (to - corners)[:, 0]
+    sure = (found.ravel() > 0) & (again.ravel() > 0) & (np.hypot(*(back - corners)[:, 0].T) < 0.5)
+    sure &= np.hypot(*by.T) < FARTHEST
+    block = (at[:, 1] * BLOCKS // high).astype(int) * BLOCKS + (at[:, 0] * BLOCKS // wide).astype(int)
+    parts = [by[sure & (block == n)] for n in range(BLOCKS * BLOCKS)]
+    sides = [float(np.hypot(*np.median(one, axis=0))) for one in parts if len(one) >= 4]
     return float(np.median(sides)) if sides else None
+
+
+def _evened(picture: U8) -> U8:
+    """Its grey by how it stands out from what lies about it, (H, W): the light of two takes may differ."""
+    grey = cv2.cvtColor(picture, cv2.COLOR_RGB2GRAY).astype(np.float32)
+    grey = np.asarray(cv2.GaussianBlur(grey, (0, 0), 1.0), np.float32)
+    apart = grey - cv2.GaussianBlur(grey, (0, 0), AROUND)
+    spread = np.sqrt(cv2.GaussianBlur(apart * apart, (0, 0), AROUND)) + 2
+    return np.clip(128 + 40 * apart / spread, 0, 255).astype(np.uint8)

@@ -28,6 +28,11 @@ class Texture:
         """Whether the first has more grain than the second."""
         return self.grain[0] > MORE * self.grain[1] + 0.2
 
+    @property
+    def missing(self) -> float:
+        """The share of the first's grain that the second lacks, 0 to 1: the squares of grains add up."""
+        return float(np.sqrt(max(0.0, 1 - (self.grain[1] / max(self.grain[0], 1e-6)) ** 2)))
+
 
 def texture(first: U8, second: U8, there: Mask) -> Texture:
     """Compares two takes that lie on one another, (H, W, 3) uint8 sRGB, where both are seen.
