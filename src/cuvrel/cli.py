@@ -340,9 +340,13 @@ def _stepped(bar: Any, done: int, total: int) -> None:
 @click.option("--kind", type=click.Choice(["shift", "similar", "affine", "perspective"]), default="similar",
               show_default=True, help="What the camera did between them.")  # fmt: skip
 @click.option("--leave-out", type=click.Path(exists=True, path_type=Path), help="What of FIRST is not looked at, grey.")
+@click.option("--frames", type=click.IntRange(1), default=1, show_default=True,
+              help="Frames from there on, on each of which the seam is looked for.")  # fmt: skip
 @click.option("--to", type=click.Path(dir_okay=False, path_type=Path), required=True, help="What was found, as JSON.")
 @sentences
-def lined_up(first: Path, second: Path, at: tuple[int, int], kind: Any, leave_out: Path | None, to: Path) -> None:
+def lined_up(
+    first: Path, second: Path, at: tuple[int, int], kind: Any, leave_out: Path | None, frames: int, to: Path
+) -> None:
     """Line a take up with another one of the same set-up, by what stands still in both.
 
     "matrix" takes a pixel of SECOND to the pixel of FIRST that shows the same place, counted from the corner of the top
@@ -351,7 +355,7 @@ def lined_up(first: Path, second: Path, at: tuple[int, int], kind: Any, leave_ou
     """
     from cuvrel import headless
 
-    found = headless.take_lined_up(first, second, at, kind, leave_out)
+    found = headless.take_lined_up(first, second, at, kind, leave_out, frames)
     to.write_text(json.dumps(found, indent=1) + "\n")
     left = "what is left can't be told" if found["error_px"] is None else f"{found['error_px']:.3f} px left"
     click.echo(f"{left}, light times {', '.join(f'{one:.3f}' for one in found['gain'])}")

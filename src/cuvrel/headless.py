@@ -9,10 +9,11 @@ from dataclasses import asdict, replace
 from pathlib import Path
 from typing import Any, Literal
 
+import cv2
 import numpy as np
 from pydantic import ValidationError
 
-from cuvrel.core.arrays import F32, U8
+from cuvrel.core.arrays import F32, F64, U8, Mask
 from cuvrel.core.export.formats import How, how_of
 from cuvrel.core.export.order import Order, ordered
 from cuvrel.core.export.order import Settings as Ordering
@@ -20,6 +21,7 @@ from cuvrel.core.export.sound_track import sound_for
 from cuvrel.core.export.write import write_frames
 from cuvrel.core.follow.plan import Frame, FramesInMemory, trace_and_follow
 from cuvrel.core.follow.run import Settings
+from cuvrel.core.imaging.colour import decode, encode
 from cuvrel.core.media.probe import MediaInfo, pack_sequence, probe
 from cuvrel.core.media.reader import Reader, as_grey
 from cuvrel.core.media.sound import Samples, Stored, extract
@@ -40,7 +42,8 @@ from cuvrel.core.stand.uncovered import Uncovered
 from cuvrel.core.stand.view_kinds import ResultView
 from cuvrel.core.stand.views import view
 from cuvrel.core.takes.line_up import Kind, brought, covered, line_up
-from cuvrel.core.takes.tone import tone
+from cuvrel.core.takes.seam import middle_of_change, seam, seen
+from cuvrel.core.takes.tone import Tone, tone, undone
 from cuvrel.core.tracks.follow import CanNotTrack, Tracker, tracked
 from cuvrel.core.tracks.interchange import Wanted, as_json
 from cuvrel.core.tracks.pyramids import Scenes
@@ -59,6 +62,7 @@ __all__ = [
     "track",
 ]
 Voice = Literal["kept", "pitched", "silent", "none"]
+SOFT = 24.0  # pixels on either side of a seam, at the most
 CACHE = 256 << 20  # bytes of pictures that are kept
 
 
@@ -170,9 +174,12 @@ def follow(
             "halts": sorted(halts, key=lambda h: int(h["frame"]))}  # fmt: skip
 
 
-def take_lined_up(first: Path, second: Path, at: tuple[int, int], kind: Kind, leave_out: Path | None) -> dict[str, Any]:
+def take_lined_up(
+    first: Path, second: Path, at: tuple[int, int], kind: Kind, leave_out: Path | None, frames: int = 1
+) -> dict[str, Any]:
     """How a frame of one take lies on a frame of another one, and how its light differs, as the document that is
-    written. leave_out: a grey video or picture of what of the first take is not looked at.
+    written. leave_out: a grey video or picture of what of the first take is not looked at. frames: from there on, on
+    which the seam around what the second alone shows is looked for; as many as both takes have, at the most.
 
     Raises RecipeError or MediaError.
     """
@@ -198,7 +205,29 @@ def take_lined_up(first: Path, second: Path, at: tuple[int, int], kind: Kind, le
     return {
         "matrix": found.matrix.tolist(), "error_px": left, "still": round(found.still, 4),
         "gain": list(light.gain), "offset": list(light.offset), "left": round(light.spread, 3),
+        "seam": _seams(first, second, at, found.matrix, light, there, frames),
     }  # fmt: skip
+
+
+def _seams(first: Path, second: Path, at: tuple[int, int], matrix: F64, light: Tone, there: Mask, frames: int) -> Any:
+    """The seam of each frame: the line as its corners, in pixels of the first take, and how much it is seen; no line
+    where both show the same.
+    """
+    out = []
+    with footage(first) as (here, info), footage(second) as (over, other):
+        for n in range(min(frames, info.frames - at[0], other.frames - at[1])):
+            plate = here.frame(at[0] + n)
+            lies = undone(decode(brought(over.frame(at[1] + n), matrix, plate.shape[:2])), light)
+            taken = encode(lies)
+            change = middle_of_change(plate, taken, there)
+            cover = np.zeros(plate.shape[:2], np.float32)
+            if change is not None:
+                cover = seam(plate, taken, change[0], 1.1 * change[1], SOFT, there)
+            lines, _ = cv2.findContours((cover > 0.5).astype(np.uint8), cv2.RETR_EXTERNAL, cv2.CHAIN_APPROX_SIMPLE)
+            line = max(lines, key=cv2.contourArea)[:, 0].tolist() if lines else []
+            shown = encode(lies * cover[..., None] + decode(plate) * (1 - cover[..., None]))
+            out.append({"frame": at[0] + n, "line": line, "seen": round(seen(shown, plate, taken, cover), 3)})
+    return out
 
 
 def _range(text: str | None, count: int) -> tuple[int, int]:

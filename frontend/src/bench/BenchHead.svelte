@@ -5,6 +5,7 @@
   import Icon from "../lib/Icon.svelte";
   import { settle } from "../desk/deeds";
   import Button from "../ui/Button.svelte";
+  import Select from "../ui/Select.svelte";
   import { lookAfter, saysOfMatte, saysOfPlane } from "./recipes";
 
   let { desk, matte, plane, track }: { desk: Desk; matte?: Matte; plane?: Plane; track?: Track } =
@@ -19,6 +20,14 @@
         ? saysOfPlane(desk, plane)
         : shot.entry("track", track!.kind).hint,
   );
+
+  const takes = $derived(shot.doc.planes.filter((one) => one.kind === "take"));
+
+  /** What the matte is pulled from: the plate, or a take where it lies on it. */
+  function of(take: string) {
+    const path = `${shot.mattePath(matte!.id)}/of`;
+    shot.edit([{ op: "add", path, value: take || null }], "pull from another take");
+  }
 
   function rename(name: string) {
     const path = matte
@@ -49,6 +58,16 @@
     class={["min-w-0 flex-1 truncate text-xs", old ? "text-redtext" : "text-quiet"]}
     title={says}>{says}</span
   >
+  {#if matte && takes.length}<Select
+      name="Pulled from"
+      class="max-w-40"
+      value={matte.of ?? ""}
+      options={[
+        { value: "", label: "of the plate" },
+        ...takes.map((one) => ({ value: one.id, label: `of ${one.name}` })),
+      ]}
+      onpick={of}
+    />{/if}
   {#if !track}<Button
       kind="bare"
       aria-pressed={desk.curves}

@@ -6,7 +6,7 @@
   import type { Desk } from "../desk/desk.svelte";
   import { columns, draw, type Column, type Followed } from "./draw";
   import { MOST, Rows } from "./rows";
-  import { SheetHand } from "./hand.svelte";
+  import { joinOf, SheetHand } from "./hand.svelte";
 
   let { desk }: { desk: Desk } = $props();
   const CHIPS = [
@@ -164,6 +164,7 @@
       code,
       loop: desk.playback.loop,
       range: shot.range,
+      join: joinOf(desk),
       film,
       filmStep: shot.about.plate.film?.step ?? 1,
       filmCount: shot.about.plate.film?.count ?? 1,

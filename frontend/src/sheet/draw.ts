@@ -70,6 +70,8 @@ export type Scene = {
   loop: [number, number] | null;
   /** The frames that are worked on. */
   range: [number, number];
+  /** The first and the last frame on which the chosen take is seen. */
+  join: [number, number] | null;
   film: HTMLImageElement | null;
   filmStep: number;
   filmCount: number;
@@ -137,6 +139,7 @@ export function draw(canvas: HTMLCanvasElement, scene: Scene): void {
     if (column.kind === "chatter") checks(c, scene, ink, column, from, to, y);
   }
   cuts(c, scene, ink, y);
+  if (scene.join) joined(c, scene, scene.join, ink, y);
   range(c, scene, ink, y);
   if (laid.folded) stripes(c, scene, ink, y);
   playhead(c, scene, ink, y);
@@ -146,6 +149,30 @@ export type Y = (frame: number) => number;
 
 /** How far from its line a marker of the range can be taken hold of, and how wide it is. */
 export const MARKER = { reach: 8, width: 9 };
+
+/** Where a take is seen: a blue bar at the right edge, with a line and a tab at either end to take hold of. */
+function joined(
+  c: CanvasRenderingContext2D,
+  s: Scene,
+  join: [number, number],
+  ink: Ink,
+  y: Y,
+): void {
+  const [top, bottom] = [Math.round(y(join[0])), Math.round(y(join[1] + 1))];
+  c.fillStyle = ink.blue;
+  c.fillRect(s.width - 2, top, 2, bottom - top);
+  for (const [at, way] of [
+    [top, 1],
+    [bottom, -1],
+  ] as const) {
+    c.fillRect(0, way > 0 ? at : at - 1, s.width, 1);
+    c.beginPath();
+    c.moveTo(s.width, at);
+    c.lineTo(s.width - MARKER.width, at);
+    c.lineTo(s.width, at + 8 * way);
+    c.fill();
+  }
+}
 
 /** What lies outside the range is veiled; a tab marks where it begins, and one where it ends. */
 function range(c: CanvasRenderingContext2D, s: Scene, ink: Ink, y: Y): void {

@@ -18,7 +18,24 @@ type Laid = {
   keyed: Map<number, boolean>;
 };
 type Landing = { set: [number, number]; to: [number, number] };
-type Dragged = "none" | "time" | "loop" | "ring" | "span" | "stretch" | "first" | "last" | "cut";
+type Dragged =
+  | "none"
+  | "time"
+  | "loop"
+  | "ring"
+  | "span"
+  | "stretch"
+  | "first"
+  | "last"
+  | "cut"
+  | "begins"
+  | "ends";
+
+/** The first and the last frame on which the chosen take is seen. */
+export function joinOf(desk: Desk): [number, number] | null {
+  const { take } = desk.selection;
+  return take ? [take.first ?? 0, take.last ?? desk.shot.count - 1] : null;
+}
 
 export class SheetHand {
   /** Where dragged keys would land: the set, and its frames from there. */
@@ -109,11 +126,23 @@ export class SheetHand {
     desk.span = done.set[0] === done.set[1] ? null : done.to;
   }
 
+  /** Which end of the chosen take is under the pointer, if one is. */
+  private takeAt(event: PointerEvent): "begins" | "ends" | null {
+    const join = joinOf(this.desk);
+    const { canvas } = this.laid();
+    if (!join || this.x(event) < canvas.clientWidth - MARKER.width) return null;
+    const end = this.endAt(event, join);
+    return end && (end === "first" ? "begins" : "ends");
+  }
+
   /** Which marker of the range is under the pointer, if one is. */
   private markerAt(event: PointerEvent): "first" | "last" | null {
-    if (this.x(event) > MARKER.width) return null;
+    return this.x(event) > MARKER.width ? null : this.endAt(event, this.desk.shot.range);
+  }
+
+  /** Which end of some frames the pointer is at. */
+  private endAt(event: PointerEvent, range: [number, number]): "first" | "last" | null {
     const { rows } = this.laid();
-    const range = this.desk.shot.range;
     const y = this.y(event);
     const [first, last] = [rows.y(range[0]), rows.y(range[1] + 1)];
     if (y >= first - 2 && y <= first + MARKER.reach) return "first";
@@ -162,6 +191,12 @@ export class SheetHand {
     canvas.setPointerCapture(event.pointerId);
     this.from = this.frameAt(event);
     playback.stop();
+    const end = this.takeAt(event);
+    if (end) {
+      this.dragging = end;
+      this.hold = `join-${Date.now()}`;
+      return;
+    }
     const marker = this.markerAt(event);
     if (marker) {
       this.dragging = marker;
@@ -191,8 +226,25 @@ export class SheetHand {
     else if (this.dragging === "cut") this.dragCut(Math.round(this.laid().rows.at(this.y(event))));
     else if (this.dragging === "first") playback.setRange(Math.min(at, last), last, this.hold);
     else if (this.dragging === "last") playback.setRange(first, Math.max(at, first), this.hold);
+    else if (this.dragging === "begins" || this.dragging === "ends") this.dragTake(at);
     else if (this.dragging === "time") playback.go(at);
     else if (at !== this.from) playback.loop = [Math.min(this.from, at), Math.max(this.from, at)];
+  }
+
+  /** The chosen take begins or ends on another frame; its own frames stay where they are in time. */
+  private dragTake(at: number): void {
+    const { shot, selection, playback } = this.desk;
+    const join = joinOf(this.desk);
+    if (!join || !selection.take) return;
+    const first = this.dragging === "begins";
+    const value = Math.max(first ? 0 : join[0], Math.min(first ? join[1] : shot.count - 1, at));
+    const path = `${shot.planePath(selection.take.id)}/${first ? "first" : "last"}`;
+    shot.edit(
+      [{ op: "replace", path, value }],
+      first ? "move the join" : "end the take",
+      this.hold,
+    );
+    playback.go(value);
   }
 
   up(event: PointerEvent): void {

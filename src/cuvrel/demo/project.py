@@ -21,6 +21,7 @@ from cuvrel.demo import followed, log, tracked
 from cuvrel.demo.jobs import JOBS, job_document
 from cuvrel.demo.jobs_lines import MORE_JOBS
 from cuvrel.demo.jobs_tracked import TRACKED_JOBS
+from cuvrel.demo.joined import joined_document
 from cuvrel.demo.looks import SHOTS, demo_document, fan_document
 from cuvrel.demo.morning import MADE, morning_document
 from cuvrel.demo.reel import SHOTS as SHOTS_LAID
@@ -91,7 +92,9 @@ def install(
             plate, table = (entry(one).model_dump(mode="json")
                             for one in (film, _footage(session, project.id, blobs, CLIPS / log.TABLE)))  # fmt: skip
             shots.create(session, project.id, log.log_document(plate, table))
-            tell("demo project: the night watch in log")
+            first, second = (entry(rows[name]).model_dump(mode="json") for name in ("take-a", "take-b"))
+            shots.create(session, project.id, joined_document(first, second))
+            tell("demo project: the night watch in log, and two takes joined")
     return True
 
 

@@ -43,7 +43,7 @@ from cuvrel.store.db import Database, notify
 from cuvrel.store.disk_space import NoRoom, is_full
 from cuvrel.store.following import StoredFrames
 from cuvrel.store.footage import make_ready, prepare, say_ready
-from cuvrel.store.mattes import plate_row, store_matte
+from cuvrel.store.mattes import plate_row, seen_by, store_matte
 from cuvrel.store.models import FootageRow, JobRow, MatteFrame, Project, ShotRow
 from cuvrel.store.packed import opened
 from cuvrel.store.pictures import StoreSources
@@ -143,8 +143,7 @@ class Works(Resources):
                 _, pull = shot.trace(pull_id)
             except KeyError:
                 raise CuvrelError("The trace to follow is not in the shot any more.") from None
-            plate = plate_row(session, shot)
-        reader = self.readers.get(plate.blob, MediaInfo.from_json(plate.info))
+            seen = seen_by(session, shot_row.id, shot, pull_id, self.blobs, self.readers)
         values = pull.values().at(START)
         halting = bool(values["halt"])
         frames = StoredFrames(self.database, self.blobs, shot_row.id, pull_id, halting)
@@ -160,7 +159,7 @@ class Works(Resources):
         for number in range(int(row.progress.get("way", 0)), len(ways)):
             begun = row.progress if row.progress.get("way", 0) == number else {}
             way = FollowPass(
-                reader.frame, reader.info.frames, frames, *ways[number], settings, halting,
+                seen.frame, seen.count, frames, *ways[number], settings, halting,
                 bool(row.args.get("keep")), shot.frames, begun.get("at"), begun.get("back"),
             )  # fmt: skip
             last = None

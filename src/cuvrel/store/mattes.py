@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import threading
 from collections import OrderedDict, defaultdict
+from collections.abc import Callable, Hashable
 from dataclasses import dataclass
 from typing import Any
 
@@ -12,7 +13,7 @@ from sqlalchemy import select
 from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.orm import Session
 
-from cuvrel.core.arrays import F32
+from cuvrel.core.arrays import F32, U8
 from cuvrel.core.follow.find import find
 from cuvrel.core.media.probe import MediaInfo
 from cuvrel.core.media.writer import png_bytes, read_grey
@@ -20,13 +21,17 @@ from cuvrel.core.recipe.declared import declared
 from cuvrel.core.recipe.errors import MediaError, TraceError
 from cuvrel.core.recipe.models import Mark, Pull, Shot
 from cuvrel.core.recipe.values import START
+from cuvrel.core.stand.build import Stand
+from cuvrel.core.stand.nodes import Cache, work_out
 from cuvrel.core.trace.prepared import Prepared, prepare
 from cuvrel.core.trace.trace import trace
 from cuvrel.store.blobs import Blobs
 from cuvrel.store.db import Database, notify
 from cuvrel.store.documents import document_of
 from cuvrel.store.models import FootageRow, MatteFrame, ShotRow, frame_stamps
-from cuvrel.store.pictures import Readers
+from cuvrel.store.pictures import Readers, StoreSources
+
+TAKEN = 192 << 20  # bytes of pictures of a take that are kept while a trace is followed through it
 
 
 @dataclass(frozen=True)
@@ -64,6 +69,35 @@ class Stored:
     left: list[tuple[str, int]]
 
 
+@dataclass(frozen=True)
+class Seen:
+    """What a trace is pulled from: the plate, or a take as it lies on it.
+
+    frame: (H, W, 3) uint8 sRGB by its number; count: how many there are. key: what a frame is known by.
+    """
+
+    frame: Callable[[int], U8]
+    count: int
+    key: Callable[[int], Hashable]
+
+
+def seen_by(session: Session, shot_id: int, shot: Shot, pull_id: str, blobs: Blobs, readers: Readers) -> Seen:
+    """What a trace of a shot is pulled from. Raises KeyError or MediaError."""
+    matte, _ = shot.trace(pull_id)
+    plate = plate_row(session, shot)
+    if matte.of is None:
+        reader = readers.get(plate.blob, MediaInfo.from_json(plate.info))
+        known = plate.blob, _read(plate)
+        return Seen(reader.frame, reader.info.frames, lambda frame: known)
+    stand = Stand(shot, StoreSources(session, shot_id, shot, blobs, readers, proxies=False))
+    cache = Cache(TAKEN)
+
+    def frame(number: int) -> U8:
+        return np.ascontiguousarray(work_out(stand.pulled_from(matte.id, number), cache))
+
+    return Seen(frame, shot.plate_footage().frames, lambda number: stand.pulled_from(matte.id, number).key)
+
+
 class Touches:
     """Solves touched frames. Keeps what does not change between marks for the frames last marked."""
 
@@ -85,10 +119,10 @@ class Touches:
         if not wanted:
             return {}
         with database.session() as session:
-            plate = plate_row(session, after)
+            seen = {one.pull.id: self._seen(session, shot_id, after, one.pull.id) for one in wanted}
             rows = {(one.pull.id, one.frame): session.get(MatteFrame, (shot_id, one.pull.id, one.frame))
                     for one in wanted}  # fmt: skip
-        return {key: self._solved(plate, one, _base_of(rows[key]))
+        return {key: self._solved(seen[one.pull.id], one, _base_of(rows[key]))
                 for one in wanted for key in [(one.pull.id, one.frame)]}  # fmt: skip
 
     def store(self, session: Session, shot_id: int, before: Shot | None, after: Shot, solutions: Solutions) -> Stored:
@@ -127,8 +161,9 @@ class Touches:
                 row = session.get(MatteFrame, (shot_id, pull_id, frame))
                 if shot_row is None or wanted is None or row is None or row.origin != "touched":
                     return
-                plate, base = plate_row(session, document_of(session, shot_row).shot), _base_of(row)
-            found = self._solved(plate, wanted, base)
+                shot = document_of(session, shot_row).shot
+                seen, base = self._seen(session, shot_id, shot, pull_id), _base_of(row)
+            found = self._solved(seen, wanted, base)
             with database.session() as session:
                 shot_row = session.get(ShotRow, shot_id, with_for_update=True)
                 row = session.get(MatteFrame, (shot_id, pull_id, frame))
@@ -141,15 +176,18 @@ class Touches:
                 tell_frame(session, shot_id, pull_id, frame)
                 return
 
-    def _solved(self, plate: FootageRow, wanted: Wanted, base: str | None) -> Solved:
+    def _seen(self, session: Session, shot_id: int, shot: Shot, pull_id: str) -> Seen:
+        return seen_by(session, shot_id, shot, pull_id, self._blobs, self._readers)
+
+    def _solved(self, seen: Seen, wanted: Wanted, base: str | None) -> Solved:
         marks, (snap, detail) = wanted.marks, _solving(wanted.pull)
         prior = None if base is None else _grey(self._blobs, base)
         blob = None
         try:
             drawn = [mark for mark in marks if mark.kind != "found"]
             if len(drawn) < len(marks):
-                prior = self._found(plate, wanted.frame, snap, detail, needed=not drawn)
-            alpha = trace(self._prepared(plate, wanted.frame, snap), drawn, prior, snap, detail)
+                prior = self._found(seen, wanted.frame, snap, detail, needed=not drawn)
+            alpha = trace(self._prepared(seen, wanted.frame, snap), drawn, prior, snap, detail)
             blob = store_matte(self._blobs, alpha, by_hand=True)
         except TraceError:
             # out marks alone: nothing can be solved before there is an in mark, and the interface says so
@@ -165,16 +203,15 @@ class Touches:
         row.origin, row.doubt, row.halt, row.blob = "touched", 0.0, None, blob
         session.flush()
 
-    def _found(self, plate: FootageRow, frame: int, snap: float, detail: float, needed: bool) -> F32 | None:
+    def _found(self, seen: Seen, frame: int, snap: float, detail: float, needed: bool) -> F32 | None:
         """What the machine finds on a frame; kept, since every further mark on it asks again."""
-        key = (plate.blob, _read(plate), frame, snap, detail)
+        key = (seen.key(frame), frame, snap, detail)
         with self._lock:
             if key in self._finds:
                 self._finds.move_to_end(key)
                 return self._finds[key]
-        info = MediaInfo.from_json(plate.info)
         try:
-            found = find(self._readers.get(plate.blob, info).frame, frame, info.frames, snap, detail)
+            found = find(seen.frame, frame, seen.count, snap, detail)
         except TraceError:
             if needed:
                 raise
@@ -193,24 +230,22 @@ class Touches:
             session.delete(row)
         session.flush()
 
-    def _prepared(self, plate: FootageRow, frame: int, snap: float) -> Prepared:
-        key = (plate.blob, _read(plate), frame, snap)
+    def _prepared(self, seen: Seen, frame: int, snap: float) -> Prepared:
+        key = (seen.key(frame), frame, snap)
         with self._lock:
             if key in self._ready:
                 self._ready.move_to_end(key)
                 return self._ready[key]
-        info = MediaInfo.from_json(plate.info)
-        ready = prepare(self._readers.get(plate.blob, info).frame, info.frames, frame, snap)
+        ready = prepare(seen.frame, seen.count, frame, snap)
         with self._lock:
             self._ready[key] = ready
             while len(self._ready) > self._keep:
                 self._ready.popitem(last=False)
         return ready
 
-    def warm(self, plate: FootageRow, shot: Shot, frame: int) -> None:
+    def warm(self, seen: Seen, pull: Pull, frame: int) -> None:
         """Prepares a frame that is about to be marked."""
-        for snap in {_solving(pull)[0] for pull in marked_pulls(shot)}:
-            self._prepared(plate, frame, snap)
+        self._prepared(seen, frame, _solving(pull)[0])
 
 
 def marked_pulls(shot: Shot) -> list[Pull]:

@@ -21,7 +21,7 @@ from cuvrel.store.access import footage_for, project_for, shot_for
 from cuvrel.store.documents import document_of
 from cuvrel.store.footage import entry, read_by_hand
 from cuvrel.store.frames import snapshot
-from cuvrel.store.mattes import frames_of, plate_row
+from cuvrel.store.mattes import frames_of, marked_pulls, seen_by
 from cuvrel.store.models import JobRow, MatteFrame, ShotRow
 from cuvrel.web.models import (
     ById,
@@ -159,8 +159,10 @@ def ready(path: ById, query: FrameQuery) -> Response:
     shared = services()
     with shared.database.session() as session:
         shot = store.shot_of(session, shot_for(session, who(), path.id))
-        plate = plate_row(session, shot)
-    shared.touches.warm(plate, shot, min(query.frame, shot.plate_footage().frames - 1))
+        pulls = marked_pulls(shot)
+        seen = [seen_by(session, path.id, shot, pull.id, shared.blobs, shared.readers) for pull in pulls]
+    for pull, one in zip(pulls, seen, strict=True):
+        shared.touches.warm(one, pull, min(query.frame, one.count - 1))
     return Response(status=204)
 
 

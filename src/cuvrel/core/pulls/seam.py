@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import Any
+from typing import Any, Literal
 
 import numpy as np
 
@@ -10,7 +10,7 @@ from cuvrel.core.arrays import F32, U8
 from cuvrel.core.imaging.colour import encode
 from cuvrel.core.imaging.sampling import about_middle
 from cuvrel.core.recipe.context import Context
-from cuvrel.core.recipe.declared import Params, declare, number, point, reference
+from cuvrel.core.recipe.declared import Params, choice, declare, number, point, reference
 from cuvrel.core.recipe.needs import Need, Pictures, behind, plane
 from cuvrel.core.recipe.values import Point, Scalar
 from cuvrel.core.takes.seam import seam
@@ -20,6 +20,10 @@ class SeamParams(Params):
     """A thing in the middle of the plate, as soft as the takes agree."""
 
     plane: str | None = reference("Take", "plane", hint="the plane whose picture is compared with the plate")
+    around: Literal["the thing there", "all that differs"] = choice(
+        "the thing there", "Around", ["the thing there", "all that differs"],
+        hint="what differs in one piece with the place, or each thing within reach",
+    )  # fmt: skip
     place: Point = point((0.0, 0.0), "Place", hint="on the thing that the line runs around")
     reach: Scalar = number(
         200.0, "Reach", 8, 8000, step=1, unit="px", slide=(8, 800), hint="the line runs no further from the place"
@@ -51,4 +55,5 @@ def seam_pull(rgb: U8, values: dict[str, Any], context: Context, pictures: Pictu
     first = rgb if lies is None else encode(about_middle(lies, (high, wide)))
     x, y = (float(c) * context.scale for c in values["place"])
     reach, soft = float(values["reach"]) * context.scale, float(values["soft"]) * context.scale
-    return seam(first, encode(taken), (wide / 2 + x, high / 2 + y), reach, soft, taken[..., 3] > 0.99)
+    return seam(first, encode(taken), (wide / 2 + x, high / 2 + y), reach, soft, taken[..., 3] > 0.99,
+                values["around"] == "all that differs")  # fmt: skip

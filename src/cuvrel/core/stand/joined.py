@@ -54,9 +54,10 @@ def lined_up(stand: Stand, plane_id: str, frames: Sequence[int], over: Over, kin
     """Lines a take up with the plate by what stands still in both.
 
     frames: those of the shot that count, in order. over: the first one alone; one line-up for all; or one for each,
-    smoothed. leave_out: a matte of what is not looked at; about: of all that is looked at, with what lies about it, since
-    things nearer and further off do not lie on one another both. Raises RecipeError for a take of another size or rate, or one
-    that shows nothing alike.
+    smoothed. leave_out: a matte of what is not looked at; about: of all that is looked at, with what lies about it,
+    since things nearer and further off do not lie on one another both.
+
+    Raises RecipeError for a take of another size or rate, or one that shows nothing alike.
     """
     plane = _take(stand, plane_id)
     looked = _some(frames, over)

@@ -12,6 +12,7 @@ SIDE = 160  # pixels of a side at which the line is looked for
 TURNS = 480
 LEAST, FULL = 0.008, 0.08  # differences, of white as displayed, below which takes agree, and beyond which they do not
 NOISES = 4.0  # what is left of still things, times which a difference tells
+SPECK = 20  # pixels of the small pictures below which a difference is no thing
 KERNEL = 5  # pixels of the small pictures that close what is torn of a thing
 CALM = 1.0  # deviation of the blur before gradients are compared, in pixels: grain is no seam
 SEEN = 2.5  # codes of 255 beyond which a seam is told of
@@ -19,7 +20,8 @@ BAND = 24  # pixels of a seam's band that must be there
 
 
 def seam(
-    first: U8, second: U8, at: tuple[float, float], reach: float, soft: float, there: Mask | None = None
+    first: U8, second: U8, at: tuple[float, float], reach: float, soft: float, there: Mask | None = None,
+    every: bool = False,
 ) -> F32:  # fmt: skip
     """Coverage of the second take about a thing in it, (H, W) float32, 0 to 1; nothing where it shows nothing else.
 
@@ -38,6 +40,8 @@ def seam(
         The most pixels on either side of it that coverage falls over.
     there
         (H, W): where the second take is seen at all.
+    every
+        Whether each thing within reach counts, and not only what differs in one piece with the place.
 
     References
     ----------
@@ -63,7 +67,7 @@ def seam(
         part = cv2.resize(there[box].astype(np.float32), small, interpolation=cv2.INTER_AREA)
         allowed &= part > 0.999
     core = (away < max(2 / share, 0.08 * reach)) & allowed
-    thing = _thing(little > noise, core, allowed)
+    thing = _thing(little > noise, None if every else core, allowed)
     if thing is None:
         return out
     cost = np.asarray(0.01 + np.clip((little - noise / 2) / FULL, 0, 1), np.float32)
@@ -88,10 +92,17 @@ def _apart(first: U8, second: U8) -> F32:
     return np.asarray(cv2.GaussianBlur(apart, (0, 0), 1.2), np.float32)
 
 
-def _thing(differs: Mask, core: Mask, allowed: Mask) -> Mask | None:
-    """What differs in one piece with the place, and the place; None where nothing differs there."""
+def _thing(differs: Mask, core: Mask | None, allowed: Mask) -> Mask | None:
+    """What differs in one piece with the place, and the place; without a place, whatever is more than a speck. None
+    where nothing differs.
+    """
     ring = cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (KERNEL, KERNEL))
     whole = cv2.morphologyEx((differs & allowed).astype(np.uint8), cv2.MORPH_CLOSE, ring)
+    if core is None:
+        _, names, about, _ = cv2.connectedComponentsWithStats(whole)
+        large = about[:, cv2.CC_STAT_AREA] >= SPECK
+        large[0] = False
+        return np.asarray(large[names], np.bool_) if large.any() else None
     _, names = cv2.connectedComponents(whole)
     touched = np.unique(names[core & (whole > 0)])
     if not len(touched):
