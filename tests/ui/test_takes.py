@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from itertools import pairwise
 from pathlib import Path
 from typing import Any
 
@@ -35,6 +36,19 @@ def take_of(desk: Desk, stack: Stack, shot: int) -> dict[str, Any]:
 
 def join(desk: Desk) -> Locator:
     return desk.card("Join")
+
+
+def at_rest(desk: Desk) -> str:
+    """The key of the picture once nothing that was changed before is on its way any more."""
+    keys = [""]
+
+    def same() -> bool:
+        keys.append(desk.key())
+        desk.page.wait_for_timeout(400)
+        return keys[-4:] == [keys[-1]] * 4
+
+    wait_for(same, what="a picture that stays")
+    return keys[-1]
 
 
 def test_two_takes_are_joined(desk: Desk, stack: Stack, shot: int) -> None:
@@ -83,17 +97,20 @@ def test_two_takes_are_joined(desk: Desk, stack: Stack, shot: int) -> None:
     assert made["gate"]["matte"] == document(stack, shot)["mattes"][0]["id"]
     expect(desk.page.get_by_role("region", name="Exposure sheet").get_by_text("Join", exact=True)).to_be_visible()
     # what differs, and there and back
-    shown = desk.key()
-    card.get_by_role("button", name="Difference").click()
-    apart = desk.new_picture(shown)
-    card.get_by_role("button", name="Difference").click()
-    desk.new_picture(apart)
+    difference = card.get_by_role("button", name="Difference")
+    shown = at_rest(desk)
+    difference.click()
+    expect(difference).to_have_attribute("aria-pressed", "true")
+    desk.new_picture(shown)
+    difference.click()
+    expect(difference).to_have_attribute("aria-pressed", "false")
+    expect(desk.canvas).to_have_attribute("data-key", shown)
     card.get_by_role("button", name="There and back").click()
     numbers: list[int] = []
 
     def turned() -> bool:
         numbers.append(desk.number)
-        steps = [b - a for a, b in zip(numbers, numbers[1:], strict=False) if a != b]
+        steps = [b - a for a, b in pairwise(numbers) if a != b]
         return min(steps, default=0) < 0 < max(steps, default=0) and max(abs(one) for one in steps) < 6
 
     wait_for(turned, what="frames there and back")
