@@ -113,21 +113,11 @@ def colour_key(desk: Desk) -> None:
     desk.pick("View on the right of the split", "result")
 
 
-def difference_key(desk: Desk) -> None:
-    shot(desk, "Shot 02", 24)
-    page = desk.page
-    page.get_by_role("region", name="Mattes").get_by_role("button", name="Matte").last.click()
-    desk.lay_on("Difference key")
-    card = page.get_by_role("article", name="Difference key")
-    card.get_by_role("button", name="Build a clean plate").click()
-    desk.button("Build", exact=True).click()
-    expect(page.get_by_text("The clean plate is ready.")).to_be_visible(timeout=90_000)
-    card.get_by_role("button", name="Set for this frame").click()
-    expect(card.get_by_label("Difference key: Clean plate")).not_to_contain_text("none")
-    page.keyboard.press("2")
-    desk.saved()
-    for notice in page.get_by_role("button", name="Close this note").all():
-        notice.click()
+def take(desk: Desk) -> None:
+    shot(desk, "Shot 32", 27)
+    desk.plane("Take B")
+    expect(desk.card("Join").get_by_role("status", name="Line-up")).to_contain_text("the join is not seen")
+    desk.page.wait_for_timeout(8000)
 
 
 def stand(desk: Desk) -> None:
@@ -189,7 +179,7 @@ PICTURES: dict[str, Callable[[Desk], None]] = {
         night,
         shapes,
         colour_key,
-        difference_key,
+        take,
         stand,
         curves,
         sound,

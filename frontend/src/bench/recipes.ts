@@ -1,7 +1,8 @@
 /** What is done to the recipe on the bench: pulls of a matte, treatments of a plane. */
-import type { DeclaredOut, Matte, Plane, Pull } from "../lib/api-types";
+import type { DeclaredOut, FootageOut, Matte, Plane, Pull } from "../lib/api-types";
 import { asking } from "../lib/asking.svelte";
 import type { Desk } from "../desk/desk.svelte";
+import { entryOf, known } from "../lib/document";
 import { moves } from "../lib/movers";
 import { newPull } from "../stand/mattes";
 import { newPlane } from "../stand/planes";
@@ -66,11 +67,15 @@ export function addStep(
 }
 
 /** A plane of a kind on the stand, selected from then on. */
-export function addPlane(desk: Desk, kind: Plane["kind"]): void {
+export function addPlane(desk: Desk, kind: Plane["kind"], footage?: FootageOut): void {
   const { ops, plane } = newPlane(desk.shot, kind, desk.selection.matteId, desk.selection.plane);
   // a take is there from this frame on, and shows the same of its frames, until it is stepped to another one
   if (kind === "take") plane.first = desk.playback.frame;
-  desk.shot.edit(ops, `add ${plane.name.toLowerCase()}`);
+  if (footage) plane.params = { footage: String(footage.id) };
+  desk.shot.edit(
+    [...(footage ? known(desk.shot.doc, entryOf(footage)) : []), ...ops],
+    `add ${plane.name.toLowerCase()}`,
+  );
   desk.selection.thing = { kind: "plane", id: plane.id };
   desk.view.mode = "result";
 }

@@ -1,7 +1,7 @@
 /** What the person is looking at and working with; none of it is part of the document. */
 import { SvelteMap } from "svelte/reactivity";
 import type { Clip, CoverRequest, FieldOut, FootageOut, Track } from "../lib/api-types";
-import { known } from "../lib/document";
+import { entryOf, known } from "../lib/document";
 import type { Event } from "../lib/events";
 import type { ShotStore } from "../lib/shot.svelte";
 import type { Env, Xy } from "../lib/values";
@@ -147,9 +147,7 @@ export class Desk {
   /** Names footage of the project in a field of the document, which knows it from then on; `named`: what else names it there. */
   useFootage(footage: FootageOut, path: string, label: string, named?: unknown): void {
     const id = String(footage.id);
-    const { name, hash, width, height, frames, fps, timecode, reel } = footage;
-    const entry = { id, name, hash, width, height, frames, fps, timecode, reel, shot: false };
-    const add = known(this.shot.doc, entry);
+    const add = known(this.shot.doc, entryOf(footage));
     this.shot.edit([...add, { op: "add", path, value: named ?? id }], label);
   }
 

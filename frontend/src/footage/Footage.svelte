@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { addPlane } from "../bench/recipes";
   import SlideHead from "../ui/SlideHead.svelte";
   import { onMount, untrack } from "svelte";
   import type { Desk } from "../desk/desk.svelte";
@@ -32,6 +33,12 @@
     narrow
     {store}
     plate={desk.shot.doc.plate}
+    ontake={desk.shot.reel
+      ? undefined
+      : (footage) => {
+          desk.slide = "none";
+          addPlane(desk, "take", footage);
+        }}
     onunder={desk.shot.reel ? undefined : (footage) => (desk.swapping = footage)}
   />
 </section>

@@ -16,12 +16,14 @@
     store: ProjectStore;
     /** Lets a piece come under the shot that is open. */
     onunder?: (footage: FootageOut) => void;
+    /** Lays footage over the shot as another take of its set-up, if a shot is open. */
+    ontake?: (footage: FootageOut) => void;
     /** The shot's plate, which is under it already. */
     plate?: string;
     /** Whether it lies in a side room: what stands beside another elsewhere stands below it. */
     narrow?: boolean;
   };
-  let { store, onunder, plate, narrow = false }: Props = $props();
+  let { store, onunder, ontake, plate, narrow = false }: Props = $props();
   const STRIP = $derived([
     "h-9 flex-none border-y-3 border-dotted border-film bg-film bg-[auto_100%] bg-left bg-repeat-x",
     narrow ? "w-full" : "w-[190px]",
@@ -183,7 +185,18 @@
             >{/if}<Button onclick={() => start(f)}>New shot on it</Button>{/if}
         {#if f.state !== "working"}<Menu
             name={`More for ${f.name}`}
-            choices={choicesOf({ things: "footage", id: f.id, name: f.name }, () => store.load())}
+            choices={[
+              ...(ontake && f.state === "ready" && f.frames
+                ? [
+                    {
+                      label: "Lay over as a take",
+                      hint: "from this frame on",
+                      run: () => ontake(f),
+                    },
+                  ]
+                : []),
+              ...choicesOf({ things: "footage", id: f.id, name: f.name }, () => store.load()),
+            ]}
           />{/if}
       </li>
     {/each}

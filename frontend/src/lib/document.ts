@@ -1,7 +1,7 @@
 /** Operations on a document that leave what they do not touch as it is: an edit costs what it changes. */
 import jsonpatch, { type Operation } from "fast-json-patch";
 import type { Op } from "./api";
-import type { Footage } from "./api-types";
+import type { Footage, FootageOut } from "./api-types";
 
 /** A new document; the given one is left as it was, and shares with it all that no operation touches. */
 export function applied<T extends object>(document: T, ops: Op[]): T {
@@ -45,6 +45,13 @@ export function overlap(ours: Op[], theirs: Op[]): boolean {
 function place(op: Op, path: string): string {
   const moves = op.op !== "replace" && op.op !== "test" && /\/(\d+|-)$/.test(path);
   return moves ? path.slice(0, path.lastIndexOf("/")) : path;
+}
+
+/** What a document knows of a piece of footage. */
+export function entryOf(footage: FootageOut): Footage {
+  const { name, hash, width, height, frames, fps, timecode, reel } = footage;
+  const id = String(footage.id);
+  return { id, name, hash, width, height, frames, fps, timecode, reel, shot: false };
 }
 
 /** The operation that lets a document know of footage, or of a shot, where it does not yet. */
