@@ -131,7 +131,14 @@ def run(only: str | None) -> None:
     count = 0
     families = ("treatment", "edge", "pull", "gate", "placement", "time", "plane")
     for entry in all_declared():
-        needless = entry.family not in families or entry.kind in ("group", "element", "plate", "footage", "contour")
+        needless = entry.family not in families or entry.kind in (
+            "group",
+            "element",
+            "take",
+            "plate",
+            "footage",
+            "contour",
+        )
         if needless or (only and entry.kind not in only.split(",")):
             continue
         took, wrong, given_up = measured(entry)

@@ -8,6 +8,7 @@ import pytest
 
 from cuvrel.core.imaging.colour import encode, linear_to_srgb, srgb_to_linear
 from cuvrel.core.recipe.check import read_shot
+from cuvrel.core.recipe.conform import Fit, fitted
 from cuvrel.core.recipe.errors import RecipeError
 from cuvrel.core.recipe.models import Footage, LineUp, Shot
 from cuvrel.core.recipe.new_plane import begun_shot
@@ -15,6 +16,7 @@ from cuvrel.core.stand.build import Stand
 from cuvrel.core.stand.joined import join_seen, lined_up, matched
 from cuvrel.core.stand.nodes import Cache, work_out
 from cuvrel.core.stand.sources import FrameSources
+from cuvrel.core.stand.uncovered import Uncovered
 from cuvrel.core.stand.view_kinds import TakesView, VeilView
 from cuvrel.core.stand.views import view
 from cuvrel.core.takes.line_up import brought
@@ -258,3 +260,24 @@ def test_a_seam_may_gate_the_take_that_it_looks_at_and_circles_are_still_refused
         joined({"gate": {"matte": "m"}, "treatments": [{"id": "g", "kind": "cover"}]}, [SEAM])
     with pytest.raises(RecipeError, match="takes a plane to a line"):
         joined({"line_up": {"matrices": [[0.0] * 9]}})
+
+
+def test_a_line_up_goes_with_the_plate() -> None:
+    shot = joined(tuned())
+    document = fitted(shot, Fit(to=10, stretch=2.0, size=2.0, old=(WIDE, HIGH), new=(2 * WIDE, 2 * HIGH)))
+    found = LineUp.model_validate(document["planes"][0]["line_up"])
+    assert (found.first, len(found.matrices)) == (10 + 2 * JOIN, 2 * (FRAMES - JOIN) - 1)
+    before = shot.planes[0].line_up
+    assert before is not None
+    np.testing.assert_allclose(found.at(found.first + 4), np.diag([2.0, 2, 1]) @ before.at(JOIN + 2), atol=1e-9)
+
+
+def test_what_a_take_lies_over_is_hidden_of_the_plate() -> None:
+    over = {"id": "m", "name": "Round", "pulls": [{"id": "s", "kind": "shape", "shapes": [
+        {"id": "b", "name": "Round", "kind": "ellipse", "keys": [
+            {"frame": 0, "x": 250, "y": 140, "width": 140, "height": 100}]}]}]}  # fmt: skip
+    stand = Uncovered(stand_of(joined({"gate": {"matte": "m"}}, [over])))
+    hidden = work_out(stand.hidden(JOIN), Cache(1 << 28))
+    assert hidden[140, 250] == 1
+    assert hidden[20, 20] == 0
+    assert work_out(stand.hidden(JOIN - 1), Cache(1 << 28)).max() == 0

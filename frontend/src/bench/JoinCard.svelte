@@ -68,7 +68,7 @@
       ? "not lined up"
       : left === null
         ? "lined up"
-        : `${left.toFixed(2)} px are left${left > 1 ? ": look about the thing alone" : ""}`,
+        : `${left.toFixed(2)} px are left${left > 1 && !out.startsWith(ABOUT) ? ": try about a matte" : ""}`,
   );
   const visible = $derived(seen ? `the join is seen on ${seen} frames` : "the join is not seen");
 

@@ -56,6 +56,7 @@ def _showing(rgb: U8, matte: F32) -> None:
     kinds = {
         "own": light,
         "plane": light,
+        "behind": light,
         "plate": rgb,
         "footage": rgb,
         "matte": matte,
@@ -96,6 +97,11 @@ def _stand(rgb: U8, matte: F32) -> None:
         {"kind": "line", "matte": "m", "blend": "add", "treatments": glow, "params": {"width": 2}},
         {"kind": "element", "blend": "screen", "gate": gate, "params": {"footage": "f", "see_through": "black"}},
         {"kind": "element", "opacity": 0.5, "params": {"footage": "f", "see_through": "its alpha"}},
+        {
+            "kind": "take",
+            "params": {"footage": "f"},
+            "treatments": [{"id": "s4", "kind": "tone", "params": {"red": 1.1}}],
+        },
         {"kind": "fill", "opacity": 0.5, "gate": gate, "params": {"colours": 3}},
         {"kind": "cutout", "matte": "m", "time": slow, "placement": {"x": 5, "angle": 4}},
         {"kind": "cutout", "matte": "m", "time": {**slow, "between": "mix"}},

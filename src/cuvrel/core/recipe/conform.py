@@ -7,6 +7,7 @@ from dataclasses import dataclass
 from typing import Any
 
 import jsonpointer
+import numpy as np
 
 from cuvrel.core.recipe.declared_places import places
 from cuvrel.core.recipe.models import WIDEST, Shot
@@ -59,6 +60,7 @@ def fitted(shot: Shot, fit: Fit, owners: Container[str] | None = None) -> Json:
             for end in ("first", "last"):
                 plane[end] = None if plane[end] is None else fit.frame(plane[end])
             plane["ride"] = _ride(plane["ride"], fit)
+            plane["line_up"] = _line_up(plane["line_up"], fit)
     for matte in document["mattes"]:
         if owners is None or f"matte:{matte['id']}" in owners:
             for pull in matte["pulls"]:
@@ -69,6 +71,20 @@ def fitted(shot: Shot, fit: Fit, owners: Container[str] | None = None) -> Json:
                     shape["rides"] = [_ride(ride, fit) for ride in shape["rides"]]
     document["tracks"] = [_track(track, fit) for track in document["tracks"]]
     return document
+
+
+def _line_up(found: Any, fit: Fit) -> Any:
+    """How a take lies on the plate with its times and the plate's places fitted; None stays."""
+    if found is None:
+        return None
+    (left, top), s = fit.at(0, 0), fit.size
+    to = np.array([[s, 0, left], [0, s, top], [0, 0, 1.0]])
+    count = len(found["matrices"])
+    last = round((count - 1) * fit.stretch)
+    kept = [found["matrices"][min(count - 1, round(n / fit.stretch))] for n in range(last + 1)]
+    matrices = [(to @ np.array(one).reshape(3, 3)).ravel().tolist() for one in kept]
+    error = found["error"] and found["error"] * s
+    return {**found, "first": fit.frame(found["first"]), "matrices": matrices, "error": error}
 
 
 def _ride(ride: Any, fit: Fit) -> Any:

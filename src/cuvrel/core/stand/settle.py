@@ -55,8 +55,8 @@ def _dumped(pull: Pull) -> dict[str, Any]:
 
 
 def _resting(raw: dict[str, Any]) -> dict[str, Any]:
-    """The same without a ride where nothing rides, as it was in older documents."""
-    return {name: value for name, value in raw.items() if value or name not in ("ride", "rides")}
+    """The same without a ride where nothing rides, and without a line-up, as it was in older documents."""
+    return {name: value for name, value in raw.items() if value or name not in ("ride", "rides", "line_up")}
 
 
 def live(shot: Shot, matte_id: str) -> Shot:

@@ -22,7 +22,7 @@ from cuvrel.core.stand.steps import AtFrame
 from cuvrel.core.stand.working import Working
 
 BARE = 0.02  # share of a pixel from which on what it shows of the plate counts
-OTHERS = ("fill", "line", "element")  # planes that show something else than the plate
+OTHERS = ("fill", "line", "element", "take")  # planes that show something else than the plate
 
 
 class Uncovered(Stand):

@@ -77,7 +77,8 @@ def line_up(first: U8, second: U8, kind: Kind = "similar", leave_out: F32 | None
         raise _nothing()
     back = np.linalg.inv(found.matrix @ np.linalg.inv(whole.frame))
     matrix = HALF @ back @ np.linalg.inv(HALF)
-    return LineUp(np.asarray(matrix / matrix[2, 2]), _left(first, brought(second, matrix, first.shape[:2])), found.seen)
+    left = _left(first, brought(second, matrix, first.shape[:2]), leave_out)
+    return LineUp(np.asarray(matrix / matrix[2, 2]), left, found.seen)
 
 
 def brought(picture: Any, matrix: F64, size: tuple[int, int]) -> Any:
@@ -144,7 +145,7 @@ def _of_kind(at: F64, to: F64, kind: Kind) -> F64:
     return np.asarray(found @ np.linalg.inv(own), np.float64)
 
 
-def _left(first: U8, second: U8) -> float | None:
+def _left(first: U8, second: U8, leave_out: F32 | None) -> float | None:
     """The shift that is left between two pictures that lie on one another: the median over a few parts of them, each
     the median of its corners that are found again, in pixels.
 
@@ -153,7 +154,8 @@ def _left(first: U8, second: U8) -> float | None:
     """
     here, there = (_evened(one) for one in (first, second))
     high, wide = here.shape
-    corners = cv2.goodFeaturesToTrack(here, CORNERS, 0.01, max(4, wide // 100))
+    looked = None if leave_out is None else (leave_out < 0.1).astype(np.uint8)
+    corners = cv2.goodFeaturesToTrack(here, CORNERS, 0.01, max(4, wide // 100), mask=looked)
     if corners is None:
         return None
     size = (WINDOW, WINDOW)

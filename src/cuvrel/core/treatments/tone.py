@@ -48,8 +48,9 @@ def _toned(y0: int, y1: int, picture: F32, gain: F32, offset: F32, amount: Singl
             a = picture[y, x, 3]
             for k in range(3):
                 v = picture[y, x, k]
-                # what is seen through gets as much of the offset as it covers
-                out[y, x, k] = v + (gain[k] * v + offset[k] * a - v) * amount
+                # what is seen through gets as much of the offset as it covers; no light is less than none
+                new = max(gain[k] * v + offset[k] * a, min(v, np.float32(0)))
+                out[y, x, k] = v + (new - v) * amount
             out[y, x, 3] = a
 
 
