@@ -5,6 +5,7 @@ from __future__ import annotations
 from typing import Any
 
 import pytest
+from playwright.sync_api import Page
 
 from cuvrel.core import catalogue
 from tests.conftest import Clip
@@ -38,6 +39,17 @@ FAULTS = """() => [...document.querySelectorAll("[aria-label=Bench] article")].f
             found.push(`${name}: "${one.textContent.trim()}" is cut`);
     return found;
 })"""
+
+
+def faults(page: Page) -> list[str]:
+    """What is wrong with the open cards once they are laid out: what they hold may come a moment later."""
+    found: list[str] = []
+    for _ in range(12):
+        found = page.evaluate(FAULTS)
+        if not found:
+            break
+        page.wait_for_timeout(150)
+    return found
 
 
 def of_family(family: str) -> list[str]:
@@ -90,22 +102,22 @@ def test_every_card_has_room_for_what_is_in_it(desk: Desk, crowded: int, size: t
     desk.matte("Signaller")
     for kind in of_family("pull"):
         opened(desk, f"pull-{kind}")
-        found += page.evaluate(FAULTS)
+        found += faults(page)
     opened(desk, "edge")
-    found += page.evaluate(FAULTS)
+    found += faults(page)
     desk.plane("All treatments")
     for kind in of_family("treatment"):
         opened(desk, f"step-{kind}")
         assert page.evaluate("document.querySelectorAll('[aria-label=Bench] article').length")
-        found += page.evaluate(FAULTS)
+        found += faults(page)
     for kind in of_family("plane"):
         desk.plane(f"A {kind}")
         for part in ("plane", "time", "placement"):
             opened(desk, part)
-            found += page.evaluate(FAULTS)
+            found += faults(page)
     for kind in ("point", "region", "patch"):
         page.get_by_role("region", name="Tracks").get_by_text(f"By {kind}").first.click()
         page.wait_for_timeout(150)
         assert page.evaluate("document.querySelectorAll('[aria-label=Bench] article').length")
-        found += page.evaluate(FAULTS)
+        found += faults(page)
     assert not found, "\n".join(sorted(set(found)))

@@ -14,7 +14,7 @@ from cuvrel.demo.morning import clapper
 from tests.stack import Stack, wait_for
 from tests.ui.conftest import Desk
 from tests.ui.test_access import serious
-from tests.ui.test_cards import FAULTS
+from tests.ui.test_cards import faults
 from tests.ui.test_sound import AT_ONCE, LISTEN
 
 # looks at each drawing of the screen, round by round until sound ran up to the reel's last frames (it comes in once
@@ -251,11 +251,11 @@ def test_every_card_of_a_piece_has_room_and_the_reel_is_for_everybody(
         for kind in kinds:
             page.get_by_role("article", name=card).get_by_role("radio", name=kind, exact=True).click()
             page.wait_for_timeout(150)
-            found += page.evaluate(FAULTS)
+            found += faults(page)
     spine = page.locator('[data-spine="fitting"]')
     if spine.count():
         spine.click()
-    found += page.evaluate(FAULTS)
+    found += faults(page)
     desk.saved()
     assert not found, "\n".join(sorted(set(found)))
     assert serious(page) == []

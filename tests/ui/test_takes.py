@@ -13,7 +13,7 @@ from tests.core.test_joins import FRAMES, JOIN, first, second
 from tests.stack import Stack, wait_for
 from tests.ui.conftest import Desk
 from tests.ui.test_access import serious
-from tests.ui.test_cards import FAULTS
+from tests.ui.test_cards import faults
 from tests.web.test_takes import written
 
 
@@ -162,7 +162,7 @@ def test_the_card_has_room_and_no_serious_fault(desk: Desk, stack: Stack, shot: 
     desk.pick("Take: Footage", "take 2.mp4")
     join(desk)
     desk.saved()
-    assert desk.page.evaluate(FAULTS) == []
+    assert faults(desk.page) == []
     assert serious(desk.page) == []
 
 

@@ -1,5 +1,6 @@
 <!-- Where and how a take meets the plate: its frame, its line-up, its tone, its edge, its sound. -->
 <script lang="ts">
+  import type { Snippet } from "svelte";
   import type { FootageOut, Plane } from "../lib/api-types";
   import type { Desk } from "../desk/desk.svelte";
   import { api } from "../lib/api";
@@ -10,7 +11,6 @@
   import Select from "../ui/Select.svelte";
   import Card from "./Card.svelte";
   import {
-    ABOUT,
     freeze,
     hear,
     heardNow,
@@ -25,6 +25,7 @@
     type Heard,
     type Kind,
     type Over,
+    type Where,
   } from "./take-deeds";
 
   let { desk, plane }: { desk: Desk; plane: Plane } = $props();
@@ -49,7 +50,7 @@
 
   let kind = $state<Kind>("similar");
   let over = $state<Over>("frame");
-  let out = $state("");
+  let where = $state.raw<Where>({ leave_out: null, about: false });
   let busy = $state("");
   let footage = $state.raw<FootageOut | null>(null);
   const shot = $derived(desk.shot);
@@ -58,7 +59,15 @@
   const own = $derived(ownFrame(plane));
   const chosen = $derived(String(plane.params.footage ?? ""));
   const count = $derived(shot.doc.footage.find((one) => one.id === chosen)?.frames ?? 1);
-  const mattes = $derived(shot.doc.mattes.map((m) => ({ value: m.id, label: m.name })));
+  const wheres = $derived<{ says: string; is: Where }[]>([
+    { says: "all of the picture", is: { leave_out: null, about: false } },
+    ...[false, true].flatMap((about) =>
+      shot.doc.mattes.map((m) => ({
+        says: about ? `about ${m.name} alone` : `without ${m.name}`,
+        is: { leave_out: m.id, about },
+      })),
+    ),
+  ]);
   const film = $derived(footage?.film ?? null);
   const seen = $derived([...desk.checks.found.values()].filter((c) => c.problems.length).length);
 
@@ -68,7 +77,7 @@
       ? "not lined up"
       : left === null
         ? "lined up"
-        : `${left.toFixed(2)} px are left${left > 1 && !out.startsWith(ABOUT) ? ": try about a matte" : ""}`,
+        : `${left.toFixed(2)} px are left${left > 1 && !where.about ? ": try about a matte" : ""}`,
   );
   const visible = $derived(seen ? `the join is seen on ${seen} frames` : "the join is not seen");
 
@@ -171,7 +180,7 @@
   </p>
 {/snippet}
 
-{#snippet row(label: string, body: import("svelte").Snippet)}
+{#snippet row(label: string, body: Snippet)}
   <div class="grid min-h-6 break-inside-avoid grid-cols-[64px_minmax(0,1fr)] items-center gap-1">
     <span class="text-xs text-quiet">{label}</span>
     <div class="flex min-w-0 items-center gap-1">{@render body()}</div>
@@ -190,27 +199,25 @@
     options={named(OVER)}
     onpick={(v) => (over = v as Over)}
   />{/snippet}
-{#snippet outs()}<Select
+{#snippet places()}<Select
     name="Looked at where"
     class="min-w-0 flex-1"
-    value={out}
-    options={[
-      { value: "", label: "all of the picture" },
-      ...mattes.map((m) => ({ value: m.value, label: `without ${m.label}` })),
-      ...mattes.map((m) => ({ value: ABOUT + m.value, label: `about ${m.label} alone` })),
-    ]}
-    onpick={(v) => (out = v)}
+    value={String(
+      wheres.findIndex(({ is }) => is.leave_out === where.leave_out && is.about === where.about),
+    )}
+    options={wheres.map(({ says }, n) => ({ value: String(n), label: says }))}
+    onpick={(n) => (where = wheres[Number(n)].is)}
   />{/snippet}
 {#snippet lines()}
   <Button
     disabled={!!busy}
     title="Lays the take where its still things lie on the plate’s"
-    onclick={() => run("Lining up …", () => lineUp(desk, plane, kind, over, out))}>Line up</Button
+    onclick={() => run("Lining up …", () => lineUp(desk, plane, kind, over, where))}>Line up</Button
   >
   <Button
     disabled={!!busy}
     title="Brings its light, sharpness and grain to the plate’s"
-    onclick={() => run("Measuring …", () => matchTone(desk, plane, over, out))}>Match tone</Button
+    onclick={() => run("Measuring …", () => matchTone(desk, plane, over, where))}>Match tone</Button
   >
   {#if plane.line_up && !busy}<Button
       kind="bare"
@@ -261,7 +268,7 @@
 <Card title="Join" note="of the two takes" above={strip}>
   {@render row("Camera", kinds)}
   {@render row("On", overs)}
-  {@render row("Where", outs)}
+  {@render row("Where", places)}
   {@render row("", lines)}
   {@render row("", state)}
   {@render row("Edge", edges)}

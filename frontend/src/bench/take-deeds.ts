@@ -8,7 +8,8 @@ import { newGate } from "../stand/planes";
 
 export type Kind = NonNullable<LineUpRequest["kind"]>;
 export type Over = NonNullable<TakeRequest["over"]>;
-export const ABOUT = "about ";
+/** Where the takes are compared: everywhere, without what a matte covers, or about it alone. */
+export type Where = { leave_out: string | null; about: boolean };
 const SILENT = -60;
 
 /** The frame of the shot from which on the take is seen. */
@@ -31,17 +32,14 @@ export function joinAt(desk: Desk, plane: Plane, frame: number) {
   desk.shot.edit([{ op: "replace", path, value: frame }], "move the join");
 }
 
-function asked(desk: Desk, plane: Plane, over: Over, out: string): TakeRequest {
+function asked(desk: Desk, plane: Plane, over: Over, where: Where): TakeRequest {
   const last = Math.min(plane.last ?? desk.shot.count - 1, desk.shot.range[1]);
   const first = Math.min(joinOf(plane), last);
-  // a matte after a sign is looked about, and not left out
-  const about = out.startsWith(ABOUT);
-  const leave_out = (about ? out.slice(ABOUT.length) : out) || null;
-  return { first, last: over === "frame" ? first : last, over, leave_out, about };
+  return { first, last: over === "frame" ? first : last, over, ...where };
 }
 
-export async function lineUp(desk: Desk, plane: Plane, kind: Kind, over: Over, out: string) {
-  const body = { ...asked(desk, plane, over, out), kind };
+export async function lineUp(desk: Desk, plane: Plane, kind: Kind, over: Over, where: Where) {
+  const body = { ...asked(desk, plane, over, where), kind };
   const { line_up } = await api.lineUp(desk.shot.id, plane.id, body);
   // what a hand moved was for another line-up
   const path = desk.shot.planePath(plane.id);
@@ -52,9 +50,9 @@ export async function lineUp(desk: Desk, plane: Plane, kind: Kind, over: Over, o
 }
 
 /** Its tone, and its sharpness and grain where they differ, as treatments; those that are there take the new values. */
-export async function matchTone(desk: Desk, plane: Plane, over: Over, out: string) {
+export async function matchTone(desk: Desk, plane: Plane, over: Over, where: Where) {
   const { shot } = desk;
-  const found = await api.matchTone(shot.id, plane.id, asked(desk, plane, over, out));
+  const found = await api.matchTone(shot.id, plane.id, asked(desk, plane, over, where));
   const wanted: [string, Record<string, unknown>][] = [["tone", found.values]];
   if (found.blur) wanted.push(["blur", { radius: 2 * found.blur }]);
   if (found.grain) wanted.push(["grain", found.grain]);
