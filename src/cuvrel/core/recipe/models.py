@@ -156,10 +156,11 @@ class LineUp(Strict):
     @field_validator("matrices")
     @classmethod
     def _turns_back(cls, found: list[list[float]]) -> list[list[float]]:
-        for n, one in enumerate(found):
-            matrix = np.array(one, np.float64).reshape(3, 3)
-            if not np.isfinite(matrix).all() or abs(np.linalg.det(matrix)) < 1e-9:
-                raise ValueError(f"matrix {n} takes a plane to a line")
+        matrices = np.array(found, np.float64).reshape(-1, 3, 3)
+        finite = np.isfinite(matrices).all(axis=(1, 2))
+        flat = np.asarray(np.abs(np.linalg.det(np.where(finite[:, None, None], matrices, 0))) < 1e-9)
+        if flat.any():
+            raise ValueError(f"matrix {int(np.argmax(flat))} takes a plane to a line")
         return found
 
     def at(self, frame: int) -> F64:

@@ -77,17 +77,13 @@ def lined_up(stand: Stand, plane_id: str, frames: Sequence[int], over: Over, kin
     wide, high = stand.shot.plate_footage().width, stand.shot.plate_footage().height
     box = np.array([[0, 0], [wide, 0], [wide, high], [0, high]], np.float64)
     to = np.array([cv2.perspectiveTransform(box[None], matrix)[0] for _, matrix, _, _ in found])
-    if len(found) == 1:
-        places = to
-        first = found[0][0]
-    elif over == "each":
-        first = frames[0]
+    if over == "each" and len(found) > 1:
         places = _followed([one[0] for one in found], to, range(frames[0], frames[-1] + 1))
     else:
-        first, places = frames[0], np.median(to, axis=0)[None]
+        places = np.median(to, axis=0)[None]
     matrices = [_matrix(box, one).ravel().round(12).tolist() for one in places]
     left = [error for _, _, error, _ in found if error is not None]
-    up = LineUp(kind=kind, first=first, matrices=matrices, error=round(float(np.median(left)), 4) if left else None)
+    up = LineUp(kind=kind, first=frames[0], matrices=matrices, error=round(float(np.median(left)), 4) if left else None)
     return Lined(up, float(np.median([one[3] for one in found])))
 
 
@@ -116,8 +112,9 @@ def matched(stand: Stand, plane_id: str, frames: Sequence[int], over: Over, leav
             continue
         last = last or (here, lies, use)
         at.append(frame)
-        gains.append(1 / np.array(found.gain))
-        offsets.append(-np.array(found.offset) / np.array(found.gain))
+        back = found.back
+        gains.append(back[0])
+        offsets.append(back[1])
         left.append(found.spread)
     if last is None:
         raise fault or _nothing()
@@ -245,9 +242,7 @@ def _some(frames: Sequence[int], over: Over) -> list[int]:
     if over == "frame" or len(frames) == 1:
         return [frames[0]]
     count = min(len(frames), FEW if over == "all" else MANY)
-    return (
-        sorted({frames[round(n * (len(frames) - 1) / (count - 1))] for n in range(count)}) if count > 1 else [frames[0]]
-    )
+    return sorted({frames[round(n * (len(frames) - 1) / (count - 1))] for n in range(count)})
 
 
 def _followed(at: Sequence[int], to: F64, frames: range) -> F64:

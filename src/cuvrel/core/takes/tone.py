@@ -28,6 +28,14 @@ class Tone:
     offset: tuple[float, float, float]
     spread: float
 
+    @property
+    def back(self) -> tuple[F64, F64]:
+        """The gains and the offsets, (3,) each, that bring the second take to the first: first = gain x second +
+        offset.
+        """
+        gain = 1 / np.array(self.gain)
+        return gain, -np.array(self.offset) * gain
+
 
 def tone(first: U8, second: U8, looked: Mask | None = None) -> Tone:
     """Measures how a take's light differs from another's where both show the same still things.
@@ -93,6 +101,6 @@ def undone(picture: F32, found: Tone) -> F32:
     """A picture of the second take, (H, W, 3 or 4) premultiplied linear light, in the tone of the first."""
     out = picture.copy()
     cover = picture[..., 3:4] if picture.shape[2] == 4 else np.float32(1)
-    gain, offset = (np.array(one, np.float32) for one in (found.gain, found.offset))
-    out[..., :3] = np.maximum((picture[..., :3] - offset * cover) / gain, 0)
+    gain, offset = (one.astype(np.float32) for one in found.back)
+    out[..., :3] = np.maximum(picture[..., :3] * gain + offset * cover, 0)
     return out

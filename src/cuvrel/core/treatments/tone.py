@@ -112,8 +112,9 @@ def meet(picture: F32, values: dict[str, Any], context: Context, pictures: Pictu
             found = measured(encode(here), encode(there), covered)
         except RecipeError:
             continue
-        gains.append(1 / np.array(found.gain))
-        offsets.append(-np.array(found.offset) / np.array(found.gain))
+        gain, offset = found.back
+        gains.append(gain)
+        offsets.append(offset)
     if not gains:
         return picture
     gain = np.exp2(np.mean(np.log2(np.clip(gains, 1e-3, 1e3)), axis=0))
