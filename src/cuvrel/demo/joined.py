@@ -44,7 +44,7 @@ def joined_document(first: dict[str, Any], second: dict[str, Any]) -> dict[str, 
         ],
         "planes": [
             {"id": "take-b", "name": "Take B", "kind": "take", "params": {"footage": second["id"]}, "first": JOIN,
-             "line_up": {"kind": "similar", "first": JOIN, "matrices": [LINED_UP], "error": 1.1951},
+             "line_up": {"kind": "similar", "first": JOIN, "matrices": [LINED_UP], "error": 1.1211},
              "time": {"offset": float(JOIN - OWN)}, "gate": {"matte": "join"},
              "treatments": [{"id": "tone", "kind": "tone", "params": TONE}]},
             # the first take stands still from the join on

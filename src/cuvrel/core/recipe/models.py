@@ -157,8 +157,9 @@ class LineUp(Strict):
     @classmethod
     def _turns_back(cls, found: list[list[float]]) -> list[list[float]]:
         matrices = np.array(found, np.float64).reshape(-1, 3, 3)
-        finite = np.isfinite(matrices).all(axis=(1, 2))
-        flat = np.asarray(np.abs(np.linalg.det(np.where(finite[:, None, None], matrices, 0))) < 1e-9)
+        # of what is no number, nothing is left
+        sizes = np.abs(np.linalg.det(np.where(np.isfinite(matrices), matrices, 0)))
+        flat = (sizes < 1e-9) | ~np.asarray(np.isfinite(matrices)).all(axis=(1, 2))
         if flat.any():
             raise ValueError(f"matrix {int(np.argmax(flat))} takes a plane to a line")
         return found
