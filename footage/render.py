@@ -25,6 +25,7 @@ from cuvrel.core.media.writer import VideoWriter
 from footage import elements, expose
 from footage.backdrop import Backdrop, trace_set
 from footage.body import TONES, bounding, cone
+from footage.quay import Camera
 from footage.scene import FPS, Scene, shaken
 from footage.scenes import SCENES
 
@@ -39,34 +40,49 @@ class Film:
         self, scene: Scene, size: tuple[int, int], samples: int | None = None, instants: int | None = None
     ) -> None:
         self.scene, self.size, self.instants = scene, size, instants or scene.instants
-        margin = max(8, int(np.ceil(2.2 * scene.shake * size[1])) + 4)
-        self.set: Backdrop = trace_set(
-            scene.camera, scene.light, scene.solids, size, margin, samples or scene.samples, scene.ground
-        )
-        self._camera, self._light, self.tones = scene.camera.row(), scene.light.row(), TONES
+        self._samples, self._light, self.tones = samples or scene.samples, scene.light.row(), TONES
+        self.margin = max(8, int(np.ceil(2.2 * scene.shake * size[1])) + 4)
+        self.set = None if scene.way else self.traced(scene.camera)
         self._posing = threading.Lock()
+
+    def traced(self, camera: Camera) -> Backdrop:
+        """The set as a camera sees it."""
+        scene = self.scene
+        return trace_set(camera, scene.light, scene.solids, self.size, self.margin, self._samples, scene.ground)
 
     def times(self, number: int) -> F64:
         """The instants of a frame, in seconds."""
         return (number + (np.arange(self.instants) + 0.5) / self.instants * SHUTTER) / FPS
 
     def exposed(self, number: int) -> tuple[F32, F32]:
-        """The light that a frame lets in, (H, W, 3) float32, linear, and each subject's true coverage, (H, W, N)."""
+        """The light that a frame lets in, (H, W, 3) float32, linear, and each subject's true coverage, (H, W, N).
+
+        A camera that moves stands still for a part of the shutter's time, as often as the scene has exposures.
+        """
+        times = self.times(number)
+        parts = np.array_split(times, min(self.scene.exposures, len(times)) if self.scene.way else 1)
+        found = [self._exposed(part, number + 997 * n) for n, part in enumerate(parts)]
+        shares = [len(part) / len(times) for part in parts]
+        colour, cover = (sum(share * one[k] for share, one in zip(shares, found, strict=True)) for k in (0, 1))
+        return np.asarray(colour, np.float32), np.asarray(cover, np.float32)
+
+    def _exposed(self, times: F64, seed: int) -> tuple[F32, F32]:
         w, h = self.size
-        scene, times = self.scene, self.times(number)
+        scene, middle = self.scene, len(times) // 2
+        camera = scene.seen_from(float(times[middle]))
+        backdrop = self.traced(camera) if self.set is None else self.set
         # a scene's people keep their last pose: two frames that are drawn at once would mix theirs
         with self._posing:
-            poses = _even([scene.parts(float(t)) for t in times])
+            poses = _even([scene.parts(float(t)) or [UNSEEN] for t in times])
         balls = np.array([bounding(pose) for pose in poses])
         shifts = np.array([shaken(scene, float(t)) for t in times], np.float32) * np.float32(h)
-        middle = self.instants // 2
         lamp = np.array(scene.lamp(float(times[middle])) if scene.lamp else [0.0] * 7, np.float32)
-        behind = self._lit(poses[middle], balls[middle], lamp)
+        behind = self._lit(backdrop, camera.row(), poses[middle], balls[middle], lamp)
         colour, cover = np.zeros((h, w, 3), np.float32), np.zeros((h, w, len(scene.owners)), np.float32)
         expose.expose(
             0,
             -(-h // expose.TILE),
-            self._camera,
+            camera.row(),
             self._light,
             lamp,
             self.tones,
@@ -74,8 +90,8 @@ class Film:
             balls,
             shifts,
             behind,
-            self.set.margin,
-            scene.seed * 7001 + number * 13,
+            self.margin,
+            scene.seed * 7001 + seed * 13,
             colour,
             cover,
         )
@@ -91,18 +107,18 @@ class Film:
             np.round(np.clip(lens(cover[..., n]), 0, 1) * 255).astype(np.uint8) for n in range(cover.shape[2])
         ]
 
-    def _lit(self, parts: F32, balls: F32, lamp: F32) -> F32:
+    def _lit(self, backdrop: Backdrop, camera: F32, parts: F32, balls: F32, lamp: F32) -> F32:
         """The backdrop with the figures' shadows and the lamp's light on it."""
-        step, margin, about = 2, self.set.margin, self.set.about
+        step, margin, about = 2, backdrop.margin, backdrop.about
         shape = about.shape[0] // step + 1, about.shape[1] // step + 1
         shade = np.ones((*shape, 2), np.float32)
-        expose.shadows(0, shape[0], self._camera, self._light, parts, balls, margin, step, about, shade)
+        expose.shadows(0, shape[0], camera, self._light, parts, balls, margin, step, about, shade)
         shade = cv2.GaussianBlur(shade, (0, 0), 1.1)
         full = cv2.resize(shade, (about.shape[1], about.shape[0]), interpolation=cv2.INTER_LINEAR)
-        out = self.set.sunlit * full[..., :1] + self.set.ambient * full[..., 1:]
+        out = backdrop.sunlit * full[..., :1] + backdrop.ambient * full[..., 1:]
         if lamp[6] > 0:
             glow = np.zeros((*shape, 3), np.float32)
-            expose.lamplight(0, shape[0], self._camera, lamp, margin, step, about, glow)
+            expose.lamplight(0, shape[0], camera, lamp, margin, step, about, glow)
             glow = cv2.GaussianBlur(glow, (0, 0), 0.8)
             out = out + cv2.resize(glow, (about.shape[1], about.shape[0]), interpolation=cv2.INTER_LINEAR)
         return np.ascontiguousarray(out, np.float32)
@@ -153,7 +169,8 @@ def strokes(film: Film, truth: U8) -> list[dict[str, Any]]:
     for kind, points, owner in scene.marks(t):
         if owner > 1:
             continue
-        flat = [scene.camera.project(p, film.size) for p in points]
+        camera = scene.seen_from(t)
+        flat = [camera.project(p, film.size) for p in points]
         kept = _within([(x - sx * h, y - sy * h) for x, y in flat], kind, truth, 6.0 * h / 720)
         if kept:
             out.append({"kind": kind, "radius": round(5.0 * h / 720, 2), "points": kept})
@@ -189,23 +206,21 @@ def _truth(film: Film) -> dict[str, Any]:
         for number in range(scene.frames):
             t = float(film.times(number)[film.instants // 2])
             sx, sy = shaken(scene, t)
+            camera = scene.seen_from(t)
 
-            def pixel(point: Any, sx: float = sx, sy: float = sy) -> list[float]:
-                x, y = scene.camera.project(np.asarray(point), film.size)
+            def pixel(point: Any, sx: float = sx, sy: float = sy, camera: Camera = camera) -> list[float]:
+                x, y = camera.project(np.asarray(point), film.size)
                 return [round(x - sx * h, 2), round(y - sy * h, 2)]
 
             found = know(t)
             if name == "faces":
-                row = scene.camera.row()
+                row = camera.row()
                 found = [
                     {
                         "who": f["who"],
                         "centre": pixel(f["centre"]),
                         "radius": round(
-                            f["radius"]
-                            / float((np.asarray(f["centre"]) - row[0:3]) @ row[9:12])
-                            * scene.camera.focal
-                            * h,
+                            f["radius"] / float((np.asarray(f["centre"]) - row[0:3]) @ row[9:12]) * camera.focal * h,
                             2,
                         ),
                     }

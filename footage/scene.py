@@ -25,7 +25,7 @@ class Scene:
 
     owners: names of the subjects, in the order of their owner numbers. marks: strokes as (kind, world
     points, owner) on the frame `key`. shake: the hand-held camera's drift in heights of the picture.
-    extra: more truth to write down per frame.
+    way: where a camera that moves is at a time; without, it stands. extra: more truth to write down per frame.
     """
 
     name: str
@@ -39,6 +39,7 @@ class Scene:
     marks: Callable[[float], list[tuple[str, list[V], int]]]
     key: int = 0
     shake: float = 0.0
+    way: Callable[[float], Camera] | None = None
     lamp: Callable[[float], list[float]] | None = None
     exposure: Callable[[float], float] = lambda t: 1.0
     extra: dict[str, Callable[[float], Any]] = field(default_factory=dict)
@@ -46,6 +47,11 @@ class Scene:
     seed: int = 1
     instants: int = 6  # samples a pixel, each at its own instant of the shutter's time
     samples: int = 18  # of the set, a pixel
+    exposures: int = 1  # of a camera that moves, within the shutter's time
+
+    def seen_from(self, t: float) -> Camera:
+        """Where the camera is at a time."""
+        return self.camera if self.way is None else self.way(t)
 
 
 def shaken(scene: Scene, t: float) -> tuple[float, float]:

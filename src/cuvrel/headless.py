@@ -14,6 +14,8 @@ import numpy as np
 from pydantic import ValidationError
 
 from cuvrel.core.arrays import F32, F64, U8, Mask
+from cuvrel.core.camera import interchange as camera
+from cuvrel.core.camera.solve import NotSolved
 from cuvrel.core.export.formats import How, how_of
 from cuvrel.core.export.order import Order, ordered
 from cuvrel.core.export.order import Settings as Ordering
@@ -348,6 +350,9 @@ def track(
             if not begin <= one.frame <= end:
                 raise RecipeError(f"Track '{one.id}' is marked on frame {one.frame}, which is not looked at.")
             with _left_out(one, beside, info) as without:
+                if one.kind == "camera":
+                    tracks.append(_camera(one, reader, info, without, begin, end, told))
+                    continue
                 scenes = Scenes(reader.frame, without)
                 try:
                     tracker = Tracker(scenes, one.start)
@@ -358,6 +363,23 @@ def track(
             told(f"{one.id}: {len(found)} frames, {doubtful} in doubt")
             tracks.append(as_json(one, tracker, found, info.frames))
     return {"tracks": tracks}
+
+
+def _camera(
+    wanted: Wanted, reader: Reader, info: MediaInfo, without: Callable[[int], F32] | None, begin: int, end: int,
+    told: Callable[[str], None],
+) -> dict[str, Any]:  # fmt: skip
+    """A camera over frames of a clip. Raises RecipeError."""
+    size = info.width, info.height
+    try:
+        scene, followed = camera.solved(reader.frame, without, size, begin, end)
+    except NotSolved as fault:
+        raise RecipeError(f"Camera '{wanted.id}': {fault.message}", fault.hint) from fault
+    places = camera.anchored(scene, followed, reader.frame, wanted.frame, wanted.anchors or [])
+    if places is None:
+        raise RecipeError(f"Camera '{wanted.id}': frame {wanted.frame}, on which its anchors are, could not be solved.")
+    told(f"{wanted.id}: {len(scene.views)} frames, {scene.error:.2f} pixels off. {scene.says}".rstrip())
+    return camera.as_json(wanted.id, scene, places, info.frames, max(size) / 960)
 
 
 @contextmanager

@@ -1176,6 +1176,58 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/shots/{id}/tracks/{track}/scene": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A camera on every frame, and the points of its scene. */
+        get: operations["tracks_scene_shots__int_id__tracks__string_track__scene_get"];
+        put?: never;
+        /** Takes a camera from a glTF file in place of what was solved. */
+        post: operations["tracks_given_shots__int_id__tracks__string_track__scene_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shots/{id}/tracks/{track}/place": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Where in the scene a place of the picture lies: by points near by, and by pictures of other frames. */
+        post: operations["tracks_place_shots__int_id__tracks__string_track__place_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shots/{id}/tracks/{track}/scene.{form}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A camera's scene as an open file: glTF 2.0 with an animated camera, or its points as PLY. */
+        get: operations["tracks_scene_file_shots__int_id__tracks__string_track__scene__string_form__get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/shots/{id}/motions": {
         parameters: {
             query?: never;
@@ -1910,7 +1962,7 @@ export interface components {
              * Family
              * @enum {string}
              */
-            family: "pull" | "joining" | "edge" | "treatment" | "plane" | "laying" | "gate" | "placement" | "time" | "track" | "sound" | "fitting" | "move" | "join";
+            family: "pull" | "joining" | "edge" | "treatment" | "plane" | "laying" | "gate" | "placement" | "card" | "time" | "track" | "sound" | "fitting" | "move" | "join";
             /** Kind */
             kind: string;
             /** Label */
@@ -2188,6 +2240,18 @@ export interface components {
             plate: components["schemas"]["FootageOut"];
             /** Uses */
             uses: components["schemas"]["Use"][];
+        };
+        /**
+         * Card
+         * @description A plane's picture stands in the scene that a camera track found: where and how, as declared of a card.
+         */
+        Card: {
+            /** Track */
+            track: string;
+            /** Params */
+            params: {
+                [key: string]: unknown;
+            };
         };
         /**
          * Cut
@@ -2614,7 +2678,7 @@ export interface components {
          *
          *     first, last: the frames on which it is there. solo: where any plane has it, only such planes are shown. group:
          *     the group that holds it. placement, time: parameters of what is declared under these names. ride: where it is
-         *     placed moves with a track.
+         *     placed moves with a track. card: it stands in a camera's scene, and its placement counts no more.
          */
         Plane: {
             /**
@@ -2685,6 +2749,8 @@ export interface components {
             ride: components["schemas"]["Riding"] | null;
             /** @default null */
             line_up: components["schemas"]["LineUp"] | null;
+            /** @default null */
+            card: components["schemas"]["Card"] | null;
             /** Time */
             time: {
                 [key: string]: unknown;
@@ -2835,7 +2901,8 @@ export interface components {
          *
          *     how: what it takes over of the track's motion. smooth: frames over which that is smoothed, ahead and back alike, so
          *     that nothing comes late. still: it goes by the inverse, so that a picture which rides shows the track at rest.
-         *     widen: by how much of its size it grows, about the track, where that is wholly in doubt.
+         *     widen: by how much of its size it grows, about the track, where that is wholly in doubt. place, facing: on a camera,
+         *     the place of its space that what rides is fastened to, and the way in which the surface there faces.
          */
         Riding: {
             /** Track */
@@ -2863,6 +2930,24 @@ export interface components {
              * @default 0
              */
             widen: number;
+            /**
+             * Place
+             * @default null
+             */
+            place: [
+                number,
+                number,
+                number
+            ] | null;
+            /**
+             * Facing
+             * @default null
+             */
+            facing: [
+                number,
+                number,
+                number
+            ] | null;
         };
         /**
          * Shape
@@ -3015,6 +3100,24 @@ export interface components {
              * @default 0
              */
             widen: number;
+            /**
+             * Place
+             * @default null
+             */
+            place: [
+                number,
+                number,
+                number
+            ] | null;
+            /**
+             * Facing
+             * @default null
+             */
+            facing: [
+                number,
+                number,
+                number
+            ] | null;
             /** Only */
             only: number[];
         };
@@ -3117,6 +3220,64 @@ export interface components {
             hushes: components["schemas"]["Hush"][];
         };
         /**
+         * Space
+         * @description How a hand lays out the space that a camera found. All is told in that space as it was solved.
+         *
+         *     origin: where (0, 0, 0) lies. up, ahead: two ways; what of `ahead` is not level is left out. size: how many units of
+         *     the hand's a unit of the solved space is, and `unit` what one is called.
+         */
+        Space: {
+            /**
+             * Origin
+             * @default [
+             *       0,
+             *       0,
+             *       0
+             *     ]
+             */
+            origin: [
+                number,
+                number,
+                number
+            ];
+            /**
+             * Up
+             * @default [
+             *       0,
+             *       -1,
+             *       0
+             *     ]
+             */
+            up: [
+                number,
+                number,
+                number
+            ];
+            /**
+             * Ahead
+             * @default [
+             *       0,
+             *       0,
+             *       1
+             *     ]
+             */
+            ahead: [
+                number,
+                number,
+                number
+            ];
+            /**
+             * Size
+             * @default 1
+             */
+            size: number;
+            /**
+             * Unit
+             * @default
+             */
+            unit: string;
+        };
+        /**
          * Spot
          * @description A round piece of the picture on the track's frame of reference.
          */
@@ -3171,7 +3332,8 @@ export interface components {
          * @description Measured motion that things may ride on. Its frames are stored under its id, as a trace's are.
          *
          *     frame: its frame of reference. points: there, the point, the outline or the four corners. less, more: what is left
-         *     out of it, and what is looked at besides, whatever the outline says.
+         *     out of it, and what is looked at besides, whatever the outline says. A camera has none of these; its frame is one of
+         *     those that it is solved by. space: how a hand lays out what a camera found.
          */
         Track: {
             /** Id */
@@ -3182,7 +3344,7 @@ export interface components {
              * Kind
              * @enum {string}
              */
-            kind: "point" | "region" | "patch";
+            kind: "point" | "region" | "patch" | "camera";
             /** Frame */
             frame: number;
             /** Points */
@@ -3200,6 +3362,8 @@ export interface components {
             params: {
                 [key: string]: unknown;
             };
+            /** @default null */
+            space: components["schemas"]["Space"] | null;
         };
         /**
          * Use
@@ -4569,6 +4733,75 @@ export interface components {
             features: number[][];
         };
         /**
+         * SceneOut
+         * @description A solved camera, in the space that it was solved in.
+         *
+         *     views: of each frame of the plate thirteen numbers: how the scene is turned before the camera, row by row, how it is
+         *     shifted then, and the focal length in pixels; null where it is not solved. errors: pixels that a frame's features are
+         *     off. bend: of the lens, k1 and k2. still: the camera turns alone. kept: the share of what was followed that agrees.
+         *     says: what is unsure.
+         */
+        SceneOut: {
+            /** Solved */
+            solved: boolean;
+            /** Views */
+            views: (number[] | null)[];
+            /** Errors */
+            errors: (number | null)[];
+            /** Bend */
+            bend: number[];
+            /** Points */
+            points: number[][];
+            /** Still */
+            still: boolean;
+            /** Kept */
+            kept: number;
+            /** Error */
+            error: number;
+            /** Says */
+            says: string;
+        };
+        /**
+         * PlaceOut
+         * @description A place of the scene. at, facing: in the space as it was solved, and which way the surface faces there. told,
+         *     faces: the same as the hand has laid the space out. ground: where the ground lies under that place of the picture,
+         *     as `told`; null above the horizon. doubt: 0 to 1.
+         */
+        PlaceOut: {
+            /** At */
+            at: number[];
+            /** Facing */
+            facing: number[];
+            /** Told */
+            told: number[];
+            /** Faces */
+            faces: number[];
+            /** Ground */
+            ground: number[] | null;
+            /** Doubt */
+            doubt: number;
+        };
+        /**
+         * PlaceRequest
+         * @description A place of the picture whose place in the scene is asked for: x and y in plate pixels, on a frame.
+         */
+        PlaceRequest: {
+            /** Frame */
+            frame: number;
+            /** X */
+            x: number;
+            /** Y */
+            y: number;
+        };
+        /**
+         * SceneGiven
+         * @description A camera from a glTF file, as text, in place of what was solved.
+         */
+        SceneGiven: {
+            /** Text */
+            text: string;
+        };
+        /**
          * MotionsOut
          * @description Of each ride how it is moved on every frame of the plate, nine numbers between plate pixels, row by row.
          */
@@ -4951,6 +5184,7 @@ export type ViewOut = components['schemas']['ViewOut'];
 export type Uploaded = components['schemas']['Uploaded'];
 export type Reading = components['schemas']['Reading'];
 export type ShotOut = components['schemas']['ShotOut'];
+export type Card = components['schemas']['Card'];
 export type Cut = components['schemas']['Cut'];
 export type Driver = components['schemas']['Driver'];
 export type Footage = components['schemas']['Footage'];
@@ -4978,6 +5212,7 @@ export type ShapePoint = components['schemas']['ShapePoint'];
 export type ShapeRide = components['schemas']['ShapeRide'];
 export type Shot = components['schemas']['Shot'];
 export type Sound = components['schemas']['Sound'];
+export type Space = components['schemas']['Space'];
 export type Spot = components['schemas']['Spot'];
 export type Step = components['schemas']['Step'];
 export type Touch = components['schemas']['Touch'];
@@ -5062,6 +5297,10 @@ export type SwapRequest = components['schemas']['SwapRequest'];
 export type TrackRequest = components['schemas']['TrackRequest'];
 export type PathOut = components['schemas']['PathOut'];
 export type FeaturesOut = components['schemas']['FeaturesOut'];
+export type SceneOut = components['schemas']['SceneOut'];
+export type PlaceOut = components['schemas']['PlaceOut'];
+export type PlaceRequest = components['schemas']['PlaceRequest'];
+export type SceneGiven = components['schemas']['SceneGiven'];
 export type MotionsOut = components['schemas']['MotionsOut'];
 export type MotionsRequest = components['schemas']['MotionsRequest'];
 export type RideDeedOut = components['schemas']['RideDeedOut'];
@@ -8854,6 +9093,216 @@ export interface operations {
                 content: {
                     "image/jpeg": string;
                     "image/png": string;
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description A problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    tracks_scene_shots__int_id__tracks__string_track__scene_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+                track: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SceneOut"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description A problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    tracks_given_shots__int_id__tracks__string_track__scene_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+                track: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SceneGiven"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SceneOut"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description A problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    tracks_place_shots__int_id__tracks__string_track__place_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+                track: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PlaceRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PlaceOut"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description A problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    tracks_scene_file_shots__int_id__tracks__string_track__scene__string_form__get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+                track: string;
+                form: "gltf" | "ply";
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The file. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "model/gltf+json": string;
+                    "text/plain": string;
                 };
             };
             /** @description Not Found */

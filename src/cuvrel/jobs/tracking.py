@@ -8,6 +8,7 @@ from dataclasses import asdict, dataclass
 import numpy as np
 
 from cuvrel.core.arrays import F32
+from cuvrel.core.camera.plan import CameraPass
 from cuvrel.core.checks.halt import Halt
 from cuvrel.core.recipe.models import Shot
 from cuvrel.core.recipe.tracks import Track
@@ -38,6 +39,11 @@ class _Course:
     outcome: str = "nothing"
     halt: tuple[int, Halt] | None = None
 
+    @property
+    def frames_left(self) -> int:
+        """How much of it is to be done."""
+        return sum(abs(last - start) for start, _, last in self.ways[self.number :])
+
     def __iter__(self) -> Iterator[Progress]:
         while self.number < len(self.ways):
             start, step, last = self.ways[self.number]
@@ -48,6 +54,22 @@ class _Course:
             self.outcome = way.outcome if way.outcome != "nothing" else self.outcome
             self.halt = self.halt or way.halt
             self.number, self.at = self.number + 1, None
+
+
+class _CameraCourse(CameraPass):
+    """A camera's way, as a track's."""
+
+    number = 0
+
+    @property
+    def frames_left(self) -> int:
+        """How much of it is to be done."""
+        return self.total
+
+    def __iter__(self) -> Iterator[Progress]:
+        for came in super().__iter__():
+            self.at = came.frame
+            yield came
 
 
 class Courses:
@@ -63,17 +85,23 @@ class Courses:
     ) -> None:  # fmt: skip
         scenes: dict[tuple[str | None, str | None], Scenes] = {}
         self._stand, self._cache = stand, cache
-        self.courses = []
+        self.courses: list[_Course | _CameraCourse] = []
         first, last = shot.frames[0], shot.frames[-1]
         if to is not None:
             first, last = (to, last) if step == -1 else (first, to)
         for track in (shot.track(one) for one in wanted):
             values = track.values().at(START)
             held = values["without"], values["within"]
+            number, at = been.get(track.id, [0, None])
+            if track.kind == "camera":
+                plate = shot.plate_footage()
+                camera = _CameraCourse(read, self._cover(*held), track, frames(track.id), shot.frames[0],
+                                       shot.frames[-1], (plate.width, plate.height), at)  # fmt: skip
+                self.courses.append(camera)
+                continue
             if held not in scenes:
                 scenes[held] = Scenes(read, self._cover(*held))
             course = _Course(track, frames(track.id), scenes[held], ways(track, step, start, first, last))
-            number, at = been.get(track.id, [0, None])
             course.number, course.at = number or 0, at
             self.courses.append(course)
 
@@ -95,24 +123,22 @@ class Courses:
     def __iter__(self) -> Iterator[tuple[int, int, dict[str, list[int | None]]]]:
         """Follows; tells after each frame how many of all are done, and how far each track has come."""
         under = [(course, iter(course)) for course in self.courses]
-        done, total = 0, sum(self._frames(course) for course in self.courses)
+        done, total = 0, sum(course.frames_left for course in self.courses)
         while under:
             for course, steps in list(under):
                 came = next(steps, None)
                 if came is None:
                     under.remove((course, steps))
                     continue
-                done += 1
+                done = done + 1 if isinstance(course, _Course) else max(done, came.done)
                 yield min(done, total), total, {one.track.id: [one.number, one.at] for one in self.courses}
-
-    @staticmethod
-    def _frames(course: _Course) -> int:
-        return sum(abs(last - start) for start, _, last in course.ways[course.number :])
 
     @property
     def said(self) -> str:
         """How it ended, in a sentence."""
         outcomes = {course.outcome for course in self.courses}
+        if outcomes == {"end"} and all(course.track.kind == "camera" for course in self.courses):
+            return "The camera is solved."
         worst = next(one for one in ("halted", "touched", "end", "nothing") if one in outcomes)
         return SAYS[worst]
 

@@ -43,6 +43,61 @@ class PathOut(BaseModel):
     box: list[Numbers]
 
 
+class SceneOut(BaseModel):
+    """A solved camera, in the space that it was solved in.
+
+    views: of each frame of the plate thirteen numbers: how the scene is turned before the camera, row by row, how it is
+    shifted then, and the focal length in pixels; null where it is not solved. errors: pixels that a frame's features are
+    off. bend: of the lens, k1 and k2. still: the camera turns alone. kept: the share of what was followed that agrees.
+    says: what is unsure.
+    """
+
+    solved: bool
+    views: list[Numbers | None]
+    errors: list[float | None]
+    bend: list[float]
+    points: list[Numbers]
+    still: bool
+    kept: float
+    error: float
+    says: str
+
+
+class PlaceRequest(In):
+    """A place of the picture whose place in the scene is asked for: x and y in plate pixels, on a frame."""
+
+    frame: int = Field(ge=0)
+    x: float = Field(ge=-100_000, le=100_000)
+    y: float = Field(ge=-100_000, le=100_000)
+
+
+class PlaceOut(BaseModel):
+    """A place of the scene. at, facing: in the space as it was solved, and which way the surface faces there. told,
+    faces: the same as the hand has laid the space out. ground: where the ground lies under that place of the picture,
+    as `told`; null above the horizon. doubt: 0 to 1."""
+
+    at: Numbers
+    facing: Numbers
+    told: Numbers
+    faces: Numbers
+    ground: Numbers | None
+    doubt: float
+
+
+class SceneFile(BaseModel):
+    """A camera's scene as a file."""
+
+    id: int = Field(ge=1, le=2_147_483_647)
+    track: str = Field(max_length=40)
+    form: Literal["gltf", "ply"]
+
+
+class SceneGiven(In):
+    """A camera from a glTF file, as text, in place of what was solved."""
+
+    text: str = Field(max_length=50_000_000)
+
+
 class FeaturesOut(BaseModel):
     """The feature points of a frame: x and y in plate pixels, and how well each agrees with the motion, 0 to 1."""
 

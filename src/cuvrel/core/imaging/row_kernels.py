@@ -80,3 +80,17 @@ def _forget_pool() -> None:
 
 
 os.register_at_fork(after_in_child=_forget_pool)
+
+
+def in_parts(part: Callable[[int], None], count: int) -> None:
+    """Calls `part` with 0 to `count` - 1, side by side where it lets go of the interpreter's lock."""
+    global _pool
+    if count == 1:
+        part(0)
+        return
+    if _pool is None:
+        _pool = ThreadPoolExecutor(CORES, thread_name_prefix="rows")
+    others = [_pool.submit(part, n) for n in range(1, count)]
+    part(0)
+    for other in others:
+        other.result()

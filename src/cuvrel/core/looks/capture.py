@@ -42,7 +42,9 @@ def _with_held(shot: Shot, planes: Sequence[str]) -> set[str]:
 def _taken(shot: Shot, name: str, planes: list[Plane], of_steps: bool) -> Look:
     plate, ids = shot.plate_footage(), {plane.id for plane in planes}
     # what holds a plane is not taken along by what it holds
-    loose = [plane if plane.group in ids else plane.model_copy(update={"group": None}) for plane in planes]
+    # and a scene is: what stands in one lies flat elsewhere
+    loose = [plane.model_copy(update={"card": None, "group": plane.group if plane.group in ids else None})
+             for plane in planes]  # fmt: skip
     part = shot.model_copy(update={"planes": loose})
     owners = {f"plane:{one}" for one in ids}
     # tracks are the shot's own: what rides stays where it would be without

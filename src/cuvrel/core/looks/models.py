@@ -70,7 +70,7 @@ def read_look(raw: Any) -> Look:
         text = str(first["msg"]).removeprefix("Value error, ")
         raise RecipeError(f"The look is wrong at {where}: {text}.") from fault
     for plane in look.planes:
-        for family in ("plane", "placement", "time"):
+        for family in ("plane", "placement", "time", "card"):
             plane.values(family)
     for step in [*look.treatments, *(step for plane in look.planes for step in plane.treatments)]:
         step.values()

@@ -123,6 +123,10 @@ def _tracked(shot: Shot) -> None:
         beyond = [frame for frame in (track.frame, *(touch.frame for touch in track.touches)) if frame >= count]
         if beyond:
             raise RecipeError(f"The track '{track.name}' is marked on frame {beyond[0]}, but the plate has {count}.")
+    cameras = {track.id for track in shot.tracks if track.kind == "camera"}
+    for plane in shot.planes:
+        if plane.card is not None and plane.card.track not in cameras:
+            raise RecipeError(f"The plane '{plane.name}' stands in the scene of a track that is no camera.")
 
 
 def _spans(shot: Shot) -> None:

@@ -29,6 +29,7 @@ Family = Literal[
     "laying",
     "gate",
     "placement",
+    "card",
     "time",
     "track",
     "sound",

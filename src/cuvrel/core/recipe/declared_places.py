@@ -52,6 +52,8 @@ def places(shot: Shot) -> Iterator[Place]:
         kind = declared("plane", plane.kind)
         yield Place(f"{path}/params", plane.name, kind, owner, named, partial(plane.values, "plane"))
         yield _of_plane(plane, "placement", f"{path}/placement", owner, named)
+        if plane.card is not None:
+            yield _of_plane(plane, "card", f"{path}/card/params", owner, named)
         yield _of_plane(plane, "time", f"{path}/time", owner, named)
         for k, step in enumerate(plane.treatments):
             entry = declared("treatment", step.kind)
@@ -71,6 +73,6 @@ def _itself(values: Params) -> Params:
     return values
 
 
-def _of_plane(plane: Plane, family: Literal["placement", "time"], path: str, owner: str, named: str) -> Place:
+def _of_plane(plane: Plane, family: Literal["placement", "time", "card"], path: str, owner: str, named: str) -> Place:
     entry = declared(family, family)
     return Place(path, entry.label, entry, owner, named, partial(plane.values, family))

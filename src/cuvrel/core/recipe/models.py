@@ -170,12 +170,19 @@ class LineUp(Strict):
         return np.array(self.matrices[nearest], np.float64).reshape(3, 3)
 
 
+class Card(Strict):
+    """A plane's picture stands in the scene that a camera track found: where and how, as declared of a card."""
+
+    track: str = Id
+    params: dict[str, Any] = Field(default_factory=dict)
+
+
 class Plane(Reading, Laying):
     """One level on the stand.
 
     first, last: the frames on which it is there. solo: where any plane has it, only such planes are shown. group:
     the group that holds it. placement, time: parameters of what is declared under these names. ride: where it is
-    placed moves with a track.
+    placed moves with a track. card: it stands in a camera's scene, and its placement counts no more.
     """
 
     id: str = Id
@@ -192,13 +199,16 @@ class Plane(Reading, Laying):
     placement: dict[str, Any] = Field(default_factory=dict)
     ride: Riding | None = None
     line_up: LineUp | None = None
+    card: Card | None = None
     time: dict[str, Any] = Field(default_factory=dict)
     treatments: list[Step] = Field(default_factory=list, max_length=200)
 
-    def values(self, family: Literal["plane", "placement", "time"]) -> Params:
-        """The checked parameters of the plane's kind, of its placement or of its time. Raises RecipeError."""
+    def values(self, family: Literal["plane", "placement", "time", "card"]) -> Params:
+        """The checked parameters of the plane's kind, of its placement, its time or its card. Raises RecipeError."""
         if family == "plane":
             return self._read("plane", self.kind, self.params)
+        if family == "card":
+            return self._read(family, family, {} if self.card is None else self.card.params)
         return self._read(family, family, self.placement if family == "placement" else self.time)
 
 

@@ -64,6 +64,8 @@ def references(shot: Shot) -> Iterator[Reference]:
             yield Reference(f"{path}/gate/matte", "matte", plane.gate.matte, owner, named, "its gate")
             for k, one in enumerate(plane.gate.excluded):
                 yield Reference(f"{path}/gate/excluded/{k}", "matte", one, owner, named, "its gate")
+        if plane.card is not None:
+            yield Reference(f"{path}/card/track", "track", plane.card.track, owner, named, "its scene")
         if plane.group is not None:
             yield Reference(f"{path}/group", "group", plane.group, owner, named)
     for place in places(shot):

@@ -101,7 +101,8 @@ class Riding(Strict):
 
     how: what it takes over of the track's motion. smooth: frames over which that is smoothed, ahead and back alike, so
     that nothing comes late. still: it goes by the inverse, so that a picture which rides shows the track at rest.
-    widen: by how much of its size it grows, about the track, where that is wholly in doubt.
+    widen: by how much of its size it grows, about the track, where that is wholly in doubt. place, facing: on a camera,
+    the place of its space that what rides is fastened to, and the way in which the surface there faces.
     """
 
     track: str = Field(min_length=1, max_length=40)
@@ -110,6 +111,8 @@ class Riding(Strict):
     smooth: float = Field(0.0, ge=0, le=500)
     still: bool = False
     widen: float = Field(0.0, ge=0, le=3)
+    place: tuple[float, float, float] | None = None
+    facing: tuple[float, float, float] | None = None
 
 
 class Ride(Riding):

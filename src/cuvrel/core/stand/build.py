@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from fractions import Fraction
 from functools import cached_property, partial
 from typing import cast
@@ -20,6 +20,7 @@ from cuvrel.core.recipe.models import LineUp, Plane, Shot, Step
 from cuvrel.core.stand import placement
 from cuvrel.core.stand.films import Film, Size, film_of, plate_extent
 from cuvrel.core.stand.gate import rim, without
+from cuvrel.core.stand.in_scene import InScene
 from cuvrel.core.stand.mattes import Mattes
 from cuvrel.core.stand.nodes import ByFrame, Node, node
 from cuvrel.core.stand.setting import Setting
@@ -40,6 +41,7 @@ class Stand:
         self.plate_size, self.size = setting.plate_size, setting.size
         self.env, self.plate, self.light, self.other = setting.env, setting.plate, setting.light, setting.other
         self.working = setting.working
+        self.scene = InScene(shot, setting.motions, scale, setting.size)
 
     def inner(self, footage_id: str, scale: float) -> Stand:
         """The stand of a shot that lies in this one, by its entry's id. Raises MediaError where it is not there."""
@@ -59,7 +61,7 @@ class Stand:
     def behind(self, plane_id: str, frame: int) -> Node | None:
         """What lies behind a plane, as the frame has it; None for nothing. Raises KeyError."""
         plane = self.shot.plane(plane_id)
-        found = self._stack(plane.group, self._next(plane), frame)
+        found = self._stack(plane.group, self._next(plane, frame), frame)
         return None if found is None else self.working.back(found)
 
     def bare(self, pulls: int | None = None) -> Stand:
@@ -223,7 +225,7 @@ class Stand:
 
     def _behind(self, plane: Plane, frame: int, name: str) -> Node | None:
         """What lies behind a plane, as seen from where its own picture is treated (see needs.behind)."""
-        found = self._stack(plane.group, self._next(plane), frame)
+        found = self._stack(plane.group, self._next(plane, frame), frame)
         if found is None or name == "behind":
             return found
         own = self._film(plane, frame).size
@@ -241,12 +243,16 @@ class Stand:
 
     def _placed(self, plane: Plane, frame: int, picture: Node, own: Size | None) -> Node:
         """The picture laid into the frame. own: its size (height, width) in plate pixels, if it has one of its own."""
+        laid = self._laid_flat(plane, frame, picture, own)
+        return laid if plane.card is None else self.scene.finished(plane, self.env(frame), own, picture, laid)
+
+    def _laid_flat(self, plane: Plane, frame: int, picture: Node, own: Size | None) -> Node:
         maps = self._ways(plane, frame, own)
         if maps is None:
             return picture
         (wide, high), size, scale = self.shot.size, self.size, self.scale
         rows, columns = own or (float(high), float(wide))
-        border = str(plane.values("placement").at(self.env(frame))["border"])
+        border = "none" if plane.card is not None else str(plane.values("placement").at(self.env(frame))["border"])
 
         def run(image: F32) -> F32:
             fit = columns / image.shape[1], rows / image.shape[0]
@@ -258,16 +264,16 @@ class Stand:
         """The maps from a plane's picture into the frame, both about their middles, that placement averages; None
         where the picture lies as it is.
         """
+        card = self.scene.ways(plane, self.env(frame), own)
+        if card is not None:
+            return card
         up = plane.line_up
         if own is None and not plane.placement and plane.ride is None and up is None:
             return None
         params, now = plane.values("placement"), self.env(frame)
         values = params.at(now)
         wide = self.shot.size[0]
-        times = [float(frame)]
-        if values["shutter"] > 0:
-            count, half = round(float(values["samples"])), float(values["shutter"]) / 720
-            times = [frame + half * (2 * n / (count - 1) - 1) for n in range(count)]
+        times = placement.times_of(float(frame), float(values["shutter"]), float(values["samples"]))
         maps = [placement.matrix(params.at(now.moved_to(time)), wide) for time in times]
         if plane.ride is not None:
             maps = [now.moved_to(time).about_middle(plane.ride) @ one for time, one in zip(times, maps, strict=True)]
@@ -358,9 +364,18 @@ class Stand:
             levels.setdefault(plane.group, []).append(plane)
         return levels
 
-    def _next(self, plane: Plane) -> int:
-        """The place of the plane behind this one, among those of its group."""
-        return 1 + next(n for n, one in enumerate(self._levels[plane.group]) if one.id == plane.id)
+    @cached_property
+    def _orders(self) -> ByFrame[Sequence[Plane]]:
+        return ByFrame()
+
+    def _level(self, group: str | None, frame: int) -> Sequence[Plane]:
+        """The planes of a group front to back, as a frame has them: cards go by their distance."""
+        planes = self._levels.get(group, [])
+        return self._orders.get(frame, group, lambda: self.scene.order(planes, self.env(frame)))
+
+    def _next(self, plane: Plane, frame: int) -> int:
+        """The place of the plane behind this one, among those of its group, on a frame."""
+        return 1 + next(n for n, one in enumerate(self._level(plane.group, frame)) if one.id == plane.id)
 
     @cached_property
     def _stacks(self) -> ByFrame[Node | None]:
@@ -368,7 +383,7 @@ class Stand:
 
     def _stack(self, group: str | None, first: int, frame: int) -> Node | None:
         """The planes of a group from one of them back, laid over one another; None is nothing."""
-        planes, picture = self._levels.get(group, []), None
+        planes, picture = self._level(group, frame), None
         for n in range(len(planes) - 1, first - 1, -1):
             picture = self._stacks.get(frame, (group, n), partial(self.plane, planes[n], frame, picture))
         return picture
@@ -409,10 +424,9 @@ class Stand:
 
     def _glazed(self, plane: Plane, frame: int) -> Node | None:
         """What lies behind a glaze, treated; its treatments may look at it on other frames."""
-        behind = self._next(plane)
 
         def content(at: int) -> Node | None:
-            return self._stack(plane.group, behind, at)
+            return self._stack(plane.group, self._next(plane, at), at)
 
         def matte(at: int) -> Node | None:
             return self._framed(self.matte(plane.matte, at) if plane.matte else self._gate(plane, at))

@@ -6,11 +6,12 @@ from bisect import bisect_right
 from collections.abc import Callable, Mapping
 from fractions import Fraction
 from functools import cached_property
-from typing import Any, Protocol
+from typing import Any, Protocol, cast
 
 import numpy as np
 
 from cuvrel.core.arrays import F32, F64
+from cuvrel.core.camera.path import CameraPath
 from cuvrel.core.imaging.blend import blend, mix
 from cuvrel.core.imaging.colour import encode
 from cuvrel.core.motion.between import in_between, mixed, motion
@@ -32,7 +33,7 @@ class Inner(Protocol):
     shot: Shot
     frames: int
     size: tuple[int, int]
-    motions: Mapping[str, Path]
+    motions: Mapping[str, Path | CameraPath]
 
     def result(self, frame: int) -> Node: ...
 
@@ -132,8 +133,8 @@ class Pieces:
         x, y = 0.0, 0.0
         if values["towards"] == "a place":
             x, y = values["place"]
-        elif values["towards"] == "a track" and values["track"] in inner.motions:
-            path, plate = inner.motions[values["track"]], inner.shot.plate_footage()
+        elif values["towards"] == "a track" and isinstance(inner.motions.get(values["track"]), Path):
+            path, plate = cast(Path, inner.motions[values["track"]]), inner.shot.plate_footage()
             middle = self._calm(path, self._laid[n].piece.first + frame)
             x, y = middle[0] - plate.width / 2, middle[1] - plate.height / 2
         return x * fit, y * fit

@@ -156,6 +156,8 @@ def placed(
     total: F32 | None = None
     for one in maps:
         warped = _warped(picture, shift @ one, (bottom - top, right - left), border)
+        if border == "none" and not _all_before(one, picture.shape[0], picture.shape[1]):
+            _cut_behind(warped, shift @ one)
         total = warped if total is None else total + warped
     assert total is not None
     in_rows(_kept, len(total), total, np.float32(1 / len(plates)), out[top:bottom, left:right])
@@ -185,6 +187,26 @@ def _reached(maps: Sequence[F64], h: int, w: int, size: tuple[int, int]) -> tupl
     low, high = np.floor(np.min(places, axis=0)) - 2, np.ceil(np.max(places, axis=0)) + 3
     left, top = (int(v) for v in np.maximum(low, 0))
     return left, top, int(min(high[0], size[1])), int(min(high[1], size[0]))
+
+
+def _all_before(to: F64, h: int, w: int) -> bool:
+    return all(float(to[2] @ (x, y, 1)) > 1e-6 for x, y in ((-1, -1), (w, -1), (w, h), (-1, h)))
+
+
+def _cut_behind(warped: F32, to: F64) -> None:
+    """Takes away, in place, what a map shows of places that lie behind the camera: it shows them mirrored."""
+    back = np.linalg.inv(to)[2]
+    rows, columns = warped.shape[:2]
+    side = np.add.outer(back[1] * np.arange(rows) + back[2], back[0] * np.arange(columns))
+    warped[side <= 0] = 0
+
+
+def times_of(time: float, shutter: float, samples: float) -> list[float]:
+    """The times at which what moves is seen while a shutter is open, about a time. shutter: degrees of a frame."""
+    if shutter <= 0:
+        return [time]
+    count, half = round(samples), shutter / 720
+    return [time + half * (2 * n / (count - 1) - 1) for n in range(count)]
 
 
 def _warped(picture: F32, to: F64, size: tuple[int, int], border: str) -> F32:

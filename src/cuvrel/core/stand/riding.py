@@ -207,4 +207,9 @@ def without_track(shot: Shot, track: str) -> tuple[Ops, list[str]]:
     found = [rider for rider in riders(shot) if rider.riding.track == track]
     # from the back, so that the places before stay what they were
     ops = [without_ride(rider) for rider in reversed(found)]
-    return [*ops, {"op": "remove", "path": f"/tracks/{place}"}], [f"{one.what} of {one.named}" for one in found]
+    cards = [(n, plane) for n, plane in enumerate(shot.planes) if plane.card is not None and plane.card.track == track]
+    ops += [{"op": "replace", "path": f"/planes/{n}/card", "value": None} for n, _ in cards]
+    said = [f"{one.what} of {one.named}" for one in found] + [
+        f"the scene of the plane '{one.name}'" for _, one in cards
+    ]
+    return [*ops, {"op": "remove", "path": f"/tracks/{place}"}], said

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from cuvrel.core.camera.path import CameraPath
 from cuvrel.core.imaging.colour import decode, encode
 from cuvrel.core.recipe.models import Shot
 from cuvrel.core.recipe.needs import Need
@@ -27,7 +28,11 @@ class Setting:
         plate = shot.plate_footage()
         self.working = Working(shot.working)
         self.frames, self.fps = plate.frames, shot.fps
-        self.motions = {track.id: Path(track, sources.measured(track.id)) for track in shot.tracks}
+        plate_size = plate.width, plate.height
+        self.motions: dict[str, Path | CameraPath] = {
+            track.id: CameraPath(track, sources.measured(track.id), plate_size) if track.kind == "camera"
+            else Path(track, sources.measured(track.id)) for track in shot.tracks
+        }  # fmt: skip
         self.plate_size = _scaled(plate.height, scale), _scaled(plate.width, scale)
         wide, high = shot.size
         self.size = _scaled(high, scale), _scaled(wide, scale)

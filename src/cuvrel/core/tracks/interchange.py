@@ -17,31 +17,35 @@ Place = tuple[float, float]
 
 
 class Wanted(Strict):
-    """A track that is wanted: a point `at` a place, a region within an `outline`, or a patch between four `corners`.
+    """A track that is wanted: a point `at` a place, a region within an `outline`, a patch between four `corners`, or the
+    camera, with `anchors`, places of the picture whose places in the scene are wanted on all frames.
 
     Plate pixels, origin at the top left corner of the top left pixel. without: a grey video of what is not looked at.
     """
 
     id: str = Id
-    kind: Literal["point", "region", "patch"]
+    kind: Literal["point", "region", "patch", "camera"]
     frame: int = Field(ge=0)
     at: Place | None = None
     radius: float = Field(12.0, ge=4, le=400)
     outline: list[Place] | None = Field(None, min_length=3, max_length=2000)
     corners: list[Place] | None = Field(None, min_length=4, max_length=4)
+    anchors: list[Place] | None = Field(None, max_length=2000)
     shear: bool = Field(False, description="a region may stretch and shear as well as grow and turn")
     without: str | None = None
 
     @model_validator(mode="after")
     def _marked(self) -> Wanted:
-        needs = {"point": "at", "region": "outline", "patch": "corners"}
+        needs = {"point": "at", "region": "outline", "patch": "corners", "camera": "anchors"}
         if getattr(self, needs[self.kind]) is None:
             raise ValueError(f"a {self.kind} needs '{needs[self.kind]}'")
         return self
 
     @property
     def start(self) -> Start:
-        """The same as what a tracker begins with."""
+        """The same as what a tracker begins with. Raises ValueError of a camera, which is solved as a whole."""
+        if self.kind == "camera":
+            raise ValueError("a camera is not followed from a mark")
         points = [self.at] if self.kind == "point" else self.outline if self.kind == "region" else self.corners
         freedom: Freedom | None = "stretch and shear" if self.kind == "region" and self.shear else None
         return Start(self.kind, self.frame, np.asarray(points, np.float64), self.radius, freedom)

@@ -32,7 +32,8 @@ class Measured:
     """What was measured of a frame; where it could not be seen there is no matrix.
 
     before, after: the matrix as following made it that came from frames before, or from frames behind; they differ on
-    touched frames alone, where following begins anew. features: rows of x, y and how well each agrees, 0 to 1.
+    touched frames alone, where following begins anew. features: rows of x, y and how well each agrees, 0 to 1. camera: of
+    a camera, what was solved of the frame (core/camera/path.py).
     """
 
     before: F64 | None
@@ -40,6 +41,7 @@ class Measured:
     doubt: float = 0.0
     reason: str = ""
     features: F32 = field(default_factory=lambda: np.zeros((0, 3), np.float32))
+    camera: Mapping[str, Any] | None = None
 
     def sided(self, matrix: F64 | None, step: int) -> Measured:
         """The same with another matrix for what lies on from it by a step of 1 or -1."""
@@ -56,6 +58,8 @@ class Measured:
                                  "features": np.round(self.features, 2).tolist()}  # fmt: skip
         if self.before is self.after:
             del about["after"]
+        if self.camera is not None:
+            about["camera"] = dict(self.camera)
         return json.dumps(about, separators=(",", ":")).encode()
 
     @staticmethod
@@ -65,7 +69,7 @@ class Measured:
         before = _matrix(about["before"])
         after = _matrix(about["after"]) if "after" in about else before
         features = np.asarray(about["features"], np.float32).reshape(-1, 3)
-        return Measured(before, after, float(about["doubt"]), str(about["reason"]), features)
+        return Measured(before, after, float(about["doubt"]), str(about["reason"]), features, about.get("camera"))
 
 
 def _listed(matrix: F64 | None) -> list[float] | None:
@@ -78,7 +82,7 @@ def _matrix(numbers: list[float] | None) -> F64 | None:
 
 def freedom_of(track: Track) -> Freedom:
     """How a track may change from frame to frame."""
-    found: Freedom = track.values().at(START)["freedom"] if track.kind == "region" else FREEDOM[track.kind]
+    found: Freedom = track.values().at(START)["freedom"] if track.kind == "region" else FREEDOM[track.kind]  # type: ignore[index]
     return found
 
 

@@ -67,7 +67,7 @@ class FramesInMemory:
             self.halts[frame] = halt
 
 
-class _Stored(Mapping[int, Measured]):
+class Stored(Mapping[int, Measured]):
     """What is stored of a track; each frame is read when it is asked for."""
 
     def __init__(self, frames: Frames) -> None:
@@ -88,7 +88,7 @@ class _Stored(Mapping[int, Measured]):
 
 def path_of(track: Track, frames: Frames) -> Path:
     """A track on every frame, as it is stored now."""
-    return Path(track, _Stored(frames))
+    return Path(track, Stored(frames))
 
 
 def way_from(track: Track, known: Collection[int], start: int, step: Step) -> tuple[int, int]:
@@ -214,6 +214,7 @@ def _start(track: Track, path: Path, anchor: int) -> Start:
                 for one in some]  # fmt: skip
 
     radius = float(values.get("radius", 12.0))
+    assert track.kind != "camera"
     return Start(track.kind, anchor, path.points(anchor), radius, freedom_of(track),
                  spots(track.less), spots(track.more))  # fmt: skip
 
