@@ -40,7 +40,8 @@ def _bending(focal: float) -> F32:
     at = grid.copy()
     for _ in range(30):
         at = at + (grid - bent(at, focal, BEND))
-    return (at + ((wide - w) / 2, (high - h) / 2) - 0.5).reshape(h, w, 2).astype(np.float32)
+    margin = np.array([(wide - w) / 2, (high - h) / 2])
+    return (at + margin - 0.5).reshape(h, w, 2).astype(np.float32)
 
 
 def drawn(folder: Path, name: str, scale: float = 1.0, samples: int = 2) -> dict[str, Any]:

@@ -117,9 +117,10 @@ def track(footage: Path, what: Path, to: Path, first: int | None, last: int | No
          "without": "hand.mkv"}]}
 
     in plate pixels with the origin at the top left corner of the top left pixel; "without" is a grey video of what is
-    not looked at. A camera is {"id": "d", "kind": "camera", "frame": 0, "anchors": [[x, y], ...], "without": "matte.mkv"}:
-    it is solved by all that stands still, and has where those places of the scene are seen on every frame, its pose and
-    its lens. The other tracks have the point, the outline carried along, or the four corners on every frame, with doubt.
+    not looked at. A camera is {"id": "d", "kind": "camera", "frame": 0, "anchors": [[x, y], ...]}, and "without":
+    it is solved by all that stands still, and has where those places of the scene are seen on every frame, its pose
+    and its lens. The other tracks have the point, the outline carried along, or the four corners on every frame, with
+    doubt.
     """
     from cuvrel import headless
     from cuvrel.core.tracks.interchange import read_wanted

@@ -10,6 +10,7 @@
   import { dropped } from "./places";
   import PlaneCards from "./PlaneCards.svelte";
   import Shelf from "./Shelf.svelte";
+  import CameraCards from "./CameraCards.svelte";
   import TrackCards from "./TrackCards.svelte";
 
   let { desk }: { desk: Desk } = $props();
@@ -97,6 +98,8 @@
       <DragArea onend={dropped}>
         {#if matte}
           <MatteCards {desk} {matte} room={{ width: width - 24, height: height - 16 }} />
+        {:else if track?.kind === "camera"}
+          <CameraCards {desk} {track} room={{ width: width - 24, height: height - 16 }} />
         {:else if track}
           <TrackCards {desk} {track} room={{ width: width - 24, height: height - 16 }} />
         {:else if piece}

@@ -2,6 +2,7 @@
   import type { PacesOut, Plane, Riding as Ride } from "../lib/api-types";
   import type { Desk } from "../desk/desk.svelte";
   import { askRide, trackOfKeys } from "../desk/rides";
+  import { askPlace, lieFlat, type How } from "../desk/cards";
   import Button from "../ui/Button.svelte";
   import Card from "./Card.svelte";
   import { api } from "../lib/api";
@@ -18,15 +19,19 @@
 
   type Props = { desk: Desk; plane: Plane; room: { width: number; height: number } };
   let { desk, plane, room }: Props = $props();
+  const STANDS: How[] = ["upright", "on the ground", "on the wall"];
   const shot = $derived(desk.shot);
   const kind = $derived(shot.entry("plane", plane.kind));
+  type Family = "placement" | "time" | "card";
+  /** What says where it is: its placement, or where it stands in the scene. */
+  const where = $derived<Family>(plane.card ? "card" : "placement");
   /** What a plane of this kind has besides its own parameters. */
-  const families = $derived<("placement" | "time")[]>(
+  const families = $derived<Family[]>(
     plane.kind === "glaze"
       ? []
       : plane.kind === "fill" && !plane.params.footage
-        ? ["placement"]
-        : ["time", "placement"],
+        ? [where]
+        : ["time", where],
   );
 
   let paces = $state.raw<PacesOut | null>(null);
@@ -48,8 +53,17 @@
   /** Of a take that shows something: where and how it meets the plate. */
   const joins = $derived(plane.kind === "take" && !!plane.params.footage);
 
-  function family(name: "placement" | "time"): Slip {
+  const paramsOf = (name: Family) => (name === "card" ? plane.card!.params : plane[name]);
+
+  function family(name: Family): Slip {
     const entry = shot.entry(name, name);
+    if (name === "card")
+      return {
+        id: name,
+        title: entry.label,
+        rows: rowsOf(entry) + 2.4,
+        moves: anyMoves(plane.card!.params),
+      };
     return {
       id: name,
       title: entry.label,
@@ -92,7 +106,7 @@
         off: !step.on,
       };
     }),
-    ...families.filter((one) => one === "placement").map(family),
+    ...families.filter((one) => one !== "time").map(family),
   ]);
   const key = $derived(`plane:${plane.id}`);
   const opened = $derived(
@@ -126,9 +140,9 @@
       <PlaneCard {desk} {plane} declared={kind} />
     {:else if slip.id === "join"}
       <JoinCard {desk} {plane} />
-    {:else if slip.id === "placement" || slip.id === "time"}
+    {:else if slip.id === "placement" || slip.id === "time" || slip.id === "card"}
       {@const item = shot.entry(slip.id, slip.id)}
-      {@const path = `${shot.planePath(plane.id)}/${slip.id}`}
+      {@const path = `${shot.planePath(plane.id)}/${slip.id}${slip.id === "card" ? "/params" : ""}`}
       {#snippet filmed()}<Paces {desk} {plane} paces={paces!} />{/snippet}
       <Card
         title={item.label}
@@ -141,7 +155,22 @@
             way,
           })}
       >
-        <Fields {desk} fields={item.fields} values={plane[slip.id]} {path} about={item.label} />
+        <Fields {desk} fields={item.fields} values={paramsOf(slip.id)} {path} about={item.label} />
+        {#if slip.id === "card"}
+          <div class="flex break-inside-avoid flex-wrap gap-1 py-1">
+            {#each STANDS as how (how)}
+              <Button
+                title="Press in the picture where"
+                aria-pressed={desk.tools.tool === "stand" && desk.standing === how}
+                onclick={() => askPlace(desk, plane, how)}
+                >{how[0].toUpperCase()}{how.slice(1)} …</Button
+              >
+            {/each}
+            <Button kind="bare" title="Out of the scene" onclick={() => lieFlat(desk, plane)}
+              >Lie flat</Button
+            >
+          </div>
+        {/if}
         {#if slip.id === "placement"}
           {@const place = `${shot.planePath(plane.id)}/ride`}
           {#if plane.ride}
@@ -161,6 +190,12 @@
                   askRide(desk, plane.name, (riding) => rides(place, riding, "ride on a track"))}
                 >Ride …</Button
               >
+              {#if plane.kind !== "group" && desk.shot.doc.tracks.some((one) => one.kind === "camera")}
+                <Button
+                  title="Press in the picture where it stands in the scene that the camera found"
+                  onclick={() => askPlace(desk, plane, "upright")}>Stand in the scene …</Button
+                >
+              {/if}
               {#if anyMoves(plane.placement)}
                 <Button
                   title="A track that goes as these keyframes do"

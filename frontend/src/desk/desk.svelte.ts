@@ -1,6 +1,7 @@
 /** What the person is looking at and working with; none of it is part of the document. */
+import type { How } from "./cards";
 import { SvelteMap } from "svelte/reactivity";
-import type { Clip, CoverRequest, FieldOut, FootageOut, Track } from "../lib/api-types";
+import type { Clip, CoverRequest, FieldOut, FootageOut, Riding, Track } from "../lib/api-types";
 import { entryOf, known } from "../lib/document";
 import type { Event } from "../lib/events";
 import type { ShotStore } from "../lib/shot.svelte";
@@ -75,7 +76,14 @@ export class Desk {
   /** By what somebody who is chosen is covered. */
   coverBy = $state<NonNullable<CoverRequest["how"]>>("mosaic");
   /** What is about to ride: what it is called, and who takes the track that is pressed. */
-  riding = $state.raw<{ name: string; take: (track: Track) => void } | null>(null);
+  riding = $state.raw<{
+    name: string;
+    take: (track: Track, place?: Pick<Riding, "place" | "facing">) => void;
+  } | null>(null);
+  /** Points of a camera's scene that are chosen, by their numbers. */
+  scenePicks = $state.raw<number[]>([]);
+  /** How the plane that is about to stand in the scene is to stand. */
+  standing = $state<How>("upright");
   /** The footage that is about to come under the shot. */
   swapping = $state.raw<FootageOut | null>(null);
 

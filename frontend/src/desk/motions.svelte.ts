@@ -1,7 +1,7 @@
 /** Where tracks are and how what rides on them is moved, as the server works it out; asked for anew as tracks change. */
 import { SvelteMap } from "svelte/reactivity";
 import { api } from "../lib/api";
-import type { PathOut, Riding } from "../lib/api-types";
+import type { PathOut, Riding, SceneOut } from "../lib/api-types";
 import { Latest } from "../lib/latest";
 import type { Matrix } from "../lib/matrix";
 import type { ShotStore } from "../lib/shot.svelte";
@@ -9,19 +9,23 @@ import type { ShotStore } from "../lib/shot.svelte";
 const PAUSE = 200; // ms from a change to the next question
 const MOST = 60; // rides that are kept
 
-const plain = ({ track, frame, how, smooth, still, widen }: Riding): Riding => ({
+const plain = ({ track, frame, how, smooth, still, widen, place, facing }: Riding): Riding => ({
   track,
   frame,
   how,
   smooth,
   still,
   widen,
+  place,
+  facing,
 });
 const keyOf = (riding: Riding) => JSON.stringify(plain(riding));
 
 export class Motions {
   /** By a track's id. */
   paths = new SvelteMap<string, PathOut>();
+  /** Of a camera, by its track's id. */
+  scenes = new SvelteMap<string, SceneOut>();
   private known = new SvelteMap<string, Matrix[]>();
   private wanted = new Map<string, Riding>();
   private missing = new Map<string, Riding>();
@@ -71,9 +75,10 @@ export class Motions {
   }
 
   private async ways(): Promise<void> {
-    for (const { id } of this.shot.serverTracks) {
+    for (const { id, kind } of this.shot.serverTracks) {
       try {
-        this.paths.set(id, await api.trackPath(this.shot.id, id));
+        if (kind === "camera") this.scenes.set(id, await api.scene(this.shot.id, id));
+        else this.paths.set(id, await api.trackPath(this.shot.id, id));
       } catch {
         // as above
       }

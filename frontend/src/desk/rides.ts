@@ -11,7 +11,10 @@ export function askRide(desk: Desk, name: string, take: (riding: Riding) => void
   if (!desk.shot.doc.tracks.length)
     return notes.add("There is no track yet.", "Add one under Tracks, on the right.");
   desk.playback.stop();
-  desk.riding = { name, take: (track) => take(begun(track, desk.playback.frame)) };
+  desk.riding = {
+    name,
+    take: (track, place) => take({ ...begun(track, desk.playback.frame), ...place }),
+  };
 }
 
 async function done(desk: Desk, body: Parameters<typeof api.ride>[1]): Promise<boolean> {

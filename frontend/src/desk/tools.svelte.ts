@@ -13,7 +13,8 @@ export type Drawn = "ellipse" | "box" | "polygon" | "curve" | "line";
 type Marking = "in" | "out" | "lasso" | "near" | "drag" | "erase";
 /** What a new track is marked by, and what is looked at of one. */
 export type Tracking = "point" | "region" | "patch" | "spare" | "take";
-export type Tool = Marking | "hand" | "sample" | "arrow" | "place" | Drawn | Tracking;
+/** stand: the next press on the picture stands the selected plane in the scene. */
+export type Tool = Marking | "hand" | "sample" | "arrow" | "place" | "stand" | Drawn | Tracking;
 
 const ON_TRACES: Tool[] = ["in", "out", "lasso", "near", "drag", "erase", "hand"];
 export const BRUSH = [1, 200]; // the least and the most radius
@@ -64,6 +65,24 @@ export class Tools {
     return this.tool === "spare" || this.tool === "take" ? this.selection.track : undefined;
   }
 
+  /** Adds a camera, which leaves a matte out, and selects it. */
+  addCamera(frame: number, without: string | null): void {
+    const { shot } = this;
+    const value = newTrack(shot.freshId("r"), this.free("Camera"), "camera", frame, []);
+    if (without) value.params = { without };
+    shot.edit([{ op: "add", path: "/tracks/-", value }], "add camera");
+    this.selection.thing = { kind: "track", id: value.id };
+    this.tool = "arrow";
+  }
+
+  private free(label: string): string {
+    const names = new Set(this.shot.doc.tracks.map((one) => one.name));
+    if (!names.has(label)) return label;
+    let n = 2;
+    while (names.has(`${label} ${n}`)) n += 1;
+    return `${label} ${n}`;
+  }
+
   /** Adds a track that is marked on a frame, and selects it. */
   addTrack(kind: TrackKind, frame: number, points: Point[]): void {
     const { shot } = this;
@@ -104,6 +123,7 @@ export class Tools {
   /** The plane that a drag over the picture places: one that has been placed, an element, or with the tool at hand. */
   get placing(): Plane | undefined {
     const plane = this.placeable;
+    if (plane?.card && !plane.card.params.still) return undefined;
     if (!plane || this.tool === "place") return plane;
     const placed =
       plane.kind === "element" || plane.kind === "take" || Object.keys(plane.placement).length > 0;

@@ -195,6 +195,24 @@ export const api = {
     got(client.POST("/api/shots/{id}/track", { params: { path: { id } }, body })),
   trackPath: (id: number, track: string) =>
     got(client.GET("/api/shots/{id}/tracks/{track}/path", { params: { path: { id, track } } })),
+  scene: (id: number, track: string) =>
+    got(client.GET("/api/shots/{id}/tracks/{track}/scene", { params: { path: { id, track } } })),
+  placeInScene: (id: number, track: string, frame: number, [x, y]: [number, number]) =>
+    got(
+      client.POST("/api/shots/{id}/tracks/{track}/place", {
+        params: { path: { id, track } },
+        body: { frame, x, y },
+      }),
+    ),
+  giveScene: (id: number, track: string, text: string) =>
+    got(
+      client.POST("/api/shots/{id}/tracks/{track}/scene", {
+        params: { path: { id, track } },
+        body: { text },
+      }),
+    ),
+  sceneFile: (id: number, track: string, form: "gltf" | "ply") =>
+    `/api/shots/${id}/tracks/${track}/scene.${form}`,
   features: (id: number, track: string, frame: number) =>
     got(
       client.GET("/api/shots/{id}/tracks/{track}/features", {

@@ -14,6 +14,8 @@ export const begun = (track: Track, frame: number): Riding => ({
   smooth: 0,
   still: false,
   widen: 0,
+  place: null,
+  facing: null,
 });
 
 /** How a shape is moved, or a point of it. */

@@ -37,6 +37,7 @@ export const sinceOf = (path: PathOut | undefined, frame: number): Matrix =>
 
 /** What a touch places, on a frame: where the hand put it, or where it was measured. */
 export function placeOn(track: Track, path: PathOut | undefined, frame: number): Point[] {
+  if (track.kind === "camera") return [];
   if (track.frame === frame) return boxOf(track);
   const touch = track.touches.find((one) => one.frame === frame);
   if (touch) return touch.points as Point[];
@@ -90,12 +91,13 @@ export function newTrack(
     less: [],
     more: [],
     params: {},
+    space: null,
   };
 }
 
 /** What a ride begins as, by what it rides on. */
 export const howOf = (kind: TrackKind) =>
-  kind === "point"
+  kind === "point" || kind === "camera"
     ? ("position" as const)
     : kind === "region"
       ? ("position, size and turn" as const)

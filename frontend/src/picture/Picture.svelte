@@ -16,6 +16,7 @@
   import RidePick from "./RidePick.svelte";
   import Says from "./Says.svelte";
   import TrackTools from "./TrackTools.svelte";
+  import InScene from "./InScene.svelte";
   import Tracks from "./Tracks.svelte";
 
   let { desk }: { desk: Desk } = $props();
@@ -58,6 +59,12 @@
     const on = event.target as HTMLElement;
     if (on === box || "picture" in on.dataset) hand.down(event);
   }
+  /** The camera whose scene is shown: the selected one, or that in which the selected plane stands. */
+  const inScene = $derived(
+    desk.selection.track?.kind === "camera"
+      ? desk.selection.track
+      : desk.shot.track(desk.selection.plane?.card?.track),
+  );
 </script>
 
 <!-- svelte-ignore a11y_no_noninteractive_tabindex, a11y_no_noninteractive_element_interactions (the picture takes the pointer; all else has keys) -->
@@ -113,15 +120,17 @@
     <Placing {desk} plane={tools.placing} {scale} {left} {top} {at} />
   {/if}
   <Handles {desk} {scale} {left} {top} {at} />
-  {#if desk.selection.track && !desk.riding && view.mode !== "unroll"}
+  {#if inScene && !desk.riding && view.mode !== "unroll"}
+    <InScene {desk} track={inScene} plane={desk.selection.plane} {scale} {left} {top} {at} />
+  {:else if desk.selection.track && !desk.riding && view.mode !== "unroll"}
     <Tracks {desk} track={desk.selection.track} {scale} {left} {top} {at} />
   {/if}
   {#if tools.shaping}<Shapes {desk} {scale} {left} {top} {at} />{/if}
-  {#if desk.selection.track}<TrackTools {desk} />{:else if tools.marking}<Tools
+  {#if desk.selection.track && desk.selection.track.kind !== "camera"}<TrackTools
       {desk}
-    />{:else if tools.shaping}<ShapeTools {desk} />{:else if tools.placeable}<PlaceTools
+    />{:else if tools.marking}<Tools {desk} />{:else if tools.shaping}<ShapeTools
       {desk}
-    />{/if}
+    />{:else if tools.placeable}<PlaceTools {desk} />{/if}
   <div
     class="absolute right-2 bottom-2 flex items-center gap-0.5 rounded bg-[#1e1e1e]/80 px-1.5 py-0.5 text-xs text-white"
   >
@@ -136,7 +145,7 @@
     <span data-zoom>{Math.round(scale * 100)} %</span>
   </div>
   {#if desk.riding}
-    <RidePick {desk} {scale} {left} {top} />
+    <RidePick {desk} {scale} {left} {top} {at} />
   {:else}
     <Says {desk} shaping={hand.shaping} marked={!!marks.length} corners={hand.corners.length} />
   {/if}

@@ -3,17 +3,30 @@
   import type { Track } from "../lib/api-types";
   import type { Desk } from "../desk/desk.svelte";
   import type { Point } from "../lib/shapes";
+  import { api } from "../lib/api";
+  import { notes } from "../lib/notes.svelte";
+  import type { Xyz } from "../lib/scene";
   import { outlineOn, placeOn } from "../lib/tracks";
   import Button from "../ui/Button.svelte";
 
-  type Props = { desk: Desk; scale: number; left: number; top: number };
-  let { desk, scale, left, top }: Props = $props();
+  type Props = {
+    desk: Desk;
+    scale: number;
+    left: number;
+    top: number;
+    at: (event: PointerEvent | MouseEvent) => Point;
+  };
+  let { desk, scale, left, top, at }: Props = $props();
+  /** The camera that was chosen, of which a place of the scene is to be pressed yet. */
+  let camera = $state.raw<Track | null>(null);
   const asked = $derived(desk.riding!);
   const shown = $derived(
-    desk.shot.doc.tracks.map((track) => {
-      const box = placeOn(track, desk.motions.paths.get(track.id), desk.playback.seen);
-      return { track, line: lineOf(track, box) };
-    }),
+    desk.shot.doc.tracks
+      .filter((track) => track.kind !== "camera")
+      .map((track) => {
+        const box = placeOn(track, desk.motions.paths.get(track.id), desk.playback.seen);
+        return { track, line: lineOf(track, box) };
+      }),
   );
 
   function lineOf(track: Track, box: Point[]): Point[] {
@@ -28,7 +41,24 @@
     ];
   }
 
+  async function takePlace(event: PointerEvent) {
+    event.stopPropagation();
+    if (!camera) return;
+    const { take } = asked;
+    try {
+      const found = await api.placeInScene(desk.shot.id, camera.id, desk.playback.seen, at(event));
+      take(camera, { place: found.at as Xyz, facing: found.facing as Xyz });
+      desk.riding = null;
+    } catch (error) {
+      notes.fault(error);
+    }
+  }
+
   function take(track: Track) {
+    if (track.kind === "camera") {
+      camera = track;
+      return;
+    }
     asked.take(track);
     desk.riding = null;
   }
@@ -36,7 +66,16 @@
 
 <svg class="over-picture" aria-label="Tracks to ride on">
   <g transform={`translate(${left} ${top}) scale(${scale})`}>
-    {#each shown as { track, line } (track.id)}
+    {#if camera}
+      <rect
+        width={desk.shot.about.plate.width}
+        height={desk.shot.about.plate.height}
+        class="place"
+        role="presentation"
+        onpointerdown={takePlace}
+      />
+    {/if}
+    {#each camera ? [] : shown as { track, line } (track.id)}
       {@const d = `M${line.map((p) => p.join(" ")).join("L")}Z`}
       <path {d} fill="none" stroke="rgb(255 255 255 / 0.75)" stroke-width={5 / scale} />
       <path
@@ -64,14 +103,20 @@
   role="dialog"
   aria-label="Ride on a track"
 >
-  <span>Press the track that <strong>{asked.name}</strong> rides on:</span>
-  {#each desk.shot.doc.tracks as track (track.id)}
+  {#if camera}<span>Press the place of the scene that <strong>{asked.name}</strong> rides on.</span>
+  {:else}<span>Press the track that <strong>{asked.name}</strong> rides on:</span>{/if}
+  {#each camera ? [] : desk.shot.doc.tracks as track (track.id)}
     <Button onclick={() => take(track)}>{track.name}</Button>
   {/each}
   <Button kind="bare" onclick={() => (desk.riding = null)}>Cancel</Button>
 </div>
 
 <style>
+  .place {
+    fill: transparent;
+    pointer-events: all;
+    cursor: crosshair;
+  }
   .pick {
     fill: rgb(63 143 196 / 0.22);
     stroke: #3f8fc4;

@@ -25,6 +25,7 @@
   const MARKS = {
     point: "Press on a thing: a mark, a corner, an eye.",
     region: "Drag a line round what is to be followed.",
+    camera: "",
     patch: "Press the four corners of something flat, or drag a box over it.",
   };
   const halt = $derived(desk.halt);
@@ -69,6 +70,11 @@
   <p class={[BOX, "pointer-events-none bottom-3"]}>
     {MARKS[desk.tools.newTrack]}
     {corners ? `${4 - corners} to go; Backspace takes one back.` : ""}
+  </p>
+{:else if desk.tools.tool === "stand"}
+  <p class={[BOX, "pointer-events-none bottom-3"]}>
+    Press where {desk.selection.plane?.name}
+    {desk.standing === "upright" ? "stands, at its foot" : `lies ${desk.standing}`}.
   </p>
 {:else if desk.tools.sparing}
   <p class={[BOX, "pointer-events-none bottom-3"]}>

@@ -2,6 +2,7 @@
 import { Fingers } from "../lib/fingers";
 import { api } from "../lib/api";
 import { notes } from "../lib/notes.svelte";
+import { standAt } from "../desk/cards";
 import { middleOf } from "../lib/tracks";
 import type { Desk } from "../desk/desk.svelte";
 import type { Drawn } from "../desk/tools.svelte";
@@ -48,6 +49,7 @@ export class Gestures {
     const tracks = tools.newTrack ?? tools.sparing;
     return (
       tools.tool === "sample" ||
+      tools.tool === "stand" ||
       !!this.shape ||
       !!tracks ||
       (tools.marking && tools.tool !== "hand")
@@ -80,6 +82,7 @@ export class Gestures {
       this.sampled = [at, at];
       return;
     }
+    if (tools.tool === "stand" && event.button === 0) return void standAt(this.desk, at);
     if (event.button === 0 && (tools.newTrack || tools.sparing)) {
       playback.stop();
       take();

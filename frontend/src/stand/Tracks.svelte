@@ -1,20 +1,22 @@
 <!-- The shot's tracks: each with its way, how far it is followed, and what is in doubt. -->
 <script lang="ts">
   import { DropdownMenu } from "bits-ui";
-  import type { Track } from "../lib/api-types";
+  import type { SceneOut, Track } from "../lib/api-types";
   import type { Desk } from "../desk/desk.svelte";
   import { followTracks } from "../desk/deeds";
   import Icon from "../lib/Icon.svelte";
+  import { eyeOf, viewOn, type Xyz } from "../lib/scene";
   import { middleOf, placeOn, type TrackKind } from "../lib/tracks";
   import Button from "../ui/Button.svelte";
   import Heading from "./Heading.svelte";
 
   let { desk }: { desk: Desk } = $props();
   const shot = $derived(desk.shot);
-  const KINDS: TrackKind[] = ["point", "region", "patch"];
+  const KINDS: TrackKind[] = ["point", "region", "patch", "camera"];
 
   /** The way of its middle over the whole plate, for a picture as wide as the plate is. */
   function way(track: Track): string {
+    if (track.kind === "camera") return wayOfEye(desk.motions.scenes.get(track.id));
     const path = desk.motions.paths.get(track.id);
     const step = Math.max(1, Math.floor(shot.count / 60));
     const out: string[] = [];
@@ -26,9 +28,34 @@
     return out.length ? `M${out.join("L")}` : "";
   }
 
+  /** The way of a camera as it is seen from above, over the whole of the little picture. */
+  function wayOfEye(scene: SceneOut | undefined): string {
+    const eyes = (scene?.views ?? []).flatMap((row, n) => {
+      const view = row && n % Math.max(1, Math.floor(shot.count / 60)) === 0 && viewOn(scene, n);
+      return view ? [eyeOf(view)] : [];
+    });
+    if (eyes.length < 2) return "";
+    const { width, height } = shot.about.plate;
+    const [xs, zs] = [eyes.map((e) => e[0]), eyes.map((e) => e[2])];
+    const span = Math.max(
+      Math.max(...xs) - Math.min(...xs),
+      Math.max(...zs) - Math.min(...zs),
+      1e-6,
+    );
+    const [x0, z0] = [(Math.max(...xs) + Math.min(...xs)) / 2, (Math.max(...zs) + Math.min(...zs)) / 2]; // prettier-ignore
+    const at = ([x, , z]: Xyz) =>
+      `${(width / 2 + ((x - x0) / span) * width * 0.8).toFixed(1)} ${(height / 2 - ((z - z0) / span) * height * 0.8).toFixed(1)}`;
+    return `M${eyes.map(at).join("L")}`;
+  }
+
   function begin(kind: TrackKind) {
     desk.playback.stop();
     if (desk.view.mode === "unroll") desk.view.mode = "result";
+    if (kind === "camera") {
+      // the subject is left out: the matte that is worked on, or the first there is
+      const matte = desk.selection.matteId ?? shot.doc.mattes[0]?.id ?? null;
+      return desk.tools.addCamera(desk.playback.frame, matte);
+    }
     desk.tools.tool = kind;
   }
 

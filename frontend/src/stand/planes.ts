@@ -114,6 +114,7 @@ export function newPlane(
     placement: {},
     ride: null,
     line_up: null,
+    card: null,
     time: {},
     params: {},
     ...begins,

@@ -195,7 +195,7 @@ def place(path: TrackPath, body: PlaceRequest) -> Response:
             faces=faces.tolist(),
             ground=ground,
             doubt=one.doubt,
-        )  # fmt: skip
+        )
     )
 
 

@@ -109,9 +109,9 @@ def _slopes(turn: F64, shift: F64, focal: float, k1: float, k2: float, p: F64, o
 
 
 @kernel
-def _normal(low: int, high: int, turns: F64, shifts: F64, zooms: F64, focal: float, bend: F64, points: F64, cameras: I64, owners: I64,
-            seen: F64, starts: I64, free: F64, loose: bool, scale: float, damping: float, big: F64, right: F64, inverses: F64,
-            reach: F64, common: F64, own_right: F64) -> float:  # fmt: skip
+def _normal(low: int, high: int, turns: F64, shifts: F64, zooms: F64, focal: float, bend: F64, points: F64,
+            cameras: I64, owners: I64, seen: F64, starts: I64, free: F64, loose: bool, scale: float, damping: float,
+            big: F64, right: F64, inverses: F64, reach: F64, common: F64, own_right: F64) -> float:  # fmt: skip
     """Fills the reduced system (big, right) and what gives the points back (the rest); returns the cost."""
     count = len(turns)
     base = count * OWN

@@ -54,7 +54,7 @@ def as_json(ident: str, scene: Scene, places: Sequence[Place], count: int, unit:
             continue
         error = scene.errors[frame]
         doubt = float(np.clip(max((error / unit - 0.8) / 2.5, (40 - scene.counts[frame]) / 60), 0, 0.95))
-        row = {"frame": frame, "points": [_pair(one) for one in view.seen(at)] if len(at) else [], "doubt": round(doubt, 3),
+        row = {"frame": frame, "points": [_pair(one) for one in view.seen(at)], "doubt": round(doubt, 3),
                "pose": {"turn": np.round(view.turn, 8).tolist(), "shift": np.round(view.shift, 6).tolist()},
                "error": round(error, 3)}  # fmt: skip
         rows.append(row | ({"focal": round(view.lens.focal, 3)} if len(focals) > 1 else {}))

@@ -78,7 +78,7 @@ def _rounded(values: F64) -> list[float]:
 
 @dataclass(frozen=True)
 class Solved:
-    """What is known of a scene besides its views. points: (P, 3). still: the camera turns alone, and points are ways."""
+    """What is known of a scene besides its views. points: (P, 3). still: the camera turns alone; points are ways."""
 
     points: F64
     still: bool
@@ -195,8 +195,8 @@ class CameraPath:
             return np.eye(3)
         way = seen_again(start, here, place, facing)
         # what the lens bends is bent as about the place
-        way = _slope(here.lens.bent, here.lens.straight(p1[None])[0], p1) @ way @ _slope(start.lens.straight, p0,
-                                                                                        start.lens.straight(p0[None])[0])  # fmt: skip
+        q0, q1 = start.lens.straight(p0[None])[0], here.lens.straight(p1[None])[0]
+        way = _slope(here.lens.bent, q1, p1) @ way @ _slope(start.lens.straight, p0, q0)
         way = reduced(np.asarray(way, np.float64), riding.how, p0)
         way = inverse(way) if riding.still else way
         if riding.widen > 0:
@@ -229,7 +229,7 @@ class CameraPath:
 
 
 def seen_again(a: View, b: View, place: F64, facing: F64) -> F64:
-    """From where a straight lens shows places of a plane to where another one does, (3, 3) pixels. facing: its normal."""
+    """From where a straight lens shows places of a plane to where another does, (3, 3) pixels. facing: its normal."""
     normal = a.turn @ facing
     distance = float(normal @ a.before(place[None])[0])
     turn = b.turn @ a.turn.T

@@ -32,8 +32,8 @@ class CameraPass:
     """The camera over frames `first` to `last`. Iterating does the work, and tells each frame once it is stored.
 
     read: a frame, (H, W, 3) uint8 sRGB. cover: what is not looked at on one, (H, W) float32; None for nothing. at: the
-    frame that work which was cut off had come to. size: of the plate. What an earlier solve found stays until there is a
-    new one, and that is laid over it. Raises NotSolved.
+    frame that work which was cut off had come to. size: of the plate. What an earlier solve found stays until there is
+    a new one, and that is laid over it. Raises NotSolved.
     """
 
     read: Callable[[int], U8]

@@ -12,6 +12,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field, replace
+from itertools import pairwise
 from typing import Literal
 
 import cv2
@@ -152,10 +153,11 @@ class _Solver:
                                 "Let it move, or leave out what moves by itself.")  # fmt: skip
             return self._finished(still[0], keys, True)
         moved = self._moving(keys, zooms)
-        if moved is None or (still is not None and still[1] < 1.5 * STILL * self.unit
-                             and moved[1] > TELLS * still[1]):  # fmt: skip
-            if still is not None and still[1] <= FAIR * self.unit:
-                return self._finished(still[0], keys, True)
+        turns = still is not None and still[1] <= FAIR * self.unit
+        little = moved is None or (turns and still is not None and still[1] < 1.5 * STILL * self.unit
+                                   and moved[1] > TELLS * still[1])  # fmt: skip
+        if little and turns and still is not None:
+            return self._finished(still[0], keys, True)
         if moved is None:
             raise NotSolved(
                 "No place of the camera explains how the picture moves.",
@@ -195,7 +197,7 @@ class _Solver:
             matrix = np.diag([guess, guess, 1.0])
             turn = np.eye(3)
             state.turns[keys[0]], state.shifts[keys[0]] = turn, np.zeros(3)
-            for before, here in zip(keys, keys[1:], strict=False):
+            for before, here in pairwise(keys):
                 ids, a, b = self.common(before, here)
                 if len(ids) < SHARED:
                     return None
@@ -330,7 +332,7 @@ class _Solver:
         return state, self._error(state, some)
 
     def _begun(self, guess: float, pair: tuple[int, int]) -> _State | None:
-        ids, a, b = self.common(*pair)
+        _, a, b = self.common(*pair)
         matrix = np.diag([guess, guess, 1.0])
         essential, mask = cv2.findEssentialMat(a, b, matrix, cv2.RANSAC, 0.999, 1.2 * self.unit, 2000)
         if essential is None or essential.shape != (3, 3):
@@ -457,8 +459,9 @@ class _Solver:
         )  # fmt: skip
         return bundle, keys, [int(one) for one in every]
 
-    def _adjust(self, state: _State, frames: Sequence[int], steps: int, *, still: bool = False, lens: bool | None = None,
-                bends: bool = True, zooms: bool = False, scale: float | None = None, enough: float = 1e-4) -> None:  # fmt: skip
+    def _adjust(self, state: _State, frames: Sequence[int], steps: int, *, still: bool = False,
+                lens: bool | None = None, bends: bool = True, zooms: bool = False, scale: float | None = None,
+                enough: float = 1e-4) -> None:  # fmt: skip
         bundle, keys, trails = self._bundle(state, frames)
         free = self.known is None if lens is None else lens
         adjust(bundle, steps, lens=free, bends=bends, zooms=zooms and len(keys) > 3, still=still,
@@ -559,7 +562,8 @@ def posed(view: View, places: F64, pixels: F64, scale: float = 1.0, still: bool 
     """
     bundle = Bundle(
         view.turn[None].copy(), view.shift[None].copy(), np.ones(1), view.lens.focal, np.array(view.lens.bend),
-        np.asarray(places, np.float64), np.zeros(len(places), np.int64), np.arange(len(places)), pixels - view.lens.middle,
+        np.asarray(places, np.float64), np.zeros(len(places), np.int64), np.arange(len(places)),
+        pixels - view.lens.middle,
     )  # fmt: skip
     adjust(bundle, steps, lens=False, bends=False, still=still, scale=scale, points=False)
     return View(bundle.turns[0], bundle.shifts[0], view.lens)

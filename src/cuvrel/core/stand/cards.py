@@ -139,7 +139,7 @@ def shadow_of(card: Stood, values: dict[str, Any], axes: Axes) -> Stood | None:
 
 
 def upright(place: F64, view: View, axes: Axes) -> tuple[F64, F64]:
-    """A level way across the picture and one straight down, at a place of the scene: an upright board facing the eye."""
+    """A level way across the picture and one straight down, at a place: an upright board facing the eye."""
     up = axes.turn[:, 1]
     ahead = place - view.eye
     ahead = ahead - up * float(ahead @ up)
@@ -148,7 +148,7 @@ def upright(place: F64, view: View, axes: Axes) -> tuple[F64, F64]:
 
 
 def cast(place: F64, view: View, values: dict[str, Any], axes: Axes) -> F64 | None:
-    """The shadow of what the picture shows upright at a place: from pixels of a straight lens to such pixels, (3, 3)."""
+    """The shadow of what the picture shows upright at a place: between pixels of a straight lens, (3, 3)."""
     across, down = upright(place, view, axes)
     board = Stood(place, across, down)
     shadow = shadow_of(board, values, axes)

@@ -17,8 +17,8 @@ Place = tuple[float, float]
 
 
 class Wanted(Strict):
-    """A track that is wanted: a point `at` a place, a region within an `outline`, a patch between four `corners`, or the
-    camera, with `anchors`, places of the picture whose places in the scene are wanted on all frames.
+    """A track that is wanted: a point `at` a place, a region within an `outline`, a patch between four `corners`, or
+    the camera, with `anchors`, places of the picture whose places in the scene are wanted on all frames.
 
     Plate pixels, origin at the top left corner of the top left pixel. without: a grey video of what is not looked at.
     """

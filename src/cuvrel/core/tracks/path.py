@@ -32,8 +32,8 @@ class Measured:
     """What was measured of a frame; where it could not be seen there is no matrix.
 
     before, after: the matrix as following made it that came from frames before, or from frames behind; they differ on
-    touched frames alone, where following begins anew. features: rows of x, y and how well each agrees, 0 to 1. camera: of
-    a camera, what was solved of the frame (core/camera/path.py).
+    touched frames alone, where following begins anew. features: rows of x, y and how well each agrees, 0 to 1. camera:
+    of a camera, what was solved of the frame (core/camera/path.py).
     """
 
     before: F64 | None
