@@ -6,6 +6,7 @@ import argparse
 from pathlib import Path
 
 from bench import (
+    camera,
     colour,
     cuts,
     desk,
@@ -47,6 +48,11 @@ def main() -> None:
     track = commands.add_parser("tracks", help="points, regions and patches against their truth, with yardsticks")
     track.add_argument("--clips", type=int, default=4, help="clips made of each kind (4)")
     track.add_argument("--no-yardsticks", action="store_true", help="our own figures only")
+    cameras = commands.add_parser("camera", help="a solved camera on clips of the harbour whose true one is known")
+    cameras.add_argument("--clips", help="only these, names with commas between")
+    cameras.add_argument(
+        "--folder", type=Path, default=Path("var/bench-camera"), help="where the clips are drawn, once"
+    )
     reels = commands.add_parser("cuts", help="cuts found and false ones, with flashes, whip pans and mixes")
     reels.add_argument("--reels", type=int, default=14, help="reels made (14)")
     commands.add_parser("workers", help="one worker against two on the same export")
@@ -73,6 +79,8 @@ def main() -> None:
         same.run(given.to, given.against, given.every)
     elif given.command == "tracks":
         tracks.run(given.clips, not given.no_yardsticks)
+    elif given.command == "camera":
+        camera.run(given.clips, given.folder)
     elif given.command == "redaction":
         redaction.run(given.clips)
     elif given.command == "cuts":

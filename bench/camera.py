@@ -7,6 +7,7 @@ they are on all other frames is held against where they truly are, also where so
 from __future__ import annotations
 
 import json
+import time
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import replace
 from pathlib import Path
@@ -19,7 +20,11 @@ from footage.render import Film
 from footage.scene import FPS, Scene
 
 from cuvrel.core.arrays import F32, F64
+from cuvrel.core.camera.interchange import anchored, solved
+from cuvrel.core.camera.solve import NotSolved
 from cuvrel.core.imaging.row_kernels import CORES
+from cuvrel.core.media.probe import probe
+from cuvrel.core.media.reader import Reader
 from cuvrel.core.media.writer import VideoWriter
 
 SIZE = (640, 360)
@@ -85,3 +90,40 @@ def drawn(folder: Path, name: str, scale: float = 1.0, samples: int = 2) -> dict
     about = {"frame": frame, "anchors": truth, "focal": focals, "masked": alpha is not None}
     told.write_text(json.dumps(about))
     return about
+
+
+def run(names: str | None, folder: Path) -> None:
+    """Prints for each clip how far its anchors are seen from where they are, and frames a second."""
+    print(f"The camera at {SIZE[0]} x {SIZE[1]}; error of places of the scene in px, median / 90th percentile")
+    for name in names.split(",") if names else MOVES:
+        about = drawn(folder, name)
+        truth, frame = np.array(about["anchors"], np.float64), int(about["frame"])
+        inside = ((truth > 0) & (truth < np.array(SIZE))).all(axis=2)
+        truth, inside = truth[:, inside[frame]], inside[:, inside[frame]]
+        clip = folder / f"{name}.mp4"
+        reader = Reader(clip, probe(clip), keep_bytes=1 << 29)
+        cover = None
+        if about["masked"]:
+            alpha = folder / f"{name}.alpha.mkv"
+            masks = Reader(alpha, probe(alpha), keep_bytes=1 << 29)
+            cover = lambda n, masks=masks: masks.frame(n)[..., 0].astype(np.float32) / 255  # noqa: E731
+        count = len(truth)
+        began = time.perf_counter()
+        try:
+            scene, followed = solved(reader.frame, cover, SIZE, 0, count - 1)
+        except NotSolved as fault:
+            print(f"  {name:<10} not solved: {fault.message}", flush=True)
+            continue
+        took = time.perf_counter() - began
+        places = anchored(scene, followed, reader.frame, frame, [(float(x), float(y)) for x, y in truth[frame]])
+        assert places is not None
+        at = np.array([one.at for one in places])
+        off = np.full(inside.shape, np.nan)
+        for n, view in scene.views.items():
+            off[n] = np.hypot(*(view.seen(at) - truth[n]).T)
+        off[~inside] = np.nan
+        drift = np.nanmedian(np.abs(np.diff(off, axis=0)))
+        focal = scene.views[frame].lens.focal / float(about["focal"][frame])
+        print(f"  {name:<10} {np.nanmedian(off):5.2f} / {np.nanpercentile(off, 90):5.2f}   focal length x {focal:.2f} "
+              f"{scene.error:.2f} px off   {count / took:4.1f} frames/s   from frame to frame {drift:.3f}   "
+              f"{'turns alone' if scene.still else ''} {scene.says}", flush=True)  # fmt: skip

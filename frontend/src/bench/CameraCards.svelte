@@ -40,12 +40,14 @@
   let told = $state("");
 
   const slips = $derived<Slip[]>([
-    { id: "track", title: declared.label, rows: declared.fields.length + 6 },
+    { id: "track", title: declared.label, rows: declared.fields.length + 3.5 },
     { id: "space", title: "Space", rows: 8.5, columns: 2.2 },
     { id: "stands", title: "Stands in it", rows: Math.max(4, stands.length + riders.length + 2) },
   ]);
   const key = $derived(`track:${track.id}`);
-  const opened = $derived(desk.opened.get(key) ?? ["space", "track"]);
+  const opened = $derived(
+    desk.opened.get(key) ?? (solved ? ["track", "space"] : ["space", "track"]),
+  );
   const open = $derived(openCards(slips, opened, room));
   const front = $derived([...opened].reverse().find((id) => open.has(id)) ?? "track");
 

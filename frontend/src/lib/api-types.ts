@@ -4736,9 +4736,9 @@ export interface components {
          * SceneOut
          * @description A solved camera, in the space that it was solved in.
          *
-         *     views: of each frame of the plate thirteen numbers: how the scene is turned before the camera, row by row, how it is
-         *     shifted then, and the focal length in pixels; null where it is not solved. errors: pixels that a frame's features are
-         *     off. bend: of the lens, k1 and k2. still: the camera turns alone. kept: the share of what was followed that agrees.
+         *     views: of each frame of the plate 13 numbers: how the scene is turned before the camera, row by row, how it is
+         *     shifted then, and the focal length in pixels; null where it is not solved. errors: pixels that its features are off.
+         *     bend: of the lens, k1 and k2. still: the camera turns alone. kept: the share of what was followed that agrees.
          *     says: what is unsure.
          */
         SceneOut: {

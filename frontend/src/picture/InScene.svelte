@@ -72,7 +72,8 @@
           const [x, z] = across ? [m, k] : [k, m];
           const place: Xyz = [middle[0] + x * step, 0, middle[1] + z * step];
           const seen = seenAt(view, scene!.bend, size, solvedOf(axes, place));
-          const near = seen && Math.abs(seen[0]) < 4 * size[0] && Math.abs(seen[1]) < 4 * size[1];
+          const near =
+            seen && Math.abs(seen[0] - size[0] / 2) < 2.5 * size[0] && seen[1] < 2.5 * size[1];
           if (near) out.push(`${pen ? "L" : "M"}${seen[0].toFixed(1)} ${seen[1].toFixed(1)}`);
           pen = !!near;
         }

@@ -7,7 +7,6 @@ glTF is right-handed, y up, and its cameras look along -z; lengths are the hand'
 from __future__ import annotations
 
 import base64
-import binascii
 import json
 from collections.abc import Mapping
 from typing import Any
@@ -126,7 +125,7 @@ def read_gltf(text: str, axes: Axes, size: tuple[int, int], fps: float, count: i
         return _scene(document, axes, size, fps, count)
     except MediaError:
         raise
-    except (ValueError, KeyError, TypeError, IndexError, binascii.Error, AttributeError, RecursionError) as fault:
+    except (ValueError, KeyError, TypeError, IndexError, StopIteration, AttributeError, RecursionError) as fault:
         raise MediaError("This is no glTF file with a camera that can be read.") from fault
 
 

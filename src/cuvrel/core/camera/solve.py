@@ -575,8 +575,8 @@ def _through(matrix: F64, places: F64) -> F64:
 
 
 def _upright(scene: Scene) -> Scene:
-    """The same scene in a handy size and stance: the median camera at the origin, level as most of them are, with
-    points at about five units from it."""
+    """The same scene in a handy size and stance: level as most cameras are, with points at about five units, and the
+    origin on what seems to be the ground below the camera in the middle; without depth, at the camera."""
     views = list(scene.views.values())
     middle = views[len(views) // 2]
     eye = np.zeros(3) if scene.still else middle.eye
@@ -595,7 +595,22 @@ def _upright(scene: Scene) -> Scene:
     base = np.array([np.cross(down, forward), down, forward])
     far = np.linalg.norm(scene.points - eye, axis=1)
     size = 1.0 if scene.still else 5.0 / max(float(np.median(far)), 1e-9)
-    return moved(scene, base, -base @ eye * size, size)
+    level = moved(scene, base, -base @ eye * size, size)
+    if scene.still:
+        return level
+    return moved(level, np.eye(3), np.array([0.0, -_ground(level), 0.0]), 1.0)
+
+
+def _ground(scene: Scene) -> float:
+    """How far below the camera in the middle most of what lies low and near is, in a scene that is level."""
+    far = np.linalg.norm(scene.points, axis=1)
+    low = scene.points[(scene.points[:, 1] > 0.05) & (far < 1.5 * np.median(far)), 1]
+    if len(low) < 10:
+        return 1.0
+    counts, edges = np.histogram(low, bins=24, range=(0.0, float(np.percentile(low, 95))))
+    # lower counts for more: what stands on the ground has points at all heights
+    n = int(np.argmax(counts * np.linspace(0.5, 1.5, len(counts))))
+    return float(np.median(low[(low >= edges[n]) & (low <= edges[n + 1])]))
 
 
 def moved(scene: Scene, turn: F64, shift: F64, size: float) -> Scene:
