@@ -8,10 +8,14 @@ import numpy as np
 from pydantic import TypeAdapter
 from pydantic_core import to_jsonable_python
 
+from cuvrel.core.camera.lens import Lens, View, turned
+from cuvrel.core.camera.path import Axes
 from cuvrel.core.recipe.curves import curve_at, ramp_at
 from cuvrel.core.recipe.reel import Reel
 from cuvrel.core.recipe.shapes import Shape
+from cuvrel.core.recipe.tracks import Space
 from cuvrel.core.recipe.values import Colour, Curve, Env, Point, Ramp, Scalar, at
+from cuvrel.core.stand.cards import CardParams, stood
 from cuvrel.core.stand.placement import PlacementParams, matrix
 
 Doc = dict[str, Any]
@@ -73,6 +77,12 @@ PLACEMENTS: list[Doc] = [
     {"stretch": 140.0, "depth": 0.4, "tilt": 30.0, "swing": -20.0, "anchor_x": 60.0, "anchor_y": -90.0},
     {"flip_x": True, "flip_y": False, "depth": -0.5, "angle": -75.0, "x": 33.0},
 ]
+CARDS: list[Doc] = [
+    {"x": 0.4, "y": 0.2, "z": 6.0, "width": 1.5},
+    {"x": -1.0, "y": 0.5, "z": 8.0, "width": 2.0, "turn": 35.0, "lean": 20.0, "roll": -15.0, "foot": False},
+    {"x": 1.5, "y": 0.0, "z": 5.0, "face": "to the camera", "turn": 10.0},
+]
+SPACES: list[Doc] = [{}, {"origin": [0.5, 1.2, 1.0], "up": [0.1, -1.0, 0.05], "ahead": [0.2, 0.3, 1.0], "size": 1.7}]
 SPOTS = [(0.0, 0.0), (-200.0, 90.0), (310.5, -120.25)]
 
 
@@ -90,6 +100,7 @@ def vectors() -> Doc:
         "ramps": [{"stops": one, "at": ramp_at(one, steps).tolist()} for one in (NIGHT, DAY)],
         "shapes": [_shape(Shape.model_validate(raw)) for raw in SHAPES],
         "placements": [_placement(raw) for raw in PLACEMENTS],
+        "cards": [_card(card, space) for card in CARDS for space in SPACES],
         "reels": [_reel(fps) for fps in (None, 24.0, 30.0)],
     }  # fmt: skip
 
@@ -111,6 +122,20 @@ def _reel(fps: float | None) -> Doc:
     })  # fmt: skip
     return {"reel": reel.model_dump(mode="json"), "frames": reel.plate_footage().frames,
             "laid": [[one.begin, one.count, one.shared] for one in reel.laid()]}  # fmt: skip
+
+
+def _card(raw: Doc, space: Doc) -> Doc:
+    """Where the corners of a card are seen, clockwise from the top left, with a lens that bends."""
+    lens = Lens(900.0, (1280, 720), (-0.08, 0.02))
+    view = View(turned(np.array([0.05, -0.1, 0.02])), np.array([0.2, -0.1, 0.4]), lens)
+    laid = Space.model_validate(space)
+    values = CardParams.model_validate(raw).at(Env(0.0))
+    found = stood(values, Axes(laid), view, (720.0, 1280.0), view.eye)
+    corners = [found.origin + found.across * x + found.down * y
+               for x, y in ((-640, -360), (640, -360), (640, 360), (-640, 360))]  # fmt: skip
+    return {"card": raw, "space": laid.model_dump(mode="json"), "size": list(lens.size), "bend": list(lens.bend),
+            "view": [*view.turn.ravel().tolist(), *view.shift.tolist(), lens.focal],
+            "corners": view.seen(np.array(corners)).tolist()}  # fmt: skip
 
 
 def _placement(raw: Doc) -> Doc:

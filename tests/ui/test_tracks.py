@@ -88,7 +88,7 @@ def test_a_shape_a_plane_and_a_place_ride_by_pressing_a_track(desk: Desk, stack:
     desk.saved()
     shape = document(stack, made)["mattes"][-1]["pulls"][0]["shapes"][0]
     assert shape["rides"] == [{"track": "head", "frame": 0, "how": "position, size and turn", "smooth": 0.0,
-                               "still": False, "widen": 0.0, "only": []}]  # fmt: skip
+                               "still": False, "widen": 0.0, "place": None, "facing": None, "only": []}]  # fmt: skip
     # where it rides to it can be moved, and is kept as it would be without
     desk.go(40)
     outline = desk.page.get_by_role("button", name="Ellipse: drag")

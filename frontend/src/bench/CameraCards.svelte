@@ -3,6 +3,7 @@
   import { api } from "../lib/api";
   import type { Track } from "../lib/api-types";
   import type { Desk } from "../desk/desk.svelte";
+  import { addCard } from "../desk/cards";
   import { followTracks } from "../desk/deeds";
   import { removeTrack } from "../desk/rides";
   import { notes } from "../lib/notes.svelte";
@@ -121,6 +122,12 @@
               title="Over the whole range; what is solved stays until there is a new one"
               onclick={() => followTracks(desk, [track.id], 0)}
               >{solved ? "Solve anew" : "Solve"}</Button
+            >
+          {/if}
+          {#if solved}
+            <Button
+              title="A fill, stood where the picture is pressed; any plane’s placement can be"
+              onclick={() => addCard(desk)}>Stand a card …</Button
             >
           {/if}
           <Button kind="bare" onclick={() => removeTrack(desk, track)}>Remove</Button>
@@ -246,6 +253,9 @@
             }}>{named(use.owner)} rides</button
           >
         {/each}
+        {#if solved}
+          <Button onclick={() => addCard(desk)}>Stand a card …</Button>
+        {/if}
         {#if !stands.length && !riders.length}
           <p class="my-1 text-xs text-quiet">
             Nothing yet. A plane’s placement has “Stand in the scene …”; what has a place can ride

@@ -4,6 +4,7 @@ import type { Plane, Track } from "../lib/api-types";
 import { notes } from "../lib/notes.svelte";
 import { axesOf, eyeOf, minus, toldOf, viewOn, type Xyz } from "../lib/scene";
 import type { Point } from "../lib/shapes";
+import { newPlane } from "../stand/planes";
 import { withValue } from "../lib/values";
 import type { Desk } from "./desk.svelte";
 
@@ -23,6 +24,22 @@ export function askPlace(desk: Desk, plane: Plane, how: How): void {
   desk.view.mode = "result";
   desk.standing = how;
   desk.tools.tool = "stand";
+}
+
+/** Adds a fill before all, and asks where it is to stand. */
+export function addCard(desk: Desk): void {
+  const { plane } = newPlane(desk.shot, "fill", null, desk.shot.doc.planes[0]);
+  const value = { ...plane, name: free(desk), group: null };
+  desk.shot.edit([{ op: "add", path: "/planes/0", value }], "add card");
+  desk.selection.thing = { kind: "plane", id: plane.id };
+  askPlace(desk, value, "upright");
+}
+
+function free(desk: Desk): string {
+  const names = new Set(desk.shot.doc.planes.map((one) => one.name));
+  let n = 1;
+  while (names.has(n === 1 ? "Card" : `Card ${n}`)) n += 1;
+  return n === 1 ? "Card" : `Card ${n}`;
 }
 
 /** Stands the selected plane where the picture was pressed. */

@@ -1,9 +1,10 @@
 /** What both ends compute is the same: the server writes these vectors by `cuvrel schemas`. */
 import { describe, expect, test } from "vitest";
 import vectors from "../../../docs/schemas/vectors.json";
-import type { Shape } from "./api-types";
+import type { SceneOut, Shape } from "./api-types";
 import { curveAt, rampAt } from "./curves";
 import { placeOf, type Placed } from "./placement";
+import { along, axesOf, CARD, eyeOf, seenAt, solvedOf, stoodAt, toldOf, viewOn } from "./scene";
 import { shapeAt, type Point } from "./shapes";
 import { alone, valueAt } from "./values";
 
@@ -48,4 +49,26 @@ test("what is placed lies where the server lays it", () => {
   for (const { placement, width, places } of vectors.placements)
     for (const [spot, wanted] of places as [Point, Point][])
       near(placeOf(placement as unknown as Placed, width, spot), wanted);
+});
+
+test("cards stand in the scene where the server stands them", () => {
+  for (const { card, space, size, bend, view, corners } of vectors.cards) {
+    const here = viewOn({ solved: true, views: [view] } as unknown as SceneOut, 0)!;
+    const axes = axesOf(space as never);
+    const s = stoodAt({ ...CARD, ...card }, toldOf(axes, eyeOf(here)), size[1] / size[0]);
+    const found = [
+      [-0.5, 0.5],
+      [0.5, 0.5],
+      [0.5, -0.5],
+      [-0.5, -0.5],
+    ].map(([x, y]) =>
+      seenAt(
+        here,
+        bend,
+        size as Point,
+        solvedOf(axes, along(along(s.middle, s.across, x), s.up, y)),
+      ),
+    );
+    near(found, corners);
+  }
 });

@@ -109,6 +109,17 @@ def _slopes(turn: F64, shift: F64, focal: float, k1: float, k2: float, p: F64, o
 
 
 @kernel
+def _inverted(m: F64, out: F64) -> None:
+    """The inverse of a symmetric matrix, (3, 3), by its minors; a kernel has no linear algebra of its own here."""
+    a, b, c, d, e, f = m[0, 0], m[0, 1], m[0, 2], m[1, 1], m[1, 2], m[2, 2]
+    p, q, r = d * f - e * e, c * e - b * f, b * e - c * d
+    over = 1.0 / (a * p + b * q + c * r)
+    out[0, 0], out[0, 1], out[0, 2] = p * over, q * over, r * over
+    out[1, 0], out[1, 1], out[1, 2] = q * over, (a * f - c * c) * over, (b * c - a * e) * over
+    out[2, 0], out[2, 1], out[2, 2] = r * over, (b * c - a * e) * over, (a * d - b * b) * over
+
+
+@kernel
 def _normal(low: int, high: int, turns: F64, shifts: F64, zooms: F64, focal: float, bend: F64, points: F64,
             cameras: I64, owners: I64, seen: F64, starts: I64, free: F64, loose: bool, scale: float, damping: float,
             big: F64, right: F64, inverses: F64, reach: F64, common: F64, own_right: F64) -> float:  # fmt: skip
@@ -117,12 +128,11 @@ def _normal(low: int, high: int, turns: F64, shifts: F64, zooms: F64, focal: flo
     base = count * OWN
     cost = 0.0
     own, shared, point = np.zeros((2, OWN)), np.zeros((2, SHARED)), np.zeros((2, 3))
-    wi = np.zeros((OWN, 3))
+    wi, v, g, gi = np.zeros((OWN, 3)), np.zeros((3, 3)), np.zeros(3), np.zeros(3)
+    ws, wsi = np.zeros((SHARED, 3)), np.zeros((SHARED, 3))
     for p in range(low, high):
         first, last = starts[p], starts[p + 1]
-        v = np.zeros((3, 3))
-        g = np.zeros(3)
-        ws = np.zeros((SHARED, 3))
+        v[:, :], g[:], ws[:, :] = 0.0, 0.0, 0.0
         for n in range(first, last):
             c = cameras[n]
             reach[n] = 0.0
@@ -162,18 +172,21 @@ def _normal(low: int, high: int, turns: F64, shifts: F64, zooms: F64, focal: flo
                 for b in range(3):
                     v[a, b] += weight * (point[0, a] * point[0, b] + point[1, a] * point[1, b])
         if not loose:
-            inverses[p] = np.zeros((3, 3))
+            inverses[p] = 0.0
             continue
         trace = v[0, 0] + v[1, 1] + v[2, 2]
         for a in range(3):
             v[a, a] += damping * v[a, a] + 1e-9 * trace + 1e-12
-        inv = np.linalg.inv(v)
-        inverses[p] = inv
+        inv = inverses[p]
+        _inverted(v, inv)
         common[p] = ws
         own_right[p] = g
         # what the point's own freedom takes away from the rest
-        gi = inv @ g
-        wsi = ws @ inv
+        for a in range(3):
+            gi[a] = inv[a, 0] * g[0] + inv[a, 1] * g[1] + inv[a, 2] * g[2]
+        for a in range(SHARED):
+            for b in range(3):
+                wsi[a, b] = ws[a, 0] * inv[0, b] + ws[a, 1] * inv[1, b] + ws[a, 2] * inv[2, b]
         for a in range(SHARED):
             right[base + a] -= ws[a, 0] * gi[0] + ws[a, 1] * gi[1] + ws[a, 2] * gi[2]
             for b in range(SHARED):
@@ -213,7 +226,8 @@ def _back(points: F64, cameras: I64, starts: I64, inverses: F64, reach: F64, com
         for b in range(3):
             for a in range(SHARED):
                 g[b] -= common[p, a, b] * step[base + a]
-        out[p] = inverses[p] @ g
+        for a in range(3):
+            out[p, a] = inverses[p, a, 0] * g[0] + inverses[p, a, 1] * g[1] + inverses[p, a, 2] * g[2]
     return out
 
 

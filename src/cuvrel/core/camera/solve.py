@@ -24,11 +24,12 @@ from cuvrel.core.camera.lens import Lens, View, turned
 from cuvrel.core.camera.trails import Followed
 from cuvrel.core.recipe.errors import CuvrelError
 
-MOST_KEYS = 64  # frames that are adjusted together
+MOST_KEYS = 72  # frames that are adjusted together
 LEAST_KEYS = 16
 APART = 0.025  # of the picture's width that features have gone on the way to the next such frame
 SHARED = 24  # trails that two frames must have in common
 FEWEST = 40  # trails of a clip below which nothing is begun
+BEYOND = (1, 2, 4, 7, 11, 16, 23)  # how many key frames on the other frame is that one is tried to begin with
 GUESSES = (1.0, 0.7, 1.5, 2.4)  # focal lengths that are begun with, in widths of the picture
 WELL, FAIR = 0.8, 2.5  # pixels, at a picture of 960: an error of a good, and of a usable solve
 THROWN = 3.0  # pixels beyond which an observation is none, at 960
@@ -128,8 +129,8 @@ class _Solver:
         least = min(LEAST_KEYS, len(frames))
         if len(out) < least:
             out = sorted({*out, *(frames[n] for n in np.linspace(0, len(frames) - 1, least).round().astype(int))})
-        while len(out) > MOST_KEYS:
-            out = sorted({*out[::2], out[-1]})
+        if len(out) > MOST_KEYS:
+            out = [out[n] for n in np.linspace(0, len(out) - 1, MOST_KEYS).round().astype(int)]
         return out
 
     def common(self, a: int, b: int) -> tuple[I64, F64, F64]:
@@ -273,7 +274,7 @@ class _Solver:
         """Pairs of key frames to begin with, the best first: many trails in common, and much that no flat turn says."""
         found = []
         for n in range(len(keys)):
-            for m in range(n + 1, min(n + 24, len(keys))):
+            for m in (n + step for step in BEYOND if n + step < len(keys)):
                 ids, a, b = self.common(keys[n], keys[m])
                 if len(ids) < max(SHARED, 0.2 * len(self.by_frame[keys[n]][0])):
                     break
