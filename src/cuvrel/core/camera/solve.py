@@ -236,7 +236,7 @@ class _Solver:
         for n, (guess, pair) in enumerate(tries):
             found = self._grown(keys, guess, pair, zooms)
             self.told(0.1 + 0.6 * (n + 1) / len(tries))
-            if found is not None and (best is None or self._better(found, best, keys)):
+            if found is not None and (best is None or self._worth(found[0], keys) < self._worth(best[0], keys)):
                 best = found
             if best is not None and best[1] < 0.8 * WELL * self.unit and len(best[0].turns) >= 0.95 * len(keys):
                 break
@@ -247,28 +247,33 @@ class _Solver:
         best = best[0], self._error(best[0], keys)
         if zooms == "either" and best[1] > 0.45 * self.unit:
             # a lens that zooms is sought from the start: what a fixed one made of it is no beginning
-            found = self._grown(keys, self._guesses()[0], pairs[-1 if len(pairs) < 2 else 1], "it changes")
-            if found is not None and len(found[0].turns) >= 0.9 * len(best[0].turns):
+            worth = 0.95 * self._worth(best[0], keys)
+            for guess in self._guesses()[:2]:
+                found = self._grown(keys, guess, pairs[0], "it changes")
+                if found is None:
+                    continue
                 self._settled(found[0], keys, True)
-                error = self._error(found[0], keys)
                 spread = float(np.ptp(np.log([found[0].zooms.get(key, 1.0) for key in keys])))
-                if error < 0.93 * best[1] and spread > 0.03:
-                    best = found[0], error
-        state, error = best
-        return state, error
+                if spread > 0.03 and self._worth(found[0], keys) < worth:
+                    best = found[0], self._error(found[0], keys)
+                    worth = self._worth(found[0], keys)
+        return best
 
     def _settled(self, state: _State, keys: Sequence[int], zooms: bool) -> None:
         """The last adjustment, until nothing moves any more."""
         self._triangulate(state, sorted(state.turns), least=0.12)
         for _ in range(2):
             self._prune(state, keys, THROWN)
-            self._adjust(state, keys, steps=50, bends=not self.straight, zooms=zooms, enough=1e-6)
+            self._adjust(state, keys, steps=50, bends=not (self.straight or zooms), zooms=zooms, enough=1e-6)
 
-    def _better(self, a: tuple[_State, float], b: tuple[_State, float], keys: Sequence[int]) -> bool:
-        share = [len(one[0].turns) / len(keys) for one in (a, b)]
-        if abs(share[0] - share[1]) > 0.1:
-            return share[0] > share[1]
-        return a[1] < b[1]
+    def _worth(self, state: _State, keys: Sequence[int]) -> float:
+        """How well a scene explains all that was followed through some frames, in pixels: what it has no place for, or
+        what is seen far from it, counts as thrown out. So a scene that holds little is not taken for a good one."""
+        bundle, _, _ = self._bundle(state, keys)
+        limit = THROWN * self.unit
+        total = sum(len(self.by_frame[key][0]) for key in keys)
+        off = np.minimum(bundle.off(), limit)
+        return float((off.sum() + limit * max(0, total - len(off))) / max(1, total))
 
     def _beginnings(self, keys: Sequence[int]) -> list[tuple[int, int]]:
         """Pairs of key frames to begin with, the best first: many trails in common, and much that no flat turn says."""
@@ -328,7 +333,7 @@ class _Solver:
         for scale, limit in ((1.5, 1.5 * THROWN), (1.0, THROWN), (1.0, THROWN)):
             self._triangulate(state, some, least=0.12)
             self._prune(state, some, limit)
-            self._adjust(state, some, steps=14, lens=self.known is None, bends=not self.straight,
+            self._adjust(state, some, steps=14, lens=self.known is None, bends=not (self.straight or free),
                          scale=scale * self.unit, zooms=free)  # fmt: skip
         return state, self._error(state, some)
 
